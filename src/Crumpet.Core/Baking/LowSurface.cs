@@ -1,0 +1,66 @@
+using System.Numerics;
+using Crumpet.Core.Geometry;
+
+namespace Crumpet.Core.Baking;
+
+/// <summary>The low triangles of one sheet, laid flat: all that a sample needs, per corner.</summary>
+internal sealed class LowSurface
+{
+    private LowSurface(int cornerCount)
+    {
+        Positions = new Vector3[cornerCount];
+        Normals = new Vector3[cornerCount];
+        Tangents = new Vector4[cornerCount];
+        Directions = new Vector3[cornerCount];
+        Texels = new Vector2[cornerCount];
+        Parts = new int[cornerCount / 3];
+    }
+
+    public Vector3[] Positions { get; }
+    public Vector3[] Normals { get; }
+    public Vector4[] Tangents { get; }
+
+    /// <summary>Where rays come from: smooth normals welded by position.</summary>
+    public Vector3[] Directions { get; }
+
+    /// <summary>Place on the sheet in pixels, from the top left corner.</summary>
+    public Vector2[] Texels { get; }
+
+    /// <summary>Part per triangle.</summary>
+    public int[] Parts { get; }
+
+    public int TriangleCount => Parts.Length;
+
+    public static LowSurface Build(BakeInput input, int size)
+    {
+        int count = input.Parts.SelectMany(p => p.Low).Sum(m => Chosen(m, input.Material).Count());
+        var surface = new LowSurface(3 * count);
+        int at = 0;
+        for (int part = 0; part < input.Parts.Count; part++)
+        {
+            foreach (var mesh in input.Parts[part].Low)
+            {
+                var uvs = mesh.Uvs ?? throw new InvalidOperationException($"{mesh.Name} has no UVs.");
+                var normals = mesh.NormalsOrSmooth();
+                var tangents = TangentSpace.PerCorner(mesh);
+                var directions = SmoothNormals.PerCorner(mesh);
+                foreach (int triangle in Chosen(mesh, input.Material))
+                {
+                    surface.Parts[at / 3] = part;
+                    for (int corner = 3 * triangle; corner < 3 * triangle + 3; corner++, at++)
+                    {
+                        surface.Positions[at] = mesh.PositionAt(corner);
+                        surface.Normals[at] = normals[corner];
+                        surface.Tangents[at] = tangents[corner];
+                        surface.Directions[at] = directions[corner];
+                        surface.Texels[at] = new Vector2(uvs[corner].X * size, (1 - uvs[corner].Y) * size);
+                    }
+                }
+            }
+        }
+        return surface;
+    }
+
+    private static IEnumerable<int> Chosen(Mesh mesh, int? material) =>
+        Enumerable.Range(0, mesh.TriangleCount).Where(t => material is null || mesh.TriangleMaterials[t] == material);
+}

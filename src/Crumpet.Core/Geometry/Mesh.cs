@@ -1,0 +1,97 @@
+using System.Numerics;
+
+namespace Crumpet.Core.Geometry;
+
+/// <summary>
+/// One object: triangles over indexed positions, with everything else per corner.
+/// Metres, right-handed, Y up; counter-clockwise triangles face outward; texture v runs upwards from the bottom edge.
+/// </summary>
+public sealed class Mesh
+{
+    /// <summary>The object's name as its source file has it.</summary>
+    public required string Name { get; init; }
+
+    /// <summary>Positions in metres.</summary>
+    public required Vector3[] Positions { get; init; }
+
+    /// <summary>Index into <see cref="Positions"/> for each corner, three corners a triangle.</summary>
+    public required int[] Corners { get; init; }
+
+    /// <summary>Unit normal per corner, or null where the source has none.</summary>
+    public Vector3[]? Normals { get; init; }
+
+    /// <summary>UV sets, each with one coordinate per corner.</summary>
+    public IReadOnlyList<Vector2[]> UvSets { get; init; } = [];
+
+    /// <summary>Linear colour per corner, or null.</summary>
+    public Vector4[]? Colours { get; init; }
+
+    /// <summary>Index into <see cref="Scene.Materials"/> per triangle; -1 for none.</summary>
+    public required int[] TriangleMaterials { get; init; }
+
+    /// <summary>Faces as the source had them, before triangulation.</summary>
+    public int PolygonCount { get; init; }
+
+    /// <summary>Number of triangles.</summary>
+    public int TriangleCount => Corners.Length / 3;
+
+    /// <summary>First UV set, or null.</summary>
+    public Vector2[]? Uvs => UvSets.Count > 0 ? UvSets[0] : null;
+
+    /// <summary>Position of corner <paramref name="corner"/>.</summary>
+    public Vector3 PositionAt(int corner) => Positions[Corners[corner]];
+
+    /// <summary>Normals of the source, or angle-weighted smooth normals where it has none.</summary>
+    public Vector3[] NormalsOrSmooth() => Normals ?? SmoothNormals.PerCorner(this);
+
+    /// <summary>Smallest and largest position of the corners that are used.</summary>
+    public Bounds Bounds()
+    {
+        var bounds = Geometry.Bounds.Empty;
+        foreach (int index in Corners)
+            bounds = bounds.Including(Positions[index]);
+        return bounds;
+    }
+}
+
+/// <summary>A material as the source file describes it. Colours are linear.</summary>
+/// <param name="Name">Name.</param>
+/// <param name="BaseColour">Linear RGBA, 0 to 1.</param>
+/// <param name="Roughness">0 to 1.</param>
+/// <param name="Metalness">0 to 1.</param>
+public sealed record Material(string Name, Vector4 BaseColour, float Roughness, float Metalness)
+{
+    /// <summary>What stands in where a source has no material.</summary>
+    public static Material Plain { get; } = new("plain", new Vector4(0.6f, 0.6f, 0.6f, 1), 0.6f, 0);
+}
+
+/// <summary>What one mesh file holds.</summary>
+/// <param name="FileName">File it was read from.</param>
+/// <param name="Meshes">Objects, in the order of the file.</param>
+/// <param name="Materials">Materials, in the order of the file.</param>
+/// <param name="Notes">What the reader noticed and the artist should know.</param>
+public sealed record Scene(string FileName, IReadOnlyList<Mesh> Meshes, IReadOnlyList<Material> Materials, IReadOnlyList<Finding> Notes);
+
+/// <summary>An axis-aligned box in metres.</summary>
+/// <param name="Min">Smallest corner.</param>
+/// <param name="Max">Largest corner.</param>
+public readonly record struct Bounds(Vector3 Min, Vector3 Max)
+{
+    /// <summary>A box that holds nothing.</summary>
+    public static Bounds Empty { get; } = new(new Vector3(float.PositiveInfinity), new Vector3(float.NegativeInfinity));
+
+    /// <summary>Whether nothing is inside.</summary>
+    public bool IsEmpty => Min.X > Max.X;
+
+    /// <summary>Extent along each axis, metres.</summary>
+    public Vector3 Size => IsEmpty ? Vector3.Zero : Max - Min;
+
+    /// <summary>Middle.</summary>
+    public Vector3 Centre => (Min + Max) * 0.5f;
+
+    /// <summary>This box grown to hold <paramref name="point"/>.</summary>
+    public Bounds Including(Vector3 point) => new(Vector3.Min(Min, point), Vector3.Max(Max, point));
+
+    /// <summary>This box grown to hold <paramref name="other"/>.</summary>
+    public Bounds Including(Bounds other) => new(Vector3.Min(Min, other.Min), Vector3.Max(Max, other.Max));
+}

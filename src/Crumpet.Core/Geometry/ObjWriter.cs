@@ -1,0 +1,90 @@
+using System.Globalization;
+using System.Numerics;
+using System.Text;
+
+namespace Crumpet.Core.Geometry;
+
+/// <summary>Writes Wavefront OBJ and its material library.</summary>
+public static class ObjWriter
+{
+    /// <summary>Writes objects with shared, deduplicated texture coordinates and normals. Numbers round-trip as 32-bit floats.</summary>
+    /// <param name="scene">What to write.</param>
+    /// <param name="stream">Receives ASCII text with LF line endings.</param>
+    /// <param name="libraryName">File name of the material library, or null for none.</param>
+    public static void Write(Scene scene, Stream stream, string? libraryName)
+    {
+        using var text = new StreamWriter(stream, new UTF8Encoding(false), 1 << 16, leaveOpen: true) { NewLine = "\n" };
+        if (libraryName is not null)
+            text.WriteLine($"mtllib {libraryName}");
+        int positionBase = 1, uvBase = 1, normalBase = 1;
+        foreach (var mesh in scene.Meshes)
+        {
+            text.WriteLine($"o {mesh.Name}");
+            foreach (var p in mesh.Positions)
+                text.WriteLine(string.Create(CultureInfo.InvariantCulture, $"v {p.X:R} {p.Y:R} {p.Z:R}"));
+            var uvIndex = Distinct(mesh.Uvs, uv => text.WriteLine(string.Create(CultureInfo.InvariantCulture, $"vt {uv.X:R} {uv.Y:R}")), out int uvCount);
+            var normalIndex = Distinct(mesh.Normals, n => text.WriteLine(string.Create(CultureInfo.InvariantCulture, $"vn {n.X:R} {n.Y:R} {n.Z:R}")), out int normalCount);
+            int material = -1;
+            for (int triangle = 0; triangle < mesh.TriangleCount; triangle++)
+            {
+                if (mesh.TriangleMaterials[triangle] != material && mesh.TriangleMaterials[triangle] >= 0)
+                    text.WriteLine($"usemtl {scene.Materials[material = mesh.TriangleMaterials[triangle]].Name}");
+                text.Write('f');
+                for (int corner = 3 * triangle; corner < 3 * triangle + 3; corner++)
+                {
+                    text.Write(' ');
+                    text.Write(positionBase + mesh.Corners[corner]);
+                    if (uvIndex is null && normalIndex is null)
+                        continue;
+                    text.Write('/');
+                    if (uvIndex is not null)
+                        text.Write(uvBase + uvIndex[corner]);
+                    if (normalIndex is not null)
+                    {
+                        text.Write('/');
+                        text.Write(normalBase + normalIndex[corner]);
+                    }
+                }
+                text.WriteLine();
+            }
+            positionBase += mesh.Positions.Length;
+            uvBase += uvCount;
+            normalBase += normalCount;
+        }
+    }
+
+    /// <summary>Writes the material library; colours go out as sRGB, as <see cref="MtlReader"/> reads them.</summary>
+    /// <param name="materials">Materials.</param>
+    /// <param name="stream">Receives ASCII text.</param>
+    public static void WriteLibrary(IReadOnlyList<Material> materials, Stream stream)
+    {
+        using var text = new StreamWriter(stream, new UTF8Encoding(false), leaveOpen: true) { NewLine = "\n" };
+        foreach (var material in materials)
+        {
+            var c = material.BaseColour;
+            text.WriteLine($"newmtl {material.Name}");
+            text.WriteLine(string.Create(CultureInfo.InvariantCulture,
+                $"Kd {Imaging.Srgb.FromLinear(c.X):0.######} {Imaging.Srgb.FromLinear(c.Y):0.######} {Imaging.Srgb.FromLinear(c.Z):0.######}"));
+            text.WriteLine(string.Create(CultureInfo.InvariantCulture, $"d {c.W:0.######}\nPr {material.Roughness:0.######}\nPm {material.Metalness:0.######}"));
+        }
+    }
+
+    private static int[]? Distinct<T>(T[]? values, Action<T> write, out int count) where T : struct
+    {
+        count = 0;
+        if (values is null)
+            return null;
+        var seen = new Dictionary<T, int>();
+        var indices = new int[values.Length];
+        for (int i = 0; i < values.Length; i++)
+        {
+            if (!seen.TryGetValue(values[i], out int index))
+            {
+                seen.Add(values[i], index = count++);
+                write(values[i]);
+            }
+            indices[i] = index;
+        }
+        return indices;
+    }
+}

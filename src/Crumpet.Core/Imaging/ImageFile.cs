@@ -1,0 +1,57 @@
+using NetVips;
+
+namespace Crumpet.Core.Imaging;
+
+/// <summary>Reads and writes picture files. PNG is written; PNG, JPEG, TIFF and WebP are read.</summary>
+public static class ImageFile
+{
+    /// <summary>Largest side that is read or written, pixels.</summary>
+    public const int LargestSide = 16384;
+
+    static ImageFile()
+    {
+        NetVips.NetVips.BlockUntrusted = true;
+    }
+
+    /// <summary>Reads a picture at its own depth.</summary>
+    /// <param name="bytes">The file.</param>
+    /// <param name="fileName">Name for messages.</param>
+    /// <exception cref="SourceFileException">It is no picture, is cut, or is larger than <see cref="LargestSide"/>.</exception>
+    public static Bitmap Read(byte[] bytes, string fileName)
+    {
+        try
+        {
+            using var image = Image.NewFromBuffer(bytes, failOn: Enums.FailOn.Error);
+            if (image.Width > LargestSide || image.Height > LargestSide)
+                throw new SourceFileException(fileName, "", $"it is {image.Width} × {image.Height} px, the largest side that is read is {LargestSide} px", "Scale it down");
+            if (image.Bands > 4)
+                throw new SourceFileException(fileName, "", $"it has {image.Bands} channels", "Save it as grey, RGB or RGBA");
+            if (image.Format == Enums.BandFormat.Uchar)
+                return new Bitmap8(image.Width, image.Height, image.Bands, image.WriteToMemory<byte>());
+            if (image.Format == Enums.BandFormat.Ushort)
+                return new Bitmap16(image.Width, image.Height, image.Bands, image.WriteToMemory<ushort>());
+            throw new SourceFileException(fileName, "", $"its pixels are stored as {image.Format}", "Save it with 8 or 16 bits a channel");
+        }
+        catch (VipsException e)
+        {
+            throw new SourceFileException(fileName, "", "it is not a picture that can be read, or it is cut", "Save it again as PNG", e);
+        }
+    }
+
+    /// <summary>The bytes of a PNG file with the bitmap's own depth and channels.</summary>
+    /// <param name="bitmap">What to write.</param>
+    /// <param name="compression">Deflate effort, 0 to 9.</param>
+    public static byte[] WritePng(Bitmap bitmap, int compression = 4)
+    {
+        bool colour = bitmap.Channels >= 3;
+        if (bitmap is Bitmap8 b8)
+        {
+            using var image = Image.NewFromMemory(b8.Pixels, bitmap.Width, bitmap.Height, bitmap.Channels, Enums.BandFormat.Uchar);
+            using var marked = image.Copy(interpretation: colour ? Enums.Interpretation.Srgb : Enums.Interpretation.Bw);
+            return marked.PngsaveBuffer(compression: compression, bitdepth: 8);
+        }
+        using var wide = Image.NewFromMemory(((Bitmap16)bitmap).Pixels, bitmap.Width, bitmap.Height, bitmap.Channels, Enums.BandFormat.Ushort);
+        using var tagged = wide.Copy(interpretation: colour ? Enums.Interpretation.Rgb16 : Enums.Interpretation.Grey16);
+        return tagged.PngsaveBuffer(compression: compression, bitdepth: 16);
+    }
+}
