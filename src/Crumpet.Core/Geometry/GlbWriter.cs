@@ -86,7 +86,11 @@ public static class GlbWriter
             json.WriteString("generator", "Crumpet");
             json.WriteEndObject();
             if (document.Textures.Any(t => t.CompressedUri is not null))
-                json.WriteStringArray("extensionsUsed", CompressedExtension);
+            {
+                json.WriteStartArray("extensionsUsed");
+                json.WriteStringValue(CompressedExtension);
+                json.WriteEndArray();
+            }
             json.WriteNumber("scene", 0);
             json.WriteStartArray("scenes");
             json.WriteStartObject();

@@ -1,0 +1,27 @@
+using Crumpet.Core.Geometry;
+
+namespace Crumpet.Demo;
+
+/// <summary>The made-up kit "Salt marsh station" that a new Crumpet starts with.</summary>
+public static class DemoKit
+{
+    /// <summary>Name of the kit.</summary>
+    public const string KitName = "Salt marsh station";
+
+    /// <summary>Name of the asset.</summary>
+    public const string AssetName = "Louvre screen";
+
+    /// <summary>The asset's source files by name, as an artist would have exported them.</summary>
+    public static IReadOnlyList<(string FileName, byte[] Bytes)> SourceFiles()
+    {
+        var low = LouvreScreen.Low();
+        using var obj = new MemoryStream();
+        using var library = new MemoryStream();
+        using var glb = new MemoryStream();
+        ObjWriter.Write(low, obj, "louvre_screen_low.mtl");
+        ObjWriter.WriteLibrary(low.Materials, library);
+        var high = LouvreScreen.High();
+        GlbWriter.Write(new GlbDocument([.. high.Meshes.Select(m => new GlbMesh(m))], [.. high.Materials.Select(m => new GlbMaterial(m))], []), glb);
+        return [("louvre_screen_low.obj", obj.ToArray()), ("louvre_screen_low.mtl", library.ToArray()), ("louvre_screen_high.glb", glb.ToArray())];
+    }
+}
