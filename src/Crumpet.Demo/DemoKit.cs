@@ -1,3 +1,4 @@
+using Crumpet.Core.Building;
 using Crumpet.Core.Geometry;
 
 namespace Crumpet.Demo;
@@ -24,4 +25,8 @@ public static class DemoKit
         GlbWriter.Write(new GlbDocument([.. high.Meshes.Select(m => new GlbMesh(m))], [.. high.Materials.Select(m => new GlbMaterial(m))], []), glb);
         return [("louvre_screen_low.obj", obj.ToArray()), ("louvre_screen_low.mtl", library.ToArray()), ("louvre_screen_high.glb", glb.ToArray())];
     }
+
+    /// <summary>The kit's own file, for a folder that holds the sources under the asset's name.</summary>
+    public static KitFile Kit(IReadOnlyList<string> sources) =>
+        new(1, KitName, [new KitAsset(AssetName, AssetBuild.FileNameOf(AssetName), sources, new AssetPlan())]);
 }

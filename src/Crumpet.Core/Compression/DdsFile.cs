@@ -1,5 +1,7 @@
 using System.Buffers.Binary;
 
+using Crumpet.Core.Imaging;
+
 namespace Crumpet.Core.Compression;
 
 /// <summary>A texture with its mip chain.</summary>

@@ -1,4 +1,4 @@
-namespace Crumpet.Core.Compression;
+namespace Crumpet.Core.Imaging;
 
 /// <summary>How texels are stored.</summary>
 public enum TextureFormat

@@ -1,0 +1,118 @@
+using System.CommandLine;
+using System.Diagnostics;
+using System.Numerics;
+using System.Runtime.InteropServices;
+using Crumpet.Core;
+using Crumpet.Core.Intake;
+using Crumpet.Core.Tracing;
+
+namespace Crumpet.Cli;
+
+/// <summary><c>crumpet bench rays</c>: measures ray casting on a mesh, and writes the same triangles and rays for another program.</summary>
+internal static class BenchCommand
+{
+    private const int Runs = 5;
+    private const int Chunk = 4096;
+
+    public static Command Make()
+    {
+        var mesh = new Option<FileInfo>("--mesh") { Required = true, Description = "Mesh to trace." };
+        var kind = new Option<string>("--kind") { Required = true, Description = "hemisphere or cage." };
+        var rays = new Option<int>("--rays") { Required = true, Description = "How many rays." };
+        var threads = new Option<int>("--threads") { DefaultValueFactory = _ => Environment.ProcessorCount, Description = "Threads of the second measurement." };
+        var dump = new Option<DirectoryInfo?>("--dump") { Description = "Folder for MESH.bin and RAYS.bin." };
+        var command = new Command("rays", "Measure rays per second.") { mesh, kind, rays, threads, dump };
+        command.SetAction(parsed => Run(parsed, parsed.GetRequiredValue(mesh), parsed.GetRequiredValue(kind), parsed.GetValue(rays), parsed.GetValue(threads), parsed.GetValue(dump)));
+        return new Command("bench", "Measure this machine.") { command };
+    }
+
+    private static int Run(ParseResult parsed, FileInfo file, string kind, int count, int threads, DirectoryInfo? dump)
+    {
+        if (count < 1 || threads < 1)
+            throw new UsageException($"--rays is {count} and --threads is {threads}; both must be 1 or more.");
+        if (kind is not ("hemisphere" or "cage"))
+            throw new UsageException($"--kind is '{kind}'; it must be hemisphere or cage.");
+        var (positions, corners) = ReadTriangles(file);
+        var rays = kind == "cage" ? RaySets.Cage(positions, corners, count) : RaySets.Hemisphere(positions, corners, count);
+        if (dump is not null)
+            Dump(dump, positions, corners, rays);
+        double build = Median(() => Bvh.Build(positions, corners, threads).Dispose());
+        using var bvh = Bvh.Build(positions, corners, threads);
+        int hits = 0;
+        double one = Median(() => hits = Trace(bvh, rays, 1));
+        double all = Median(() => hits = Trace(bvh, rays, threads));
+        var report = new
+        {
+            triangles = bvh.TriangleCount,
+            rays = count,
+            hits,
+            buildSeconds = Math.Round(build, 4),
+            mraysOneThread = Math.Round(count / one / 1e6, 3),
+            mraysAllThreads = Math.Round(count / all / 1e6, 3),
+            threads,
+        };
+        return Output.Print(parsed, report, [FormattableString.Invariant($"{report.triangles} triangles, {count} {kind} rays, {hits} hits, build {report.buildSeconds} s, {report.mraysOneThread} Mrays/s on one thread, {report.mraysAllThreads} on {threads}")], []);
+    }
+
+    private static (Vector3[] Positions, int[] Corners) ReadTriangles(FileInfo file)
+    {
+        byte[] bytes = Output.ReadFile(file);
+        var scene = MeshFiles.Read(file.Name, bytes, name =>
+        {
+            string path = Path.Combine(file.DirectoryName!, Path.GetFileName(name));
+            return File.Exists(path) ? File.ReadAllBytes(path) : null;
+        });
+        var positions = new List<Vector3>();
+        var corners = new List<int>();
+        foreach (var mesh in scene.Meshes)
+        {
+            int offset = positions.Count;
+            positions.AddRange(mesh.Positions);
+            corners.AddRange(mesh.Corners.Select(c => c + offset));
+        }
+        return ([.. positions], [.. corners]);
+    }
+
+    private static int Trace(Bvh bvh, Ray[] rays, int threads)
+    {
+        int hits = 0;
+        int chunks = (rays.Length + Chunk - 1) / Chunk;
+        Parallel.For(0, chunks, new ParallelOptions { MaxDegreeOfParallelism = threads }, chunk =>
+        {
+            int found = 0;
+            foreach (ref var ray in rays.AsSpan(chunk * Chunk, Math.Min(Chunk, rays.Length - chunk * Chunk)))
+                if (bvh.Closest(ray, out _))
+                    found++;
+            Interlocked.Add(ref hits, found);
+        });
+        return hits;
+    }
+
+    private static double Median(Action run)
+    {
+        run();
+        var seconds = new double[Runs];
+        for (int i = 0; i < Runs; i++)
+        {
+            var watch = Stopwatch.StartNew();
+            run();
+            seconds[i] = watch.Elapsed.TotalSeconds;
+        }
+        Array.Sort(seconds);
+        return seconds[Runs / 2];
+    }
+
+    private static void Dump(DirectoryInfo folder, Vector3[] positions, int[] corners, Ray[] rays)
+    {
+        using var mesh = new MemoryStream();
+        mesh.Write(MemoryMarshal.AsBytes((ReadOnlySpan<int>)[positions.Length, corners.Length / 3]));
+        mesh.Write(MemoryMarshal.AsBytes(positions.AsSpan()));
+        mesh.Write(MemoryMarshal.AsBytes(corners.AsSpan()));
+        Output.Write(folder, "MESH.bin", mesh.ToArray());
+        using var file = new MemoryStream();
+        file.Write(MemoryMarshal.AsBytes((ReadOnlySpan<int>)[rays.Length]));
+        // Ray is eight floats in the order the format wants.
+        file.Write(MemoryMarshal.AsBytes(rays.AsSpan()));
+        Output.Write(folder, "RAYS.bin", file.ToArray());
+    }
+}

@@ -1,0 +1,35 @@
+using System.CommandLine;
+using Crumpet.Cli;
+using Crumpet.Core;
+
+var root = new RootCommand("Takes meshes to engine-ready textures and packages, without a browser.");
+root.Options.Add(Output.Json);
+foreach (var command in (Command[])[DemoCommand.Make(), InspectCommand.Make(), BakeCommand.Make(), PackCommand.Make(), ConvertCommand.Make(), DecodeCommand.Make(), BuildCommand.Make(), BenchCommand.Make()])
+    root.Subcommands.Add(command);
+
+var parsed = root.Parse(args);
+if (parsed.Errors.Count > 0)
+{
+    Console.Error.WriteLine(parsed.Errors[0].Message);
+    return ExitCode.WrongUsage;
+}
+try
+{
+    return await parsed.InvokeAsync(new InvocationConfiguration { EnableDefaultExceptionHandler = false });
+}
+catch (SourceFileException e)
+{
+    return Output.Fail(e.Message, ExitCode.Unreadable);
+}
+catch (UsageException e)
+{
+    return Output.Fail(e.Message, ExitCode.WrongUsage);
+}
+catch (Exception e) when (e is UnauthorizedAccessException or IOException)
+{
+    return Output.Fail(e.Message, ExitCode.Unreadable);
+}
+catch (OperationCanceledException)
+{
+    return Output.Fail("Cancelled; nothing was written.", ExitCode.StopFindings);
+}

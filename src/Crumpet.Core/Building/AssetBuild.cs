@@ -1,0 +1,97 @@
+using System.Text.Json;
+using Crumpet.Core.Intake;
+
+namespace Crumpet.Core.Building;
+
+/// <summary>How far a build is.</summary>
+/// <param name="Station">Station at work.</param>
+/// <param name="Fraction">0 to 1 within the station.</param>
+/// <param name="Doing">What is being done.</param>
+public readonly record struct BuildProgress(Station Station, double Fraction, string Doing);
+
+/// <summary>
+/// Takes one asset along the line. Each station's result is kept under a key made from its settings and the keys of what it
+/// depends on, so a station whose key is in the store is never worked again, and whether it is fresh is never a flag.
+/// </summary>
+/// <param name="asset">Name the asset's files begin with.</param>
+/// <param name="plan">Decisions; without a <see cref="AssetPlan.Problem"/>.</param>
+/// <param name="sources">Source files; their order does not matter.</param>
+/// <param name="store">Where results are kept.</param>
+public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<SourceFile> sources, IResultStore store)
+{
+    private const int StepVersion = 1;
+    private readonly SourceFile[] sources = [.. sources.OrderBy(s => s.Name, StringComparer.Ordinal)];
+    private readonly Dictionary<Station, string> keys = [];
+
+    /// <summary>All stations in the order of the line.</summary>
+    public static IReadOnlyList<Station> Line { get; } = Enum.GetValues<Station>();
+
+    /// <summary>A name that can begin a file's name: lower case, with underscores for what is neither letter nor digit.</summary>
+    public static string FileNameOf(string assetName)
+    {
+        var text = new string([.. assetName.Trim().ToLowerInvariant().Select(c => char.IsLetterOrDigit(c) ? c : '_')]).Trim('_');
+        return text.Length > 0 ? text : "asset";
+    }
+
+    /// <summary>Key of a station's result for the current plan and sources.</summary>
+    public string KeyOf(Station station)
+    {
+        if (!keys.TryGetValue(station, out string? key))
+            keys.Add(station, key = MakeKey(station));
+        return key;
+    }
+
+    /// <summary>A station's result for the current plan and sources, or null where it was not worked yet.</summary>
+    public StepResult? ResultOf(Station station) => store.Find(KeyOf(station));
+
+    /// <summary>Works every station up to one that has no result yet.</summary>
+    /// <param name="upTo">Last station.</param>
+    /// <param name="throughStops">Whether to go on past stop findings with what can be worked.</param>
+    /// <param name="threads">Threads to use, at least 1.</param>
+    /// <param name="progress">Told often.</param>
+    /// <param name="cancel">Ends the work early; nothing half done is kept.</param>
+    /// <returns>The last result: of <paramref name="upTo"/>, or of the first station that is blocked.</returns>
+    public (Station Station, StepResult Result) Run(Station upTo, bool throughStops, int threads, IProgress<BuildProgress>? progress, CancellationToken cancel)
+    {
+        if (plan.Problem() is { } problem)
+            throw new ArgumentException(problem);
+        var steps = new StationSteps(asset, plan, sources, store, threads, cancel);
+        foreach (var station in Line)
+        {
+            cancel.ThrowIfCancellationRequested();
+            var result = ResultOf(station);
+            if (result is null)
+            {
+                progress?.Report(new BuildProgress(station, 0, "starting"));
+                var inner = progress is null ? null : new StationProgress(station, progress);
+                var (report, files, findings) = steps.Work(station, s => ResultOf(s)!, inner);
+                cancel.ThrowIfCancellationRequested();
+                result = new StepResult(KeyOf(station), station.ToString(), JsonSerializer.SerializeToElement(report, report.GetType(), BuildJson.Options), files, findings);
+                store.Save(result);
+            }
+            progress?.Report(new BuildProgress(station, 1, "done"));
+            bool nothingToGoOnWith = station == Station.Pairs && !result.Report<Pairing.PairReport>().Paired.Any();
+            if (station == upTo || nothingToGoOnWith || (result.IsBlocked && !throughStops))
+                return (station, result);
+        }
+        throw new ArgumentOutOfRangeException(nameof(upTo), upTo, "There is no such station.");
+    }
+
+    private string MakeKey(Station station) => station switch
+    {
+        Station.Intake => BuildJson.Key("intake", StepVersion, new { plan.NamePattern, files = sources.Select(s => new { s.Name, s.ForcedSide }) }, sources.Select(s => s.Sha256)),
+        Station.Pairs => BuildJson.Key("pairs", StepVersion, new { plan.NamePattern, plan.Trays }, KeyOf(Station.Intake)),
+        Station.Layout => BuildJson.Key("layout", StepVersion, new { plan.Bake.Size }, KeyOf(Station.Intake)),
+        Station.Bake => BuildJson.Key("bake", StepVersion, plan.Bake, KeyOf(Station.Pairs)),
+        Station.Pack => BuildJson.Key("pack", StepVersion, new { asset, plan.Recipe, plan.BindPattern }, KeyOf(Station.Bake)),
+        Station.Convert => BuildJson.Key("convert", StepVersion, new { plan.Recipe }, KeyOf(Station.Pack)),
+        Station.Bind => BuildJson.Key("bind", StepVersion, new { plan.BindPattern }, KeyOf(Station.Convert)),
+        Station.Deliver => BuildJson.Key("deliver", StepVersion, new { asset }, KeyOf(Station.Bind)),
+        _ => throw new ArgumentOutOfRangeException(nameof(station)),
+    };
+
+    private sealed class StationProgress(Station station, IProgress<BuildProgress> to) : IProgress<Progress>
+    {
+        public void Report(Progress value) => to.Report(new BuildProgress(station, value.Fraction, value.Doing));
+    }
+}

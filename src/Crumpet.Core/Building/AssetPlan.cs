@@ -1,0 +1,72 @@
+using Crumpet.Core.Baking;
+using Crumpet.Core.Binding;
+using Crumpet.Core.Channels;
+using Crumpet.Core.Intake;
+using Crumpet.Core.Pairing;
+
+namespace Crumpet.Core.Building;
+
+/// <summary>A stop of the line.</summary>
+public enum Station
+{
+    /// <summary>Files are read and looked through.</summary>
+    Intake,
+
+    /// <summary>Low and high are matched.</summary>
+    Pairs,
+
+    /// <summary>UVs are measured.</summary>
+    Layout,
+
+    /// <summary>Maps are baked.</summary>
+    Bake,
+
+    /// <summary>Channels are put together.</summary>
+    Pack,
+
+    /// <summary>Textures are compressed.</summary>
+    Convert,
+
+    /// <summary>Textures are bound to material slots.</summary>
+    Bind,
+
+    /// <summary>The package is made.</summary>
+    Deliver,
+}
+
+/// <summary>Everything the artist decided for one asset.</summary>
+public sealed record AssetPlan
+{
+    /// <summary>Version of this record's meaning.</summary>
+    public int Version { get; init; } = 1;
+
+    /// <summary>Pattern by which object names are read.</summary>
+    public string NamePattern { get; init; } = Sides.DefaultPattern;
+
+    /// <summary>How parts are spread over trays.</summary>
+    public TrayMode Trays { get; init; } = TrayMode.Parts;
+
+    /// <summary>Bake settings.</summary>
+    public BakeSettings Bake { get; init; } = new();
+
+    /// <summary>Outputs.</summary>
+    public Recipe Recipe { get; init; } = Recipe.Default;
+
+    /// <summary>Pattern by which output names are written and bound.</summary>
+    public string BindPattern { get; init; } = Binder.DefaultPattern;
+
+    /// <summary>What is wrong with this plan, one sentence, or null when it can be used.</summary>
+    public string? Problem()
+    {
+        try
+        {
+            Sides.Convention(NamePattern);
+            Convention.Parse(BindPattern, ["asset", "map"]);
+        }
+        catch (FormatException e)
+        {
+            return e.Message;
+        }
+        return Bake.Problem() ?? Recipe.Problem();
+    }
+}

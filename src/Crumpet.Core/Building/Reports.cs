@@ -1,0 +1,63 @@
+using Crumpet.Core.Baking;
+using Crumpet.Core.Binding;
+using Crumpet.Core.Compression;
+
+using Crumpet.Core.Imaging;
+
+namespace Crumpet.Core.Building;
+
+/// <summary>What was baked onto one sheet.</summary>
+/// <param name="Sheet">Name of the sheet.</param>
+/// <param name="Maps">File of each map, by the map's name in recipes.</param>
+/// <param name="CoveredTexels">Texels a low triangle covers.</param>
+/// <param name="Rays">Rays cast.</param>
+/// <param name="FaultTexels">Wrong texels by cause.</param>
+/// <param name="Regions">Wrong regions, most texels first.</param>
+/// <param name="RegionCount">How many regions there are; <paramref name="Regions"/> holds the largest.</param>
+public sealed record SheetReport(
+    string Sheet, IReadOnlyDictionary<string, string> Maps, int CoveredTexels, long Rays,
+    IReadOnlyDictionary<FaultKind, int> FaultTexels, IReadOnlyList<FaultRegion> Regions, int RegionCount);
+
+/// <summary>What a bake gave.</summary>
+public sealed record BakeReport(IReadOnlyList<SheetReport> Sheets);
+
+/// <summary>One packed picture.</summary>
+/// <param name="Sheet">Sheet it belongs to.</param>
+/// <param name="Output">Name of the recipe's output.</param>
+/// <param name="File">PNG file.</param>
+/// <param name="Size">Side, pixels.</param>
+/// <param name="Channels">What feeds each channel, in words.</param>
+public sealed record PackedPicture(string Sheet, string Output, string File, int Size, IReadOnlyList<string> Channels);
+
+/// <summary>What packing gave.</summary>
+public sealed record PackReport(IReadOnlyList<PackedPicture> Pictures);
+
+/// <summary>One compressed texture.</summary>
+/// <param name="Sheet">Sheet it belongs to.</param>
+/// <param name="File">DDS file.</param>
+/// <param name="Picture">PNG file it was made from.</param>
+/// <param name="Format">How texels are stored.</param>
+/// <param name="Meaning">What its numbers mean.</param>
+/// <param name="Size">Side, pixels.</param>
+/// <param name="Mips">Levels.</param>
+/// <param name="Bytes">Bytes of the file.</param>
+/// <param name="Quality">Difference from the picture after decoding.</param>
+public sealed record ConvertedTexture(
+    string Sheet, string File, string Picture, TextureFormat Format, ColourMeaning Meaning, int Size, int Mips, long Bytes, TextureQuality Quality);
+
+/// <summary>What conversion gave.</summary>
+public sealed record ConvertReport(IReadOnlyList<ConvertedTexture> Textures);
+
+/// <summary>Slots of one sheet's material.</summary>
+public sealed record SheetBinding(string Sheet, IReadOnlyList<SlotBinding> Slots);
+
+/// <summary>What binding gave.</summary>
+public sealed record BindReport(IReadOnlyList<SheetBinding> Sheets);
+
+/// <summary>What was delivered.</summary>
+/// <param name="Package">Name of the zip in the result's files.</param>
+/// <param name="Files">Path and size of every file in it.</param>
+public sealed record DeliverReport(string Package, IReadOnlyList<DeliveredFile> Files);
+
+/// <summary>A file of the package.</summary>
+public sealed record DeliveredFile(string Path, long Bytes, string Format);

@@ -1,0 +1,244 @@
+using Crumpet.Core.Baking;
+using Crumpet.Core.Binding;
+using Crumpet.Core.Channels;
+using Crumpet.Core.Compression;
+using Crumpet.Core.Delivery;
+using Crumpet.Core.Geometry;
+using Crumpet.Core.Imaging;
+using Crumpet.Core.Intake;
+using Crumpet.Core.Layout;
+using Crumpet.Core.Pairing;
+
+namespace Crumpet.Core.Building;
+
+/// <summary>The work of each station on stored inputs.</summary>
+internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<SourceFile> sources, IResultStore store, int threads, CancellationToken cancel)
+{
+    private const int RegionsKept = 400;
+    private const string SceneName = "scene.bin";
+
+    private Scene? scene;
+
+    private sealed record Sheet(string Name, int? Material, Material Source);
+
+    /// <summary>Works one station.</summary>
+    /// <param name="station">Which.</param>
+    /// <param name="resultOf">Results of the stations before it.</param>
+    /// <param name="progress">Told often.</param>
+    public (object Report, IReadOnlyList<StoredFile> Files, IReadOnlyList<Finding> Findings) Work(
+        Station station, Func<Station, StepResult> resultOf, IProgress<Progress>? progress) => station switch
+        {
+            Station.Intake => TakeIn(progress),
+            Station.Pairs => Pair(resultOf(Station.Intake)),
+            Station.Layout => MeasureLayout(resultOf(Station.Intake)),
+            Station.Bake => Bake(resultOf(Station.Intake), resultOf(Station.Pairs), progress),
+            Station.Pack => Pack(resultOf(Station.Intake), resultOf(Station.Bake), progress),
+            Station.Convert => Compress(resultOf(Station.Pack), progress),
+            Station.Bind => Bind(resultOf(Station.Convert)),
+            Station.Deliver => Deliver(resultOf),
+            _ => throw new ArgumentOutOfRangeException(nameof(station)),
+        };
+
+    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) TakeIn(IProgress<Progress>? progress)
+    {
+        var result = IntakeStation.Run(sources, s => store.Load(s.Sha256), plan.NamePattern, progress, cancel);
+        scene = result.Scene;
+        progress?.Report(new Progress(0.8, "preparing the stage"));
+        var objects = result.Scene.Meshes.Zip(result.Report.Objects, (mesh, o) => new PreviewObject(mesh, o.Side.ToString().ToLowerInvariant(), o.Part)).ToArray();
+        var files = new List<StoredFile> { Store(SceneName, SceneFile.Write(result.Scene)) };
+        foreach (var side in objects.GroupBy(o => o.Side).OrderBy(g => g.Key, StringComparer.Ordinal))
+            files.Add(Store($"{side.Key}.preview", StagePreview.Write([.. side])));
+        return (result.Report, files, result.Findings);
+    }
+
+    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) Pair(StepResult intake)
+    {
+        var (report, findings) = PairingStation.Run(intake.Report<IntakeReport>().Objects, plan.NamePattern, plan.Trays);
+        return (report, [], findings);
+    }
+
+    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) MeasureLayout(StepResult intake)
+    {
+        var (report, findings) = LayoutStation.Run([.. LowNumbers(intake).Select(i => SceneOf(intake).Meshes[i])], plan.Bake.Size);
+        return (report, [], findings);
+    }
+
+    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) Bake(StepResult intake, StepResult pairs, IProgress<Progress>? progress)
+    {
+        var meshes = SceneOf(intake).Meshes;
+        // A low object without UVs has nowhere to put texels; Intake says so.
+        var rows = pairs.Report<PairReport>().Paired.Select(p => p with { Low = [.. p.Low.Where(i => meshes[i].Uvs is not null)] }).Where(p => p.Low.Count > 0).ToArray();
+        var parts = rows.Select(r => new BakePart(r.Name, [.. r.Low.Select(i => meshes[i])], [.. r.High.Select(i => meshes[i])])).ToArray();
+        var trays = rows.Select((row, i) => (row.Tray, Part: i)).GroupBy(r => r.Tray).OrderBy(g => g.Key).Select(g => new BakeTray([.. g.Select(r => r.Part)])).ToArray();
+        var sheets = Sheets(intake);
+        var files = new List<StoredFile>();
+        var findings = new List<Finding>();
+        var reports = new List<SheetReport>();
+        for (int i = 0; i < sheets.Count; i++)
+        {
+            int number = i;
+            var inner = progress is null ? null : new Scaled(progress, (double)number / sheets.Count, 0.9 / sheets.Count);
+            var result = Baker.Bake(new BakeInput(sheets[i].Name, parts, trays, sheets[i].Material), plan.Bake, threads, inner, cancel);
+            var maps = new Dictionary<string, string>();
+            foreach (var (map, bitmap) in result.Maps.OrderBy(m => m.Key))
+            {
+                progress?.Report(new Progress((number + 0.93) / sheets.Count, $"writing {NameOf(map)}"));
+                string file = $"{sheets[i].Name}_{NameOf(map)}.png";
+                files.Add(Store(file, ImageFile.WritePng(bitmap)));
+                maps.Add(NameOf(map), file);
+            }
+            var texels = result.Faults.GroupBy(f => f.Kind).OrderByDescending(g => g.Key).ToDictionary(g => g.Key, g => g.Sum(f => f.Texels));
+            reports.Add(new SheetReport(sheets[i].Name, maps, result.CoveredTexels, result.Rays, texels, [.. result.Faults.Take(RegionsKept)], result.Faults.Count));
+            findings.AddRange(FaultFindings.Explain(result.Faults, result.CoveredTexels, plan.Bake, plan.Trays));
+        }
+        return (new BakeReport(reports), files, Finding.Sorted(findings));
+    }
+
+    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) Pack(StepResult intake, StepResult bake, IProgress<Progress>? progress)
+    {
+        var files = new List<StoredFile>();
+        var pictures = new List<PackedPicture>();
+        var findings = new List<Finding>();
+        var sheets = Sheets(intake);
+        foreach (var sheet in bake.Report<BakeReport>().Sheets)
+        {
+            var source = sheets.First(s => s.Name == sheet.Sheet).Source;
+            Dictionary<string, Bitmap> maps = ChannelPacker.MaterialMaps(source);
+            foreach (var (name, file) in sheet.Maps)
+                maps[name] = ImageFile.Read(store.Load(bake.File(file).Sha256), file);
+            foreach (var output in plan.Recipe.Outputs)
+            {
+                cancel.ThrowIfCancellationRequested();
+                progress?.Report(new Progress((double)pictures.Count / (plan.Recipe.Outputs.Count * sheets.Count), $"packing {output.Name}"));
+                string file = OutputName(sheet.Sheet, sheets.Count, output.Name) + ".png";
+                files.Add(Store(file, ImageFile.WritePng(ChannelPacker.Pack(output, maps, plan.Bake.Size))));
+                pictures.Add(new PackedPicture(sheet.Sheet, output.Name, file, plan.Bake.Size, [.. output.Channels.Select(c => InWords(c, maps))]));
+                foreach (var feed in output.Channels.Where(c => c.Map is not null && !maps.ContainsKey(c.Map)))
+                    findings.Add(new Finding(Severity.Warn, "map-missing", output.Name, $"{output.Name} asks for {feed.Map}, which was not baked; {feed.Fallback:0.##} stands in. Bake {feed.Map} or change the recipe."));
+            }
+        }
+        return (new PackReport(pictures), files, Finding.Sorted(findings));
+    }
+
+    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) Compress(StepResult pack, IProgress<Progress>? progress)
+    {
+        var pictures = pack.Report<PackReport>().Pictures;
+        var files = new List<StoredFile>();
+        var textures = new List<ConvertedTexture>();
+        for (int i = 0; i < pictures.Count; i++)
+        {
+            var output = plan.Recipe.Outputs.First(o => o.Name == pictures[i].Output);
+            var bitmap = ImageFile.Read(store.Load(pack.File(pictures[i].File).Sha256), pictures[i].File);
+            var inner = progress is null ? null : new Scaled(progress, (double)i / pictures.Count, 1.0 / pictures.Count, $"{pictures[i].File}: ");
+            var texture = TextureConverter.Convert(bitmap, new ConvertSettings(output.Format, output.Meaning), threads, inner, cancel);
+            string name = Path.ChangeExtension(pictures[i].File, ".dds");
+            var file = Store(name, DdsFile.Write(texture));
+            files.Add(file);
+            var quality = TextureConverter.Measure(bitmap, texture, output.Meaning);
+            textures.Add(new ConvertedTexture(pictures[i].Sheet, name, pictures[i].File, output.Format, output.Meaning, texture.Width, texture.Levels.Count, file.Bytes, quality));
+        }
+        var findings = textures.Where(t => t.Quality.Psnr < 35)
+            .Select(t => new Finding(Severity.Warn, "compression-loss", t.File, $"{t.File} is {t.Quality.Psnr:0.0} dB from its picture, which shows; choose BC7 or uncompressed for it."));
+        return (new ConvertReport(textures), files, Finding.Sorted(findings));
+    }
+
+    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) Bind(StepResult convert)
+    {
+        var sheets = new List<SheetBinding>();
+        var findings = new List<Finding>();
+        var groups = convert.Report<ConvertReport>().Textures.GroupBy(t => t.Sheet).ToArray();
+        foreach (var group in groups)
+        {
+            var (slots, found) = Binder.Bind(AssetField(group.Key, groups.Length), plan.BindPattern, [.. group.Select(t => new BindTexture(t.File, t.Meaning, t.Format))]);
+            sheets.Add(new SheetBinding(group.Key, slots));
+            findings.AddRange(found);
+        }
+        return (new BindReport(sheets), [], Finding.Sorted(findings));
+    }
+
+    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) Deliver(Func<Station, StepResult> resultOf)
+    {
+        StepResult intake = resultOf(Station.Intake), pack = resultOf(Station.Pack), convert = resultOf(Station.Convert);
+        var bindings = resultOf(Station.Bind).Report<BindReport>().Sheets;
+        var converted = convert.Report<ConvertReport>().Textures;
+        var sheets = Sheets(intake);
+        var textures = converted.Select(t => new DeliveryTexture(t.File, store.Load(convert.File(t.File).Sha256), t.Meaning, new MadeFrom(t.Picture, pack.File(t.Picture).Sha256))).ToArray();
+        var bound = bindings.SelectMany(b => b.Slots).Select(s => s.File).OfType<string>().ToHashSet(StringComparer.Ordinal);
+        var pictures = converted.Where(t => bound.Contains(t.File))
+            .ToDictionary(t => t.File, t => (Bitmap8)ImageFile.Read(store.Load(pack.File(t.Picture).Sha256), t.Picture), StringComparer.Ordinal);
+        var materials = sheets.Select(sheet =>
+        {
+            var slots = bindings.First(b => b.Sheet == sheet.Name).Slots;
+            return new DeliveryMaterial(sheet.Source with { Name = sheet.Name }, FileOf(slots, "colour"), FileOf(slots, "normal"), FileOf(slots, "masks"));
+        }).ToArray();
+        var low = LowNumbers(intake).Select(i => OnSheets(SceneOf(intake).Meshes[i], sheets)).ToArray();
+        var input = new DeliveryInput(asset, low, materials, textures, pictures, plan.Bake.Green == GreenDirection.Up, [.. sources.Select(s => new MadeFrom(s.Name, s.Sha256))]);
+        var (zip, manifest) = DeliveryPackage.Make(input);
+        string name = $"{asset}.zip";
+        return (new DeliverReport(name, [.. manifest.Files.Select(f => new DeliveredFile(f.Path, f.Bytes, f.Format))]), [Store(name, zip)], []);
+    }
+
+    private static string? FileOf(IReadOnlyList<SlotBinding> slots, string map) => slots.FirstOrDefault(s => s.Slot.Map == map)?.File;
+
+    /// <summary>A copy whose triangle materials number the sheets.</summary>
+    private static Mesh OnSheets(Mesh mesh, IReadOnlyList<Sheet> sheets)
+    {
+        var numbers = sheets.Select((sheet, i) => (sheet.Material, i)).Where(s => s.Material is not null).ToDictionary(s => s.Material!.Value, s => s.i);
+        return new Mesh
+        {
+            Name = mesh.Name,
+            Positions = mesh.Positions,
+            Corners = mesh.Corners,
+            Normals = mesh.Normals,
+            UvSets = mesh.UvSets,
+            TriangleMaterials = Array.ConvertAll(mesh.TriangleMaterials, m => numbers.GetValueOrDefault(m, 0)),
+            PolygonCount = mesh.PolygonCount,
+        };
+    }
+
+    /// <summary>One sheet for each material of the low side; a single one takes in faces without material too.</summary>
+    private List<Sheet> Sheets(StepResult intake)
+    {
+        var whole = SceneOf(intake);
+        var used = LowNumbers(intake).SelectMany(i => whole.Meshes[i].TriangleMaterials).Distinct().ToArray();
+        var named = used.Where(m => m >= 0).ToArray();
+        if (named.Length == 0)
+            return [new Sheet(asset, null, Material.Plain)];
+        if (used.Length == 1)
+            return [new Sheet(SafeName(whole.Materials[named[0]].Name), null, whole.Materials[named[0]])];
+        return [.. used.Order().Select(m => new Sheet(m < 0 ? "no_material" : SafeName(whole.Materials[m].Name), m, m < 0 ? Material.Plain : whole.Materials[m]))];
+    }
+
+    private static string SafeName(string material) => new([.. material.Select(c => char.IsLetterOrDigit(c) || c is '-' or '.' ? c : '_')]);
+
+    private static IEnumerable<int> LowNumbers(StepResult intake)
+    {
+        var objects = intake.Report<IntakeReport>().Objects;
+        return Enumerable.Range(0, objects.Count).Where(i => objects[i].Side == Side.Low);
+    }
+
+    private Scene SceneOf(StepResult intake) => scene ??= SceneFile.Read(store.Load(intake.File(SceneName).Sha256));
+
+    private string AssetField(string sheet, int sheetCount) => sheetCount == 1 ? asset : $"{asset}_{sheet}";
+
+    private string OutputName(string sheet, int sheetCount, string output) =>
+        Convention.Parse(plan.BindPattern, ["asset", "map"]).Write(new Dictionary<string, string> { ["asset"] = AssetField(sheet, sheetCount), ["map"] = output });
+
+    /// <summary>Name of a baked map in recipes and file names.</summary>
+    private static string NameOf(BakeMap map) => map == BakeMap.Normal ? "normal" : "occlusion";
+
+    private static string InWords(Feed feed, Dictionary<string, Bitmap> maps)
+    {
+        if (feed.Map is null || !maps.TryGetValue(feed.Map, out var map))
+            return FormattableString.Invariant($"{feed.Fallback:0.##}");
+        string from = map.Channels == 1 ? feed.Map : $"{feed.Map} {"RGBA"[feed.Channel]}";
+        return feed.Invert ? $"{from}, inverted" : from;
+    }
+
+    private StoredFile Store(string name, byte[] bytes) => new(name, store.Put(bytes), bytes.Length);
+
+    private sealed class Scaled(IProgress<Progress> to, double from, double share, string prefix = "") : IProgress<Progress>
+    {
+        public void Report(Progress value) => to.Report(new Progress(from + share * value.Fraction, prefix + value.Doing));
+    }
+}

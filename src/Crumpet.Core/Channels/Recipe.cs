@@ -1,0 +1,53 @@
+using System.Buffers;
+using Crumpet.Core.Imaging;
+
+namespace Crumpet.Core.Channels;
+
+/// <summary>What feeds one channel of an output.</summary>
+/// <param name="Map">Name of a map of the sheet, such as <c>normal</c>; null for the fixed value alone.</param>
+/// <param name="Channel">Which of the map's channels: 0 to 3 for R, G, B, A.</param>
+/// <param name="Invert">Whether full and empty are exchanged.</param>
+/// <param name="Fallback">Value 0 to 1 where there is no such map.</param>
+public sealed record Feed(string? Map, int Channel = 0, bool Invert = false, float Fallback = 0);
+
+/// <summary>One picture a recipe makes.</summary>
+/// <param name="Name">What stands for <c>{map}</c> in file names.</param>
+/// <param name="Meaning">What its numbers mean.</param>
+/// <param name="Format">How it is stored for the engine.</param>
+/// <param name="Channels">Three or four feeds.</param>
+public sealed record RecipeOutput(string Name, ColourMeaning Meaning, TextureFormat Format, IReadOnlyList<Feed> Channels);
+
+/// <summary>The outputs made from a sheet.</summary>
+/// <param name="Outputs">Pictures, in order.</param>
+public sealed record Recipe(IReadOnlyList<RecipeOutput> Outputs)
+{
+    private static readonly SearchValues<char> Forbidden = SearchValues.Create("/\\:*?\"<>|");
+
+    /// <summary>Version of this record's meaning; part of every pack's key.</summary>
+    public int Version { get; init; } = 1;
+
+    /// <summary>Base colour, normal, and occlusion, roughness, metalness in one.</summary>
+    public static Recipe Default { get; } = new(
+    [
+        new RecipeOutput("colour", ColourMeaning.Srgb, TextureFormat.Bc7, [new("colour", 0, false, 0.8f), new("colour", 1, false, 0.8f), new("colour", 2, false, 0.8f)]),
+        new RecipeOutput("normal", ColourMeaning.Normal, TextureFormat.Bc5, [new("normal", 0, false, 0.5f), new("normal", 1, false, 0.5f), new("normal", 2, false, 1)]),
+        new RecipeOutput("masks", ColourMeaning.Linear, TextureFormat.Bc7, [new("occlusion", 0, false, 1), new("roughness", 0, false, 0.6f), new("metalness")]),
+    ]);
+
+    /// <summary>What is wrong with this recipe, one sentence, or null when it can be used.</summary>
+    public string? Problem()
+    {
+        if (Outputs is null or { Count: 0 })
+            return "The recipe has no outputs; add at least one.";
+        foreach (var output in Outputs)
+        {
+            if (string.IsNullOrWhiteSpace(output.Name) || output.Name.AsSpan().ContainsAny(Forbidden))
+                return $"The recipe has an output named '{output.Name}', which cannot be part of a file name.";
+            if (output.Channels is not { Count: 3 or 4 })
+                return $"Output {output.Name} has {output.Channels?.Count ?? 0} channels; give it three or four.";
+            if (output.Channels.Any(c => c.Channel is < 0 or > 3 || c.Fallback is not (>= 0 and <= 1)))
+                return $"Output {output.Name} has a feed whose channel is not 0 to 3 or whose fallback is not 0 to 1.";
+        }
+        return Outputs.GroupBy(o => o.Name).FirstOrDefault(g => g.Count() > 1) is { } twice ? $"The recipe has two outputs named {twice.Key}; rename one." : null;
+    }
+}

@@ -1,0 +1,101 @@
+using System.Numerics;
+using System.Runtime.InteropServices;
+
+namespace Crumpet.Core.Geometry;
+
+/// <summary>Crumpet's own binary form of a scene, read at the speed of memory. Little-endian.</summary>
+public static class SceneFile
+{
+    private const uint Magic = 0x31534343; // "CCS1"
+
+    /// <summary>The bytes of a scene.</summary>
+    public static byte[] Write(Scene scene)
+    {
+        using var stream = new MemoryStream();
+        using var writer = new BinaryWriter(stream);
+        writer.Write(Magic);
+        writer.Write(scene.Materials.Count);
+        foreach (var material in scene.Materials)
+        {
+            writer.Write(material.Name);
+            Put(writer, (ReadOnlySpan<Vector4>)[material.BaseColour]);
+            writer.Write(material.Roughness);
+            writer.Write(material.Metalness);
+        }
+        writer.Write(scene.Meshes.Count);
+        foreach (var mesh in scene.Meshes)
+        {
+            writer.Write(mesh.Name);
+            writer.Write(mesh.PolygonCount);
+            Put<Vector3>(writer, mesh.Positions);
+            Put<int>(writer, mesh.Corners);
+            Put<int>(writer, mesh.TriangleMaterials);
+            writer.Write(mesh.Normals is not null);
+            if (mesh.Normals is not null)
+                Put<Vector3>(writer, mesh.Normals);
+            writer.Write(mesh.Colours is not null);
+            if (mesh.Colours is not null)
+                Put<Vector4>(writer, mesh.Colours);
+            writer.Write(mesh.UvSets.Count);
+            foreach (var set in mesh.UvSets)
+                Put<Vector2>(writer, set);
+        }
+        return stream.ToArray();
+    }
+
+    /// <summary>Reads what <see cref="Write"/> gave.</summary>
+    /// <exception cref="InvalidDataException">The bytes are no scene.</exception>
+    public static Scene Read(byte[] bytes)
+    {
+        using var reader = new BinaryReader(new MemoryStream(bytes, writable: false));
+        if (reader.ReadUInt32() != Magic)
+            throw new InvalidDataException("A stored scene is damaged; delete the store's results and build again.");
+        var materials = new Material[reader.ReadInt32()];
+        for (int i = 0; i < materials.Length; i++)
+        {
+            string name = reader.ReadString();
+            materials[i] = new Material(name, Get<Vector4>(reader)[0], reader.ReadSingle(), reader.ReadSingle());
+        }
+        var meshes = new Mesh[reader.ReadInt32()];
+        for (int i = 0; i < meshes.Length; i++)
+        {
+            string name = reader.ReadString();
+            int polygons = reader.ReadInt32();
+            var positions = Get<Vector3>(reader);
+            var corners = Get<int>(reader);
+            var triangleMaterials = Get<int>(reader);
+            var normals = reader.ReadBoolean() ? Get<Vector3>(reader) : null;
+            var colours = reader.ReadBoolean() ? Get<Vector4>(reader) : null;
+            var sets = new Vector2[reader.ReadInt32()][];
+            for (int set = 0; set < sets.Length; set++)
+                sets[set] = Get<Vector2>(reader);
+            meshes[i] = new Mesh
+            {
+                Name = name,
+                PolygonCount = polygons,
+                Positions = positions,
+                Corners = corners,
+                TriangleMaterials = triangleMaterials,
+                Normals = normals,
+                Colours = colours,
+                UvSets = sets,
+            };
+        }
+        return new Scene("", meshes, materials, []);
+    }
+
+    private static void Put<T>(BinaryWriter writer, ReadOnlySpan<T> values)
+        where T : unmanaged
+    {
+        writer.Write(values.Length);
+        writer.Write(MemoryMarshal.AsBytes(values));
+    }
+
+    private static T[] Get<T>(BinaryReader reader)
+        where T : unmanaged
+    {
+        var values = new T[reader.ReadInt32()];
+        reader.BaseStream.ReadExactly(MemoryMarshal.AsBytes(values.AsSpan()));
+        return values;
+    }
+}
