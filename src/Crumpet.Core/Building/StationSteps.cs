@@ -225,7 +225,7 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         Convention.Parse(plan.BindPattern, ["asset", "map"]).Write(new Dictionary<string, string> { ["asset"] = AssetField(sheet, sheetCount), ["map"] = output });
 
     /// <summary>Name of a baked map in recipes and file names.</summary>
-    private static string NameOf(BakeMap map) => map == BakeMap.Normal ? "normal" : "occlusion";
+    private static string NameOf(BakeMap map) => map == BakeMap.Normal ? "normal" : "ao";
 
     private static string InWords(Feed feed, Dictionary<string, Bitmap> maps)
     {

@@ -31,7 +31,7 @@ public sealed record Recipe(IReadOnlyList<RecipeOutput> Outputs)
     [
         new RecipeOutput("colour", ColourMeaning.Srgb, TextureFormat.Bc7, [new("colour", 0, false, 0.8f), new("colour", 1, false, 0.8f), new("colour", 2, false, 0.8f)]),
         new RecipeOutput("normal", ColourMeaning.Normal, TextureFormat.Bc5, [new("normal", 0, false, 0.5f), new("normal", 1, false, 0.5f), new("normal", 2, false, 1)]),
-        new RecipeOutput("masks", ColourMeaning.Linear, TextureFormat.Bc7, [new("occlusion", 0, false, 1), new("roughness", 0, false, 0.6f), new("metalness")]),
+        new RecipeOutput("masks", ColourMeaning.Linear, TextureFormat.Bc7, [new("ao", 0, false, 1), new("roughness", 0, false, 0.6f), new("metalness")]),
     ]);
 
     /// <summary>What is wrong with this recipe, one sentence, or null when it can be used.</summary>

@@ -38,6 +38,25 @@ public static class ImageFile
         }
     }
 
+    /// <summary>A small 8-bit PNG of a picture file.</summary>
+    /// <param name="bytes">The file.</param>
+    /// <param name="fileName">Name for messages.</param>
+    /// <param name="side">Longest side, pixels.</param>
+    /// <exception cref="SourceFileException">It is no picture.</exception>
+    public static byte[] Thumbnail(byte[] bytes, string fileName, int side)
+    {
+        try
+        {
+            using var image = Image.ThumbnailBuffer(bytes, side, height: side, size: Enums.Size.Down);
+            using var narrow = image.Format == Enums.BandFormat.Ushort ? image.Colourspace(image.Bands < 3 ? Enums.Interpretation.Bw : Enums.Interpretation.Srgb) : image.Copy();
+            return narrow.PngsaveBuffer(compression: 4);
+        }
+        catch (VipsException e)
+        {
+            throw new SourceFileException(fileName, "", "it is not a picture that can be read, or it is cut", "Save it again as PNG", e);
+        }
+    }
+
     /// <summary>The bytes of a PNG file with the bitmap's own depth and channels.</summary>
     /// <param name="bitmap">What to write.</param>
     /// <param name="compression">Deflate effort, 0 to 9.</param>

@@ -1,0 +1,114 @@
+using Crumpet.Core;
+using Crumpet.Core.Building;
+using Crumpet.Core.Intake;
+
+namespace Crumpet.Storage;
+
+/// <summary>A set of assets that share rules.</summary>
+public sealed class Kit
+{
+    public int Id { get; set; }
+    public required string Name { get; set; }
+    public List<Asset> Assets { get; set; } = [];
+}
+
+/// <summary>One thing to deliver. What the artist decided is in the plan, an <see cref="AssetPlan"/> as JSON.</summary>
+public sealed class Asset
+{
+    public int Id { get; set; }
+    public int KitId { get; set; }
+    public Kit? Kit { get; set; }
+    public required string Name { get; set; }
+    public required string PlanJson { get; set; }
+    public List<AssetSource> Sources { get; set; } = [];
+    public List<StationMark> Marks { get; set; } = [];
+    public List<FindingRow> Findings { get; set; } = [];
+    public List<Delivery> Deliveries { get; set; } = [];
+}
+
+/// <summary>A version of a source file; the bytes are in the file store. Older versions are kept.</summary>
+public sealed class AssetSource
+{
+    public int Id { get; set; }
+    public int AssetId { get; set; }
+    public required string Name { get; set; }
+    public required string Sha256 { get; set; }
+    public long Bytes { get; set; }
+    public Side? ForcedSide { get; set; }
+    public int Version { get; set; }
+    public bool IsCurrent { get; set; }
+    public DateTime AddedAt { get; set; }
+}
+
+/// <summary>The key of the last result a station gave: what tells stale from never done.</summary>
+public sealed class StationMark
+{
+    public int AssetId { get; set; }
+    public Station Station { get; set; }
+    public required string Key { get; set; }
+    public DateTime FinishedAt { get; set; }
+    public double Seconds { get; set; }
+}
+
+/// <summary>A finding of a station's last result.</summary>
+public sealed class FindingRow
+{
+    public int Id { get; set; }
+    public int AssetId { get; set; }
+    public Station Station { get; set; }
+    public int Order { get; set; }
+    public Severity Severity { get; set; }
+    public required string Code { get; set; }
+    public required string Place { get; set; }
+    public required string Sentence { get; set; }
+    public int Count { get; set; }
+}
+
+/// <summary>How a run stands.</summary>
+public enum RunState
+{
+    Queued,
+    Running,
+    Done,
+    Blocked,
+    Failed,
+    Cancelled,
+}
+
+/// <summary>One piece of background work: an asset is taken up to a station.</summary>
+public sealed class Run
+{
+    public int Id { get; set; }
+    public int AssetId { get; set; }
+    public Asset? Asset { get; set; }
+    public Station UpTo { get; set; }
+    public RunState State { get; set; }
+    public Station Station { get; set; }
+    public string Message { get; set; } = "";
+    public DateTime QueuedAt { get; set; }
+    public DateTime? StartedAt { get; set; }
+    public DateTime? EndedAt { get; set; }
+    public List<RunLogEntry> Log { get; set; } = [];
+}
+
+/// <summary>A line of a run's log.</summary>
+public sealed class RunLogEntry
+{
+    public int Id { get; set; }
+    public int RunId { get; set; }
+    public DateTime At { get; set; }
+    public required string Text { get; set; }
+}
+
+/// <summary>One numbered, unchangeable export; the zip is in the file store.</summary>
+public sealed class Delivery
+{
+    public int Id { get; set; }
+    public int AssetId { get; set; }
+    public int Number { get; set; }
+    public required string Key { get; set; }
+    public required string FileName { get; set; }
+    public required string Sha256 { get; set; }
+    public long Bytes { get; set; }
+    public DateTime CreatedAt { get; set; }
+}

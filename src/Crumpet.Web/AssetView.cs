@@ -1,0 +1,116 @@
+using Crumpet.Core;
+using Crumpet.Core.Building;
+using Crumpet.Core.Intake;
+using Crumpet.Core.Pairing;
+using Crumpet.Storage;
+
+namespace Crumpet.Web;
+
+/// <summary>How a station of an asset stands.</summary>
+public enum StopState
+{
+    /// <summary>Never done.</summary>
+    Open,
+
+    /// <summary>Its result is that of the present decisions and files.</summary>
+    Fresh,
+
+    /// <summary>Something it depends on changed.</summary>
+    Stale,
+
+    /// <summary>It has a stop finding.</summary>
+    Blocked,
+
+    /// <summary>It is being worked.</summary>
+    Running,
+}
+
+/// <summary>One stop of an asset's line.</summary>
+/// <param name="Station">Which.</param>
+/// <param name="State">How it stands.</param>
+/// <param name="Findings">How many findings hang under it.</param>
+/// <param name="Worst">Severity of the worst one, or null.</param>
+public sealed record StationStop(Station Station, StopState State, int Findings, Severity? Worst)
+{
+    /// <summary>Number of the stop, 1 to 8; its key.</summary>
+    public int Number => (int)Station + 1;
+}
+
+/// <summary>A kit and its assets as their pages show them.</summary>
+public sealed record KitView(Kit Kit, IReadOnlyList<AssetView> Assets);
+
+/// <summary>An asset as its pages show it. States follow from keys, so they are never out of date.</summary>
+public sealed class AssetView
+{
+    private readonly AssetBuild build;
+    private readonly Dictionary<Station, StepResult?> results = [];
+
+    /// <summary>Looks at an asset.</summary>
+    /// <param name="asset">The asset with sources, marks, findings and deliveries.</param>
+    /// <param name="store">Where its results are.</param>
+    /// <param name="run">The run that works on it or waits, or null.</param>
+    public AssetView(Asset asset, IResultStore store, Run? run)
+    {
+        Asset = asset;
+        Run = run;
+        Plan = asset.Plan();
+        build = asset.Build(store);
+        Line = [.. AssetBuild.Line.Select(StopOf)];
+    }
+
+    /// <summary>The asset.</summary>
+    public Asset Asset { get; }
+
+    /// <summary>What the artist decided.</summary>
+    public AssetPlan Plan { get; }
+
+    /// <summary>The run at work or waiting, or null.</summary>
+    public Run? Run { get; }
+
+    /// <summary>The eight stops.</summary>
+    public IReadOnlyList<StationStop> Line { get; }
+
+    /// <summary>What intake learned, if it is fresh.</summary>
+    public IntakeReport? Intake => Result(Station.Intake)?.Report<IntakeReport>();
+
+    /// <summary>The latest delivery, or null.</summary>
+    public Delivery? LastDelivery => Asset.Deliveries.MaxBy(d => d.Number);
+
+    /// <summary>The result of a station for the present decisions and files, or null.</summary>
+    public StepResult? Result(Station station)
+    {
+        if (!results.TryGetValue(station, out var result))
+            results.Add(station, result = build.ResultOf(station));
+        return result;
+    }
+
+    /// <summary>The report of a station's fresh result, or null.</summary>
+    public T? Report<T>(Station station)
+        where T : class => Result(station)?.Report<T>();
+
+    /// <summary>Findings of a station's last result, worst first.</summary>
+    public IReadOnlyList<FindingRow> FindingsOf(Station station) => [.. Asset.Findings.Where(f => f.Station == station).OrderBy(f => f.Order)];
+
+    /// <summary>How long a station's last work took, or null.</summary>
+    public StationMark? MarkOf(Station station) => Asset.Marks.Find(m => m.Station == station);
+
+    /// <summary>How many parts have both sides, or null before Pairs.</summary>
+    public int? PartCount => Report<PairReport>(Station.Pairs)?.Paired.Count();
+
+    /// <summary>Memory of all textures as the engine holds them, bytes, or null before Convert.</summary>
+    public long? TextureBytes => Report<ConvertReport>(Station.Convert)?.Textures.Sum(t => t.Bytes);
+
+    private StationStop StopOf(Station station)
+    {
+        var result = Result(station);
+        var mark = MarkOf(station);
+        var findings = FindingsOf(station);
+        var state = result is { IsBlocked: true } ? StopState.Blocked
+            : result is not null ? StopState.Fresh
+            : mark is not null ? StopState.Stale
+            : StopState.Open;
+        if (Run is { State: RunState.Running } && Run.Station == station && result is null)
+            state = StopState.Running;
+        return new StationStop(station, state, findings.Count, findings.Count > 0 ? findings[0].Severity : null);
+    }
+}

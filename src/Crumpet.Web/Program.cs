@@ -1,0 +1,45 @@
+using Crumpet.Storage;
+using Crumpet.Web;
+using Crumpet.Web.Runs;
+using Microsoft.AspNetCore.Http.Features;
+using Microsoft.EntityFrameworkCore;
+using Serilog;
+
+var builder = WebApplication.CreateBuilder(new WebApplicationOptions { Args = args, ContentRootPath = AppContext.BaseDirectory, WebRootPath = WebRoot.Find() });
+var options = AppOptions.From(builder.Configuration);
+builder.Host.UseSerilog((_, log) => log.MinimumLevel.Information()
+    .MinimumLevel.Override("Microsoft", Serilog.Events.LogEventLevel.Warning)
+    .WriteTo.Console(formatProvider: System.Globalization.CultureInfo.InvariantCulture));
+if (builder.Configuration["urls"] is null)
+    builder.WebHost.UseUrls(AppOptions.DefaultUrl);
+builder.WebHost.ConfigureKestrel(kestrel => kestrel.Limits.MaxRequestBodySize = AppOptions.LargestUpload);
+builder.Services.Configure<FormOptions>(form => form.MultipartBodyLengthLimit = AppOptions.LargestUpload);
+builder.Services.AddSingleton(options);
+builder.Services.AddSingleton(new FileStore(Path.Combine(options.DataFolder, "store")));
+builder.Services.AddDbContext<CrumpetDb>(db => Database.Configure(db, options.DataFolder));
+builder.Services.AddSingleton<RunFeed>();
+builder.Services.AddSingleton<RunDesk>();
+builder.Services.AddHostedService<RunWorker>();
+builder.Services.AddScoped<Workbench>();
+builder.Services.AddRazorPages();
+builder.Services.AddAntiforgery(antiforgery => antiforgery.HeaderName = "RequestVerificationToken");
+
+bool isNew = Database.Prepare(options.DataFolder);
+var app = builder.Build();
+if (isNew && options.WithDemo)
+{
+    using var scope = app.Services.CreateScope();
+    await scope.ServiceProvider.GetRequiredService<Workbench>().AddDemoKitAsync();
+}
+app.UseExceptionHandler("/error");
+app.UseStatusCodePagesWithReExecute("/error", "?code={0}");
+app.Use(SecurityHeaders.Add);
+app.UseStaticFiles(new StaticFileOptions { OnPrepareResponse = c => c.Context.Response.Headers.CacheControl = "no-cache" });
+app.MapRazorPages();
+app.MapResultFiles();
+app.MapGet("/runs/feed", (HttpContext context, RunFeed feed) => feed.StreamAsync(context.Response, context.RequestAborted));
+app.Lifetime.ApplicationStarted.Register(() => Log.Information("Crumpet is open on {Urls}; its data is in {Folder}", string.Join(' ', app.Urls), options.DataFolder));
+await app.RunAsync();
+
+/// <summary>The web application; named so that tests can start it.</summary>
+public partial class Program;

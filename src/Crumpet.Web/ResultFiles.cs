@@ -1,0 +1,67 @@
+using Crumpet.Core.Building;
+using Crumpet.Core.Compression;
+using Crumpet.Core.Imaging;
+using Crumpet.Storage;
+using Microsoft.Net.Http.Headers;
+
+namespace Crumpet.Web;
+
+/// <summary>Serves what stations made: pictures, textures, previews and packages.</summary>
+internal static class ResultFiles
+{
+    public static void MapResultFiles(this WebApplication app)
+    {
+        app.MapGet("/assets/{id:int}/files/{station}/{name}", FileAsync);
+        app.MapGet("/assets/{id:int}/thumbs/{station}/{name}", ThumbAsync);
+        app.MapGet("/assets/{id:int}/decoded/{name}", DecodedAsync);
+        app.MapGet("/deliveries/{id:int}", DeliveryAsync);
+    }
+
+    private static async Task<IResult> FileAsync(int id, Station station, string name, Workbench workbench, FileStore store)
+    {
+        var file = await FindAsync(workbench, id, station, name);
+        return file is null ? Results.NotFound() : Results.File(store.PathOf(file.Sha256), TypeOf(name), entityTag: Tag(file.Sha256));
+    }
+
+    private static async Task<IResult> ThumbAsync(int id, Station station, string name, Workbench workbench, FileStore store, int size = 256)
+    {
+        var file = await FindAsync(workbench, id, station, name);
+        if (file is null || size is < 16 or > 1024)
+            return Results.NotFound();
+        return Results.File(ImageFile.Thumbnail(store.Load(file.Sha256), name, size), "image/png", entityTag: Tag(file.Sha256));
+    }
+
+    private static async Task<IResult> DecodedAsync(int id, string name, Workbench workbench, FileStore store, int mip = 0)
+    {
+        var file = await FindAsync(workbench, id, Station.Convert, name);
+        if (file is null)
+            return Results.NotFound();
+        var texture = DdsFile.Read(store.Load(file.Sha256), name);
+        if (mip < 0 || mip >= texture.Levels.Count)
+            return Results.NotFound();
+        var (width, height) = texture.LevelSize(mip);
+        var picture = BlockCodec.Decode(texture.Levels[mip], width, height, texture.Format);
+        return Results.File(ImageFile.WritePng(picture, compression: 1), "image/png", entityTag: Tag(file.Sha256));
+    }
+
+    private static async Task<IResult> DeliveryAsync(int id, Workbench workbench, FileStore store)
+    {
+        var delivery = await workbench.DeliveryAsync(id);
+        if (delivery is null)
+            return Results.NotFound();
+        string name = $"{Path.GetFileNameWithoutExtension(delivery.FileName)}_delivery_{delivery.Number}.zip";
+        return Results.File(store.PathOf(delivery.Sha256), "application/zip", name);
+    }
+
+    private static async Task<StoredFile?> FindAsync(Workbench workbench, int id, Station station, string name) =>
+        (await workbench.AssetAsync(id))?.Result(station)?.Files.FirstOrDefault(f => f.Name == name);
+
+    private static EntityTagHeaderValue Tag(string hash) => new($"\"{hash}\"");
+
+    private static string TypeOf(string name) => Path.GetExtension(name) switch
+    {
+        ".png" => "image/png",
+        ".zip" => "application/zip",
+        _ => "application/octet-stream",
+    };
+}

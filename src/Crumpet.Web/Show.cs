@@ -1,0 +1,61 @@
+using System.Globalization;
+using Crumpet.Core;
+using Microsoft.AspNetCore.Html;
+
+namespace Crumpet.Web;
+
+/// <summary>How numbers and states are written on pages.</summary>
+public static class Show
+{
+    private const char ThinSpace = '\u2009';
+
+    /// <summary>A whole number with thin spaces between thousands.</summary>
+    public static string Count(long value) => value.ToString("#,0", CultureInfo.InvariantCulture).Replace(',', ThinSpace);
+
+    /// <summary>A size in KiB or MiB.</summary>
+    public static string Bytes(long bytes) => bytes < 1 << 20
+        ? string.Create(CultureInfo.InvariantCulture, $"{bytes / 1024.0:0.0} KiB")
+        : string.Create(CultureInfo.InvariantCulture, $"{bytes / 1048576.0:0.0} MiB");
+
+    /// <summary>Seconds, or minutes and seconds.</summary>
+    public static string Seconds(double seconds) => seconds < 60
+        ? string.Create(CultureInfo.InvariantCulture, $"{seconds:0.0} s")
+        : string.Create(CultureInfo.InvariantCulture, $"{(int)seconds / 60} min {(int)seconds % 60} s");
+
+    /// <summary>Decibels, or that nothing differs.</summary>
+    public static string Decibels(double? decibels) => decibels is { } db ? string.Create(CultureInfo.InvariantCulture, $"{db:0.0} dB") : "exact";
+
+    /// <summary>How long ago.</summary>
+    public static string Ago(DateTime utc)
+    {
+        var span = DateTime.UtcNow - utc;
+        return span.TotalSeconds < 60 ? "just now"
+            : span.TotalMinutes < 60 ? $"{(int)span.TotalMinutes} min ago"
+            : span.TotalHours < 24 ? $"{(int)span.TotalHours} h ago"
+            : utc.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture);
+    }
+
+    /// <summary>A number as a form field takes it.</summary>
+    public static string Field(double value) => value.ToString("0.###", CultureInfo.InvariantCulture);
+
+    /// <summary>The sign of a severity; its shape tells it without colour.</summary>
+    public static IHtmlContent Sign(Severity severity) => new HtmlString(severity switch
+    {
+        Severity.Stop => "<svg class=\"sign sign-stop\" viewBox=\"0 0 12 12\" role=\"img\" aria-label=\"stop\"><rect width=\"12\" height=\"12\"/><rect class=\"ink\" x=\"3\" y=\"5\" width=\"6\" height=\"2\"/></svg>",
+        Severity.Warn => "<svg class=\"sign sign-warn\" viewBox=\"0 0 12 12\" role=\"img\" aria-label=\"warning\"><path d=\"M6 0.5 12 11.5H0Z\"/><rect class=\"ink\" x=\"5.3\" y=\"4\" width=\"1.4\" height=\"4\"/><rect class=\"ink\" x=\"5.3\" y=\"9\" width=\"1.4\" height=\"1.4\"/></svg>",
+        _ => "<svg class=\"sign sign-note\" viewBox=\"0 0 12 12\" role=\"img\" aria-label=\"note\"><circle cx=\"6\" cy=\"6\" r=\"6\"/><rect class=\"ink\" x=\"5.3\" y=\"5\" width=\"1.4\" height=\"4.4\"/><rect class=\"ink\" x=\"5.3\" y=\"2.6\" width=\"1.4\" height=\"1.4\"/></svg>",
+    });
+
+    /// <summary>The disc of a stop; its shape tells the state without colour.</summary>
+    public static IHtmlContent Disc(StopState state) => new HtmlString($"<svg class=\"disc disc-{state.ToString().ToLowerInvariant()}\" viewBox=\"-10 -10 20 20\" role=\"img\" aria-label=\"{Word(state)}\">" + (state switch
+    {
+        StopState.Fresh => "<circle r=\"8\"/>",
+        StopState.Stale => "<path d=\"M0 0V-8A8 8 0 1 0 8 0Z\"/>",
+        StopState.Blocked => "<circle class=\"ring\" r=\"6.6\"/><rect x=\"-6.6\" y=\"-1.5\" width=\"13.2\" height=\"3\"/>",
+        StopState.Running => "<circle class=\"ring pale\" r=\"6.6\"/><path class=\"turn\" d=\"M0 0V-8A8 8 0 0 1 8 0Z\"/>",
+        _ => "<circle class=\"ring\" r=\"6.6\"/>",
+    }) + "</svg>");
+
+    /// <summary>A state in a word.</summary>
+    public static string Word(StopState state) => state.ToString().ToLowerInvariant();
+}
