@@ -1,6 +1,7 @@
 using Crumpet.Storage;
 using Crumpet.Web;
 using Crumpet.Web.Runs;
+using Microsoft.AspNetCore.DataProtection;
 using Microsoft.AspNetCore.Http.Features;
 using Microsoft.EntityFrameworkCore;
 using Serilog;
@@ -9,6 +10,8 @@ var builder = WebApplication.CreateBuilder(new WebApplicationOptions { Args = ar
 var options = AppOptions.From(builder.Configuration);
 builder.Host.UseSerilog((_, log) => log.MinimumLevel.Information()
     .MinimumLevel.Override("Microsoft", Serilog.Events.LogEventLevel.Warning)
+    // Keys guard forms against forgery on this machine alone; they need no encryption of their own.
+    .MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", Serilog.Events.LogEventLevel.Error)
     .WriteTo.Console(formatProvider: System.Globalization.CultureInfo.InvariantCulture));
 if (builder.Configuration["urls"] is null)
     builder.WebHost.UseUrls(AppOptions.DefaultUrl);
@@ -21,6 +24,7 @@ builder.Services.AddSingleton<RunFeed>();
 builder.Services.AddSingleton<RunDesk>();
 builder.Services.AddHostedService<RunWorker>();
 builder.Services.AddScoped<Workbench>();
+builder.Services.AddDataProtection().PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(options.DataFolder, "keys")));
 builder.Services.AddRazorPages();
 builder.Services.AddAntiforgery(antiforgery => antiforgery.HeaderName = "RequestVerificationToken");
 

@@ -17,13 +17,13 @@ internal static class ResultFiles
         app.MapGet("/deliveries/{id:int}", DeliveryAsync);
     }
 
-    private static async Task<IResult> FileAsync(int id, Station station, string name, Workbench workbench, FileStore store)
+    private static async Task<IResult> FileAsync(int id, string station, string name, Workbench workbench, FileStore store)
     {
         var file = await FindAsync(workbench, id, station, name);
         return file is null ? Results.NotFound() : Results.File(store.PathOf(file.Sha256), TypeOf(name), entityTag: Tag(file.Sha256));
     }
 
-    private static async Task<IResult> ThumbAsync(int id, Station station, string name, Workbench workbench, FileStore store, int size = 256)
+    private static async Task<IResult> ThumbAsync(int id, string station, string name, Workbench workbench, FileStore store, int size = 256)
     {
         var file = await FindAsync(workbench, id, station, name);
         if (file is null || size is < 16 or > 1024)
@@ -33,7 +33,7 @@ internal static class ResultFiles
 
     private static async Task<IResult> DecodedAsync(int id, string name, Workbench workbench, FileStore store, int mip = 0)
     {
-        var file = await FindAsync(workbench, id, Station.Convert, name);
+        var file = await FindAsync(workbench, id, nameof(Station.Convert), name);
         if (file is null)
             return Results.NotFound();
         var texture = DdsFile.Read(store.Load(file.Sha256), name);
@@ -53,8 +53,8 @@ internal static class ResultFiles
         return Results.File(store.PathOf(delivery.Sha256), "application/zip", name);
     }
 
-    private static async Task<StoredFile?> FindAsync(Workbench workbench, int id, Station station, string name) =>
-        (await workbench.AssetAsync(id))?.Result(station)?.Files.FirstOrDefault(f => f.Name == name);
+    private static async Task<StoredFile?> FindAsync(Workbench workbench, int id, string station, string name) =>
+        Enum.TryParse<Station>(station, ignoreCase: true, out var parsed) ? (await workbench.AssetAsync(id))?.Result(parsed)?.Files.FirstOrDefault(f => f.Name == name) : null;
 
     private static EntityTagHeaderValue Tag(string hash) => new($"\"{hash}\"");
 

@@ -11,7 +11,7 @@ namespace Crumpet.Core.Geometry;
 public sealed record PreviewObject(Mesh Mesh, string Side, string Part);
 
 /// <summary>
-/// Compact geometry for the browser: positions as 16-bit shares of the object's bounds, normals as signed bytes; objects with
+/// Compact geometry for the browser: positions as 16-bit shares of a cube around the object, normals as signed bytes; objects with
 /// UVs also get tangents and UVs at full precision, as they are lit with baked maps.
 /// </summary>
 /// <remarks>
@@ -55,7 +55,8 @@ public static class StagePreview
             }
         }
         var bounds = mesh.Bounds();
-        var size = Vector3.Max(bounds.Size, new Vector3(1e-9f));
+        // One scale for all axes keeps normals right under it.
+        var size = new Vector3(MathF.Max(1e-9f, MathF.Max(bounds.Size.X, MathF.Max(bounds.Size.Y, bounds.Size.Z))));
         var positions = new ushort[4 * corners.Count];
         var bytes = new sbyte[4 * corners.Count];
         for (int i = 0; i < corners.Count; i++)
@@ -76,7 +77,8 @@ public static class StagePreview
             vertices = corners.Count,
             indices = indices.Length,
             min = Three(bounds.Min),
-            size = Three(size),
+            max = Three(bounds.Max),
+            size = size.X,
             positionOffset = Append<ushort>(data, positions),
             normalOffset = Append<sbyte>(data, bytes),
             indexOffset = Append<int>(data, indices),

@@ -12,7 +12,7 @@ function geometryOf(o) {
     : new THREE.InterleavedBufferAttribute(new THREE.InterleavedBuffer(o.normals, 4), 3, 0, true));
   if (o.uvs) geometry.setAttribute("uv", new THREE.BufferAttribute(o.uvs, 2));
   geometry.setIndex(new THREE.BufferAttribute(o.index, 1));
-  // Positions are shares of the object's box; bake the box in for lit objects, whose normals the box's scale would bend.
+  // Positions are shares of a cube around the object; the mesh carries its corner and side.
   geometry.boundingSphere = new THREE.Sphere(new THREE.Vector3(0.5, 0.5, 0.5), 0.87);
   return geometry;
 }
@@ -20,7 +20,7 @@ function geometryOf(o) {
 function worldGeometry(o) {
   const positions = new Float32Array(3 * o.vertices);
   for (let i = 0; i < o.vertices; i++)
-    for (let c = 0; c < 3; c++) positions[3 * i + c] = o.min[c] + o.size[c] * (o.positions[4 * i + c] / 65535);
+    for (let c = 0; c < 3; c++) positions[3 * i + c] = o.min[c] + o.size * (o.positions[4 * i + c] / 65535);
   const geometry = geometryOf(o);
   geometry.setAttribute("position", new THREE.BufferAttribute(positions, 3));
   if (o.tangents) geometry.setAttribute("tangent", new THREE.BufferAttribute(o.tangents, 4));
@@ -105,12 +105,10 @@ class Stage {
       const mesh = new THREE.Mesh(lit ? worldGeometry(o) : geometryOf(o), material);
       if (!lit) {
         mesh.position.fromArray(o.min);
-        mesh.scale.fromArray(o.size);
-        // The normals are already those of the world; undo what the box's scale does to them.
-        mesh.onBeforeRender = () => mesh.normalMatrix.setFromMatrix4(mesh.matrixWorldInverseOfView ?? this.camera.three.matrixWorldInverse);
+        mesh.scale.setScalar(o.size);
       }
       mesh.name = o.part;
-      mesh.userData.box = new THREE.Box3(new THREE.Vector3(...o.min), new THREE.Vector3(...o.min).add(new THREE.Vector3(...o.size)));
+      mesh.userData.box = new THREE.Box3(new THREE.Vector3(...o.min), new THREE.Vector3(...o.max));
       group.add(mesh);
     }
     group.userData.triangles = objects.reduce((sum, o) => sum + o.indices / 3, 0);
