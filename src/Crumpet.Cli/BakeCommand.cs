@@ -25,12 +25,13 @@ internal static class BakeCommand
     private static readonly Option<int> Bits = new("--bits") { DefaultValueFactory = _ => 8, Description = "Bits a channel: 8 or 16." };
     private static readonly Option<int> Padding = new("--padding") { DefaultValueFactory = _ => 16, Description = "Padding, pixels." };
     private static readonly Option<int> AoRays = new("--ao-rays") { DefaultValueFactory = _ => 64, Description = "Occlusion rays a texel." };
+    private static readonly Option<string> OccludedBy = new("--occluders") { DefaultValueFactory = _ => "tray", Description = "What blocks light: tray, asset or part." };
     private static readonly Option<int> Threads = new("--threads") { DefaultValueFactory = _ => Environment.ProcessorCount, Description = "Threads to use." };
 
     public static Command Make()
     {
         var command = new Command("bake", "Bake a normal map and ambient occlusion from high onto low.");
-        foreach (var option in (Option[])[Low, High, Out, Maps, Size, Samples, Outward, Inward, Trays, Green, Bits, Padding, AoRays, Threads])
+        foreach (var option in (Option[])[Low, High, Out, Maps, Size, Samples, Outward, Inward, Trays, Green, Bits, Padding, AoRays, OccludedBy, Threads])
             command.Options.Add(option);
         command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed, cancel)));
         return command;
@@ -92,6 +93,13 @@ internal static class BakeCommand
                 Bits = parsed.GetValue(Bits),
                 PaddingPixels = parsed.GetValue(Padding),
                 OcclusionRays = parsed.GetValue(AoRays),
+                Occluders = parsed.GetValue(OccludedBy) switch
+                {
+                    "tray" => Occluders.Tray,
+                    "asset" => Occluders.Asset,
+                    "part" => Occluders.Part,
+                    var other => throw new UsageException($"--occluders is '{other}'; it must be tray, asset or part."),
+                },
             },
         };
         return plan.Problem() is { } problem ? throw new UsageException(problem) : plan;

@@ -1,3 +1,4 @@
+using Crumpet.Core.Baking;
 using Crumpet.Core.Building;
 using Crumpet.Core.Geometry;
 
@@ -11,6 +12,9 @@ public static class DemoKit
 
     /// <summary>Name of the asset.</summary>
     public const string AssetName = "Louvre screen";
+
+    /// <summary>What was decided for the asset: slats apart from each other, but in each other's shade.</summary>
+    public static AssetPlan Plan { get; } = new() { Bake = new BakeSettings { Occluders = Occluders.Asset } };
 
     /// <summary>The asset's source files by name, as an artist would have exported them.</summary>
     public static IReadOnlyList<(string FileName, byte[] Bytes)> SourceFiles()
@@ -28,5 +32,5 @@ public static class DemoKit
 
     /// <summary>The kit's own file, for a folder that holds the sources under the asset's name.</summary>
     public static KitFile Kit(IReadOnlyList<string> sources) =>
-        new(1, KitName, [new KitAsset(AssetName, AssetBuild.FileNameOf(AssetName), sources, new AssetPlan())]);
+        new(1, KitName, [new KitAsset(AssetName, AssetBuild.FileNameOf(AssetName), sources, Plan)]);
 }

@@ -125,7 +125,8 @@ public static class LouvreScreen
         {
             foreach (var (position, normal, flat) in island.Corners)
             {
-                var p = Vector3.Transform(position, transform);
+                // Faces compute a shared corner by different sums; a tenth of a micrometre's raster makes them one point.
+                var p = Vector3.Round(Vector3.Transform(position, transform) * 1e7f) / 1e7f;
                 if (!seen.TryGetValue(p, out int index))
                 {
                     seen.Add(p, index = positions.Count);

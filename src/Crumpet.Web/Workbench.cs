@@ -117,7 +117,7 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk)
     {
         var kit = new Kit { Name = DemoKit.KitName };
         var asset = new Asset { Name = DemoKit.AssetName, PlanJson = "" };
-        asset.SetPlan(new AssetPlan());
+        asset.SetPlan(DemoKit.Plan);
         foreach (var (name, bytes) in DemoKit.SourceFiles())
             asset.AddSource(name, store.Put(bytes), bytes.Length, DateTime.UtcNow);
         kit.Assets.Add(asset);

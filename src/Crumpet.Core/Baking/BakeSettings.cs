@@ -20,6 +20,19 @@ public enum BakeMap
     Occlusion,
 }
 
+/// <summary>What blocks the light of ambient occlusion.</summary>
+public enum Occluders
+{
+    /// <summary>The high side of all parts on the same tray.</summary>
+    Tray,
+
+    /// <summary>The high side of the whole asset: contact shadows even between trays.</summary>
+    Asset,
+
+    /// <summary>The part's own high side alone.</summary>
+    Part,
+}
+
 /// <summary>What a bake is asked to do.</summary>
 public sealed record BakeSettings
 {
@@ -55,6 +68,9 @@ public sealed record BakeSettings
 
     /// <summary>Occlusion rays a texel, 1 to 4096.</summary>
     public int OcclusionRays { get; init; } = 64;
+
+    /// <summary>What blocks the light of ambient occlusion.</summary>
+    public Occluders Occluders { get; init; } = Occluders.Tray;
 
     /// <summary>How far away something still occludes, metres; 0 for any distance.</summary>
     public float OcclusionRangeMetres { get; init; }

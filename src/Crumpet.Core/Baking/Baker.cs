@@ -22,6 +22,7 @@ public static class Baker
         var low = LowSurface.Build(input, settings.Size);
         var trayOfPart = new int[input.Parts.Count];
         var high = new HighSurface[input.Trays.Count];
+        var occluders = new Bvh[input.Parts.Count];
         try
         {
             for (int tray = 0; tray < high.Length; tray++)
@@ -31,7 +32,8 @@ public static class Baker
                 foreach (int part in input.Trays[tray].Parts)
                     trayOfPart[part] = tray;
             }
-            var sheet = new SheetBake(settings, low, high, trayOfPart);
+            BuildOccluders(input, settings, high, trayOfPart, occluders, threads, cancel);
+            var sheet = new SheetBake(settings, low, high, trayOfPart, occluders);
             sheet.Run(threads, progress, cancel);
             progress?.Report(new Progress(0.97, "padding"));
             sheet.Pad(threads, cancel);
@@ -42,6 +44,26 @@ public static class Baker
         {
             foreach (var surface in high)
                 surface?.Dispose();
+            foreach (var bvh in occluders.Distinct())
+                bvh?.Dispose();
+        }
+    }
+
+    /// <summary>For each part the triangles that block its light.</summary>
+    private static void BuildOccluders(BakeInput input, BakeSettings settings, HighSurface[] high, int[] trayOfPart, Bvh[] occluders, int threads, CancellationToken cancel)
+    {
+        bool wanted = settings.Maps.Contains(BakeMap.Occlusion);
+        if (wanted && settings.Occluders == Occluders.Asset && high.Length > 1)
+        {
+            Array.Fill(occluders, HighSurface.Build(input, new BakeTray([.. Enumerable.Range(0, occluders.Length)]), threads, cancel).Bvh);
+            return;
+        }
+        for (int part = 0; part < occluders.Length; part++)
+        {
+            bool alone = input.Trays[trayOfPart[part]].Parts.Count == 1;
+            occluders[part] = wanted && settings.Occluders == Occluders.Part && !alone
+                ? HighSurface.Build(input, new BakeTray([part]), threads, cancel).Bvh
+                : high[trayOfPart[part]].Bvh;
         }
     }
 
@@ -51,17 +73,19 @@ public static class Baker
         private readonly LowSurface low;
         private readonly HighSurface[] high;
         private readonly int[] trayOfPart;
+        private readonly Bvh[] occluders;
         private readonly SampleRaster raster;
         private readonly MapBuffer? normalMap;
         private readonly MapBuffer? occlusionMap;
         private long rays;
 
-        public SheetBake(BakeSettings settings, LowSurface low, HighSurface[] high, int[] trayOfPart)
+        public SheetBake(BakeSettings settings, LowSurface low, HighSurface[] high, int[] trayOfPart, Bvh[] occluders)
         {
             this.settings = settings;
             this.low = low;
             this.high = high;
             this.trayOfPart = trayOfPart;
+            this.occluders = occluders;
             raster = new SampleRaster(low.Texels, settings.Size, settings.Samples);
             normalMap = settings.Maps.Contains(BakeMap.Normal) ? new MapBuffer(settings, 3) : null;
             occlusionMap = settings.Maps.Contains(BakeMap.Occlusion) ? new MapBuffer(settings, 1) : null;
@@ -156,7 +180,7 @@ public static class Baker
                 if (normalMap is not null)
                     normalSum += NormalEncoding.ToTangentSpace(target, Blend(low.Normals, triangle, weights), BlendTangent(triangle, weights));
                 if (occlusionMap is not null)
-                    opennessSum += Openness(surface, hit, target, texel, s, scratch);
+                    opennessSum += Openness(surface, occluders[part], hit, target, texel, s, scratch);
             }
             if (hits == 0)
                 return;
@@ -175,7 +199,7 @@ public static class Baker
         }
 
         /// <summary>Share of the cosine-weighted hemisphere over the high surface that nothing blocks.</summary>
-        private float Openness(HighSurface surface, in Hit hit, Vector3 normal, int texel, int sample, Scratch scratch)
+        private float Openness(HighSurface surface, Bvh occluders, in Hit hit, Vector3 normal, int texel, int sample, Scratch scratch)
         {
             var flat = surface.FlatNormalAt(hit.Triangle);
             var point = surface.PointAt(hit);
@@ -193,7 +217,7 @@ public static class Baker
                 if (Vector3.Dot(direction, flat) <= 0)
                     continue;
                 cast++;
-                open += 1 - Blocked(surface.Bvh, new Ray(point, direction, 0, range));
+                open += 1 - Blocked(occluders, new Ray(point, direction, 0, range));
             }
             scratch.Rays += cast;
             return cast > 0 ? open / cast : 1;

@@ -209,7 +209,7 @@ public sealed unsafe class Bvh : IDisposable
             mask &= mask - 1;
             float t = distance.GetElement(lane);
             // At equal distance the lower index wins, so that shared edges give the same hit in any tree.
-            if (t < best.Distance || best.Triangle < 0 || leaf->Triangles[lane] < best.Triangle)
+            if (t < best.Distance || (t == best.Distance && (best.Triangle < 0 || leaf->Triangles[lane] < best.Triangle)))
             {
                 float total = sum.GetElement(lane);
                 best = new Best { Distance = t, Triangle = leaf->Triangles[lane], U = u.GetElement(lane) / total, V = v.GetElement(lane) / total };

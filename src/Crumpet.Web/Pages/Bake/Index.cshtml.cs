@@ -11,7 +11,7 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     public override Station Station => Station.Bake;
 
     /// <summary>Records the settings and bakes. Reaches are in millimetres.</summary>
-    public Task<IActionResult> OnPostBakeAsync(int size, int samples, float outward, float inward, int rays, int padding, int bits, GreenDirection green, BakeMap[] maps) =>
+    public Task<IActionResult> OnPostBakeAsync(int size, int samples, float outward, float inward, int rays, Occluders occluders, int padding, int bits, GreenDirection green, BakeMap[] maps) =>
         DecideAndRunAsync(plan => plan with
         {
             Bake = plan.Bake with
@@ -21,6 +21,7 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
                 OutwardReachMetres = outward / 1000,
                 InwardReachMetres = inward / 1000,
                 OcclusionRays = rays,
+                Occluders = occluders,
                 PaddingPixels = padding,
                 Bits = bits,
                 Green = green,

@@ -31,8 +31,9 @@ function draw() {
     trace(context, o);
     context.fillStyle = o.part === marked ? "#ffe94a" : "#d8d2c2";
     context.fill();
-    context.strokeStyle = "#46524f";
-    context.lineWidth = 0.6;
+    // Wires of narrow islands would hide them when seen from afar.
+    context.strokeStyle = `rgba(70, 82, 79, ${Math.min(1, 0.25 + view.scale)})`;
+    context.lineWidth = Math.min(1, 0.3 + view.scale / 2);
     context.stroke();
   }
 }
