@@ -1,4 +1,5 @@
 using System.Runtime.CompilerServices;
+using System.Runtime.Intrinsics;
 
 namespace Crumpet.Core.Compression;
 
@@ -6,6 +7,8 @@ namespace Crumpet.Core.Compression;
 /// <remarks>Source: Khronos Data Format Specification 1.3, "RGTC compressed texture image formats".</remarks>
 internal static class ScalarBlock
 {
+    private const int WorthAnotherStart = 24;
+
     /// <summary>Encodes 16 values, row by row, into 8 bytes.</summary>
     /// <remarks>Both palettes are tried: eight values between the ends, or six with 0 and 255 added. Ends are searched downhill from the extremes.</remarks>
     [SkipLocalsInit]
@@ -29,6 +32,19 @@ internal static class ScalarBlock
         }
         // Eight values: first end above the second. Six values: first end at or below.
         var (high, low, error) = Search(values, max, min, six: false);
+        // Spread-out values leave valleys that one descent cannot leave: start again with the outer ones given up.
+        for (int part = 12; error > WorthAnotherStart && part >= 4; part -= 4)
+        {
+            int inset = (max - min) / part;
+            if (inset == 0)
+                continue;
+            foreach (var (first, second) in (ReadOnlySpan<(int, int)>)[(max - inset, min + inset), (max - inset, min), (max, min + inset)])
+            {
+                var again = Search(values, first, second, six: false);
+                if (again.Error < error)
+                    (high, low, error) = again;
+            }
+        }
         if (error > 0 && (min == 0 || max == 255))
         {
             if (innerMin > innerMax)
@@ -87,15 +103,17 @@ internal static class ScalarBlock
     {
         Span<byte> palette = stackalloc byte[8];
         Palette(first, second, palette);
-        int sum = 0;
-        foreach (byte v in values)
+        var texels = Vector128.Create(values);
+        var nearest = Vector128<byte>.AllBitsSet;
+        foreach (byte p in palette)
         {
-            int best = int.MaxValue;
-            foreach (byte p in palette)
-                best = Math.Min(best, (v - p) * (v - p));
-            sum += best;
+            var entry = Vector128.Create(p);
+            nearest = Vector128.Min(nearest, Vector128.Max(texels, entry) - Vector128.Min(texels, entry));
         }
-        return sum;
+        var (low, high) = Vector128.Widen(nearest);
+        var (a, b) = Vector128.Widen(low * low);
+        var (c, d) = Vector128.Widen(high * high);
+        return (int)Vector128.Sum(a + b + c + d);
     }
 
     private static void Palette(int first, int second, Span<byte> palette)

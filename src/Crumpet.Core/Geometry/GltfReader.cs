@@ -7,6 +7,8 @@ namespace Crumpet.Core.Geometry;
 /// <summary>Reads glTF 2.0 and GLB: meshes of every node that carries one, moved to world space.</summary>
 public static class GltfReader
 {
+    private static readonly byte[] OnePixel = Convert.FromBase64String("iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg==");
+
     /// <summary>Reads a file.</summary>
     /// <param name="bytes">The .glb, or the .gltf text.</param>
     /// <param name="fileName">Name for messages.</param>
@@ -17,10 +19,8 @@ public static class GltfReader
         ModelRoot root;
         try
         {
-            var context = ReadContext.Create(name => new ArraySegment<byte>(beside(name)
-                ?? throw new SourceFileException(fileName, "", $"it refers to {name}, which is not here", $"Add {name} together with it")));
+            var context = ReadContext.Create(name => new ArraySegment<byte>(beside(name) ?? Missing(fileName, name)));
             context.Validation = ValidationMode.TryFix;
-            // Pixels are not read here; a texture that is missing must not keep its mesh from being read.
             context.ImageDecoder = _ => true;
             using var stream = new MemoryStream(bytes, writable: false);
             root = bytes.AsSpan().StartsWith("glTF"u8) ? context.ReadBinarySchema2(stream) : context.ReadTextSchema2(stream);
@@ -34,8 +34,15 @@ public static class GltfReader
             string reason = e.GetBaseException() is SourceFileException inner ? inner.What : OneLine(e.Message);
             throw new SourceFileException(fileName, "", $"it cannot be read as glTF 2.0 ({reason})", "Export it again; it may have been cut in transfer", e);
         }
-        return Convert(root, fileName);
+        return ToScene(root, fileName);
     }
+
+    // Pictures are not looked at here, so one that is missing must not keep its mesh from being read.
+    private static byte[] Missing(string fileName, string name) => Path.GetExtension(name).ToLowerInvariant() switch
+    {
+        ".png" or ".jpg" or ".jpeg" or ".webp" or ".dds" or ".ktx2" => OnePixel,
+        _ => throw new SourceFileException(fileName, "", $"it refers to {name}, which is not here", $"Add {name} together with it"),
+    };
 
     private static string OneLine(string text)
     {
@@ -43,7 +50,7 @@ public static class GltfReader
         return text.Length > 160 ? text[..160] : text;
     }
 
-    private static Scene Convert(ModelRoot root, string fileName)
+    private static Scene ToScene(ModelRoot root, string fileName)
     {
         var notes = new List<Finding>();
         var materials = root.LogicalMaterials.Select(ToMaterial).ToArray();
