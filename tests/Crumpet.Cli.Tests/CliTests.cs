@@ -1,0 +1,146 @@
+using System.Diagnostics;
+using System.Text.Json;
+using Xunit;
+
+namespace Crumpet.Cli.Tests;
+
+/// <summary>Runs the command as a user does: exit code, one sentence on standard error, one JSON object on standard output.</summary>
+public sealed class CliTests : IDisposable
+{
+    private const string Low = "o crate\nv -0.5 0 0.5\nv 0.5 0 0.5\nv 0.5 0 -0.5\nv -0.5 0 -0.5\nvt 0.1 0.1\nvt 0.9 0.1\nvt 0.9 0.9\nvt 0.1 0.9\nvn 0 1 0\nf 1/1/1 2/2/1 3/3/1 4/4/1\n";
+    private readonly string folder = Directory.CreateTempSubdirectory("crumpet").FullName;
+
+    public void Dispose() => Directory.Delete(folder, recursive: true);
+
+    [Fact]
+    public void Bake_pack_convert_decode_and_inspect_work_one_after_another()
+    {
+        string low = Save("crate.obj", Low), high = Save("sculpt.obj", Low.Replace("0 0 -0.5", "0 0.001 -0.5", StringComparison.Ordinal));
+        var bake = Run("bake", "--low", low, "--high", high, "--out", At("maps"), "--size", "64", "--samples", "2", "--ao-rays", "8", "--json");
+        Assert.Equal(0, bake.Code);
+        using (var json = JsonDocument.Parse(bake.Out))
+            Assert.True(json.RootElement.GetProperty("sheets")[0].GetProperty("coveredTexels").GetInt32() > 2000);
+        Assert.Equal(["crate_ao.png", "crate_normal.png", "faults.json"], Directory.GetFiles(At("maps")).Select(Path.GetFileName).Order());
+        Assert.Equal(0, Run("pack", "--maps", At("maps"), "--recipe", "default", "--out", At("packed")).Code);
+        Assert.Equal(["crate_colour.png", "crate_masks.png", "crate_normal.png"], Directory.GetFiles(At("packed")).Select(Path.GetFileName).Order());
+        var convert = Run("convert", At("packed/crate_normal.png"), "--format", "bc5", "--colour", "normal", "--out", At("n.dds"), "--json");
+        Assert.Equal(0, convert.Code);
+        Assert.Equal(7, JsonDocument.Parse(convert.Out).RootElement.GetProperty("mips").GetInt32());
+        Assert.Equal(0, Run("decode", At("n.dds"), "--mip", "2", "--out", At("n.png")).Code);
+        var inspect = Run("inspect", At("n.png"), At("n.dds"), low, "--json");
+        using var report = JsonDocument.Parse(inspect.Out);
+        Assert.Equal([16, 64], report.RootElement.GetProperty("pictures").EnumerateArray().Select(p => p.GetProperty("width").GetInt32()));
+        Assert.Equal(2, report.RootElement.GetProperty("objects")[0].GetProperty("triangles").GetInt32());
+    }
+
+    [Fact]
+    public void Threads_do_not_change_a_byte()
+    {
+        string low = Save("a_low.obj", Low), high = Save("a_high.obj", Low);
+        foreach (string threads in (string[])["1", "2"])
+            Assert.Equal(0, Run("bake", "--low", low, "--high", high, "--out", At("t" + threads), "--size", "128", "--threads", threads).Code);
+        foreach (string file in Directory.GetFiles(At("t1")))
+            Assert.Equal(File.ReadAllBytes(file), File.ReadAllBytes(file.Replace("/t1/", "/t2/", StringComparison.Ordinal)));
+    }
+
+    [Fact]
+    public void A_kit_folder_builds_to_the_same_package_twice()
+    {
+        Save("crate/crate_low.obj", Low);
+        Save("crate/crate_high.obj", Low);
+        Save("kit.json", """{"version":1,"name":"Crates","assets":[{"name":"Crate","folder":"crate","sources":["crate_low.obj","crate_high.obj"],"plan":{"bake":{"size":64,"occlusionRays":4}}}]}""");
+        var one = Run("build", folder, "--out", At("one"), "--json");
+        Assert.Equal(0, one.Code);
+        Assert.Equal(0, Run("build", folder, "--out", At("two")).Code);
+        Assert.Equal(File.ReadAllBytes(At("one/crate.zip")), File.ReadAllBytes(At("two/crate.zip")));
+        Assert.Equal("deliver", JsonDocument.Parse(one.Out).RootElement.GetProperty("assets")[0].GetProperty("reached").GetString());
+    }
+
+    [Fact]
+    public void Ray_sets_are_written_in_the_yardsticks_format()
+    {
+        string mesh = Save("a.obj", Low);
+        var bench = Run("bench", "rays", "--mesh", mesh, "--kind", "cage", "--rays", "1000", "--dump", At("dump"), "--json");
+        using var json = JsonDocument.Parse(bench.Out);
+        Assert.Equal((2, 1000, 1000), (Get("triangles"), Get("rays"), Get("hits")));
+        Assert.Equal(8 + 4 * 12 + 2 * 12, new FileInfo(At("dump/MESH.bin")).Length);
+        Assert.Equal(4 + 1000 * 32, new FileInfo(At("dump/RAYS.bin")).Length);
+
+        int Get(string name) => json.RootElement.GetProperty(name).GetInt32();
+    }
+
+    [Theory]
+    [InlineData("bake --low {0}/a.obj --high {0}/a.obj --out {0}/o --samples 3")]
+    [InlineData("bake --low {0}/a.obj --high {0}/a.obj --out {0}/o --maps normal,sparkle")]
+    [InlineData("bake --low {0}/a.obj --high {0}/a.obj --out {0}/o --size huge")]
+    [InlineData("bake --low {0}/a.obj --out {0}/o")]
+    [InlineData("bake --low {0}/a.obj --high {0}/a.obj --out {0}/o --outward -1")]
+    [InlineData("convert {0}/a.png --format bc9 --colour srgb --out {0}/o.dds")]
+    [InlineData("bench rays --mesh {0}/a.obj --kind spiral --rays 10")]
+    [InlineData("dance")]
+    public void Wrong_usage_exits_with_2_and_one_sentence(string line)
+    {
+        Save("a.obj", Low);
+        var (code, _, error) = Run([.. line.Split(' ').Select(w => w.Replace("{0}", folder, StringComparison.Ordinal))]);
+        Assert.Equal(2, code);
+        Assert.Single(error.Trim().Split('\n'));
+        Assert.False(Directory.Exists(At("o")));
+    }
+
+    [Theory]
+    [InlineData("empty.obj", "")]
+    [InlineData("cut.glb", "glTF\u0002\0\0\0\u0010\0\0\0")]
+    [InlineData("range.obj", "o box\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 9\n")]
+    [InlineData("none.obj", "v 0 0 0\n")]
+    [InlineData("nan.obj", "v nan 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")]
+    [InlineData("text.png", "not a picture")]
+    [InlineData("missing.obj", null)]
+    public void What_cannot_be_read_exits_with_3_names_the_file_and_writes_nothing(string name, string? text)
+    {
+        string bad = text is null ? At(name) : Save(name, text), good = Save("good.obj", Low);
+        string[][] commands = name.EndsWith(".png", StringComparison.Ordinal)
+            ? [["convert", bad, "--format", "bc1", "--colour", "srgb", "--out", At("out/x.dds")], ["inspect", bad]]
+            : [["bake", "--low", bad, "--high", good, "--out", At("out"), "--size", "64"], ["bake", "--low", good, "--high", bad, "--out", At("out"), "--size", "64"], ["inspect", bad]];
+        foreach (string[] command in commands)
+        {
+            var (code, output, error) = Run(command);
+            Assert.Equal(3, code);
+            Assert.Empty(output);
+            string sentence = error.Trim().Split('\n')[^1];
+            Assert.StartsWith(name, sentence, StringComparison.Ordinal);
+            Assert.EndsWith(".", sentence, StringComparison.Ordinal);
+            Assert.False(Directory.Exists(At("out")));
+        }
+    }
+
+    [Fact]
+    public void A_low_without_uvs_is_a_stop_finding_and_exits_with_1()
+    {
+        string low = Save("a_low.obj", "o a_low\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"), high = Save("a_high.obj", Low);
+        var (code, output, _) = Run("bake", "--low", low, "--high", high, "--out", At("out"), "--size", "64");
+        Assert.Equal(1, code);
+        Assert.Contains("has no UVs", output, StringComparison.Ordinal);
+    }
+
+    private string At(string path) => Path.Combine(folder, path);
+
+    private string Save(string path, string text)
+    {
+        Directory.CreateDirectory(Path.GetDirectoryName(At(path))!);
+        File.WriteAllBytes(At(path), System.Text.Encoding.Latin1.GetBytes(text));
+        return At(path);
+    }
+
+    private static (int Code, string Out, string Error) Run(params string[] arguments)
+    {
+        var start = new ProcessStartInfo("dotnet") { RedirectStandardOutput = true, RedirectStandardError = true };
+        start.ArgumentList.Add(Path.Combine(AppContext.BaseDirectory, "crumpet.dll"));
+        foreach (string argument in arguments)
+            start.ArgumentList.Add(argument);
+        using var process = Process.Start(start)!;
+        var error = process.StandardError.ReadToEndAsync();
+        string output = process.StandardOutput.ReadToEnd();
+        process.WaitForExit();
+        return (process.ExitCode, output, error.GetAwaiter().GetResult());
+    }
+}

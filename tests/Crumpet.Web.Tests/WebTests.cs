@@ -1,0 +1,147 @@
+using System.Net;
+using System.Text;
+using System.Text.RegularExpressions;
+using Microsoft.AspNetCore.Mvc.Testing;
+using Microsoft.AspNetCore.Hosting;
+using Xunit;
+
+namespace Crumpet.Web.Tests;
+
+/// <summary>Pages, uploads, runs and restarts, over HTTP in process.</summary>
+public sealed partial class WebTests : IDisposable
+{
+    private const string Low = "o crate_low\nv -0.5 0 0.5\nv 0.5 0 0.5\nv 0.5 0 -0.5\nv -0.5 0 -0.5\nvt 0.1 0.1\nvt 0.9 0.1\nvt 0.9 0.9\nvt 0.1 0.9\nvn 0 1 0\nf 1/1/1 2/2/1 3/3/1 4/4/1\n";
+    private static readonly string[] Stations = ["intake", "pairs", "layout", "bake", "pack", "convert", "bind", "deliver"];
+    private readonly string folder = Directory.CreateTempSubdirectory("crumpet").FullName;
+
+    public void Dispose() => Directory.Delete(folder, recursive: true);
+
+    [Fact]
+    public async Task Dropped_files_go_along_the_line_to_a_delivery_that_survives_a_restart()
+    {
+        string asset;
+        using (var app = Start())
+        {
+            using var client = app.CreateClient();
+            asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", Low.Replace("_low", "_high", StringComparison.Ordinal)));
+            await UntilAsync(client, $"{asset}/layout", "1 islands");
+            await PostAsync(client, $"{asset}/bake", "Bake", new() { ["size"] = "64", ["samples"] = "1", ["outward"] = "10", ["inward"] = "10", ["rays"] = "4", ["occluders"] = "Tray", ["padding"] = "2", ["bits"] = "8", ["green"] = "Up", ["maps"] = "Normal" });
+            await UntilAsync(client, $"{asset}/bake", "Texels covered");
+            await PostAsync(client, $"{asset}/deliver", "Run", []);
+            await UntilAsync(client, $"{asset}/deliver", "Delivery 1 is current");
+            foreach (string station in Stations)
+                Assert.Equal(HttpStatusCode.OK, (await client.GetAsync($"{asset}/{station}")).StatusCode);
+            var zip = await client.GetAsync("/deliveries/1");
+            Assert.Equal("application/zip", zip.Content.Headers.ContentType!.MediaType);
+            // Ambient occlusion was not asked for, so the recipe's fallback is said.
+            Assert.Contains("asks for ao", await client.GetStringAsync($"{asset}/pack"), StringComparison.Ordinal);
+        }
+        using var again = Start();
+        using var later = again.CreateClient();
+        Assert.Contains("Delivery 1 is current", await later.GetStringAsync($"{asset}/deliver"), StringComparison.Ordinal);
+        await PostAsync(later, $"{asset}/bake", "Bake", new() { ["size"] = "128", ["samples"] = "1", ["outward"] = "10", ["inward"] = "10", ["rays"] = "4", ["occluders"] = "Tray", ["padding"] = "2", ["bits"] = "8", ["green"] = "Up", ["maps"] = "Normal" });
+        await UntilAsync(later, $"{asset}/bake", "Bake 1 map at 128");
+        Assert.Contains("disc-stale", await later.GetStringAsync($"{asset}/deliver"), StringComparison.Ordinal);
+    }
+
+    [Theory]
+    [InlineData("empty_low.obj", "", "the file is empty")]
+    [InlineData("cut_low.glb", "glTF\u0002\0\0\0", "cannot be read as glTF")]
+    [InlineData("range_low.obj", "o b\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 9\n", "out of range")]
+    [InlineData("fake.png", "text", "not a picture")]
+    [InlineData("none_low.obj", "v 0 0 0\n", "no triangle")]
+    [InlineData("nan_low.obj", "v nan 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n", "is no usable number")]
+    public async Task A_broken_file_blocks_intake_with_a_sentence(string name, string text, string sentence)
+    {
+        using var app = Start();
+        using var client = app.CreateClient();
+        string asset = await DropAsync(client, (name, text), ("crate_high.obj", Low));
+        string page = await UntilAsync(client, $"{asset}/intake", "sign-stop");
+        Assert.Contains(sentence, page, StringComparison.Ordinal);
+        Assert.Contains(name, page, StringComparison.Ordinal);
+        Assert.Contains("disc-blocked", page, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task Settings_that_cannot_be_are_refused_with_a_sentence_and_nothing_changes()
+    {
+        using var app = Start();
+        using var client = app.CreateClient();
+        string asset = await DropAsync(client, ("a_low.obj", Low));
+        Assert.Contains("lacks {side}", await PostAsync(client, $"{asset}/pairs", "Pair", new() { ["pattern"] = "{part}", ["trays"] = "One" }), StringComparison.Ordinal);
+        Assert.Contains("must be 1, 2, 4 or 8", await PostAsync(client, $"{asset}/bake", "Bake", new() { ["size"] = "64", ["samples"] = "3", ["outward"] = "1", ["inward"] = "1", ["rays"] = "1", ["occluders"] = "Tray", ["padding"] = "1", ["bits"] = "8", ["green"] = "Up", ["maps"] = "Normal" }), StringComparison.Ordinal);
+        Assert.Contains("value=\"{part}_{side}\"", await client.GetStringAsync($"{asset}/pairs"), StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task Forms_without_their_token_are_refused()
+    {
+        using var app = Start();
+        using var client = app.CreateClient();
+        using var empty = new FormUrlEncodedContent([]);
+        Assert.Equal(HttpStatusCode.BadRequest, (await client.PostAsync("/?", empty)).StatusCode);
+    }
+
+    [Fact]
+    public async Task Every_answer_forbids_what_comes_from_elsewhere_and_what_is_not_there_is_said()
+    {
+        using var app = Start();
+        using var client = app.CreateClient();
+        var answer = await client.GetAsync("/kits/99");
+        Assert.Equal(HttpStatusCode.NotFound, answer.StatusCode);
+        Assert.Contains("There is nothing here", await answer.Content.ReadAsStringAsync(), StringComparison.Ordinal);
+        string policy = answer.Headers.GetValues("Content-Security-Policy").Single();
+        Assert.Contains("script-src 'self'", policy, StringComparison.Ordinal);
+        Assert.DoesNotContain("unsafe", policy, StringComparison.Ordinal);
+        foreach (string path in (string[])["/assets/1/files/bake/x.png", "/assets/1/files/nowhere/x", "/assets/9/intake", "/deliveries/5"])
+            Assert.Equal(HttpStatusCode.NotFound, (await client.GetAsync(path)).StatusCode);
+    }
+
+    private WebApplicationFactory<Program> Start() => new WebApplicationFactory<Program>().WithWebHostBuilder(host => host.UseSetting("data", folder).UseSetting("demo", "false"));
+
+    private static async Task<string> DropAsync(HttpClient client, params (string Name, string Text)[] files)
+    {
+        await PostAsync(client, "/", null, new() { ["name"] = "Test kit" });
+        string token = TokenOf(await client.GetStringAsync("/kits/1"));
+        using var form = new MultipartFormDataContent { { new StringContent(token), "__RequestVerificationToken" } };
+        foreach (var (name, text) in files)
+            form.Add(new ByteArrayContent(Encoding.Latin1.GetBytes(text)), "files", name);
+        var answer = await client.PostAsync("/kits/1?handler=Add", form);
+        string path = answer.RequestMessage!.RequestUri!.AbsolutePath;
+        Assert.EndsWith("/intake", path, StringComparison.Ordinal);
+        return path[..^"/intake".Length];
+    }
+
+    private static async Task<string> PostAsync(HttpClient client, string path, string? handler, Dictionary<string, string> fields)
+    {
+        // The list of kits moves on to the only kit there is; a token of any page will do.
+        fields["__RequestVerificationToken"] = TokenOf(await client.GetStringAsync(path));
+        using var content = new FormUrlEncodedContent(fields);
+        var answer = await client.PostAsync(handler is null ? path : $"{path}?handler={handler}", content);
+        Assert.Equal(HttpStatusCode.OK, answer.StatusCode);
+        return WebUtility.HtmlDecode(await answer.Content.ReadAsStringAsync());
+    }
+
+    private static async Task<string> UntilAsync(HttpClient client, string path, string text)
+    {
+        string page = "";
+        for (int i = 0; i < 300; i++)
+        {
+            page = WebUtility.HtmlDecode(await client.GetStringAsync(path));
+            if (page.Contains(text, StringComparison.Ordinal))
+                return page;
+            await Task.Delay(100);
+        }
+        Assert.Fail($"{path} never showed '{text}':\n{page}");
+        return page;
+    }
+
+    private static string TokenOf(string page)
+    {
+        var groups = Token().Match(page).Groups;
+        return groups.Values.Skip(1).First(g => g.Success).Value;
+    }
+
+    [GeneratedRegex("""RequestVerificationToken&quot;:&quot;([^&]+)&quot;|RequestVerificationToken":"([^"]+)"|name="__RequestVerificationToken" type="hidden" value="([^"]+)""")]
+    private static partial Regex Token();
+}
