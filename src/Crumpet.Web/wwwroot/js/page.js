@@ -21,6 +21,12 @@ function showRun(run) {
   if (!running) signTimer = setTimeout(() => { sign.querySelector(".run-text").textContent = "no run"; }, 8000);
 }
 
+/** Has every fragment that depends on results fetch itself anew. */
+function refresh(run, ended) {
+  document.body.dispatchEvent(new CustomEvent("line-changed", { detail: run }));
+  if (ended) document.body.dispatchEvent(new CustomEvent("run-ended", { detail: run }));
+}
+
 let shownStation = "";
 const feed = new EventSource("/runs/feed");
 feed.addEventListener("run", (event) => {
@@ -28,13 +34,13 @@ feed.addEventListener("run", (event) => {
   showRun(run);
   const at = `${run.id} ${run.station}`;
   const ended = run.state !== "running" && run.state !== "queued";
-  // Fragments that depend on results fetch themselves anew when a station begins or ends.
   if (ended || at !== shownStation || run.fraction === 1) {
     shownStation = at;
-    document.body.dispatchEvent(new CustomEvent("line-changed", { detail: run }));
-    if (ended) document.body.dispatchEvent(new CustomEvent("run-ended", { detail: run }));
+    refresh(run, ended);
   }
 });
+// A run this page was sent with may have ended before the feed was open.
+feed.addEventListener("open", () => { if (document.querySelector("[data-run]")) refresh(null, true); });
 addEventListener("pagehide", () => feed.close());
 
 addEventListener("keydown", (event) => {
