@@ -30,7 +30,13 @@ after(async () => {
   await app?.stop();
 });
 
-const stop = (station, state) => page.waitForSelector(`.stop-${state}[data-station="${station}"]`, { timeout: 240_000 });
+async function stop(station, state) {
+  try {
+    await page.waitForSelector(`.stop-${state}[data-station="${station}"]`, { timeout: 240_000 });
+  } catch (error) {
+    throw new Error(`${station} is not ${state}; the page says:\n${await page.innerText("body")}\n${app.log()}`, { cause: error });
+  }
+}
 
 test("dropped and picked files become an asset whose objects are listed", async () => {
   await page.goto(app.url);

@@ -7,7 +7,9 @@ namespace Crumpet.Core.Compression;
 /// <remarks>Source: Khronos Data Format Specification 1.3, "RGTC compressed texture image formats".</remarks>
 internal static class ScalarBlock
 {
-    private const int WorthAnotherStart = 24;
+    private const int WorthMoreStarts = 24;
+    private const int InsetSteps = 7;
+    private const int StartsKept = 4;
 
     /// <summary>Encodes 16 values, row by row, into 8 bytes.</summary>
     /// <remarks>Both palettes are tried: eight values between the ends, or six with 0 and 255 added. Ends are searched downhill from the extremes.</remarks>
@@ -32,19 +34,8 @@ internal static class ScalarBlock
         }
         // Eight values: first end above the second. Six values: first end at or below.
         var (high, low, error) = Search(values, max, min, six: false);
-        // Spread-out values leave valleys that one descent cannot leave: start again with the outer ones given up.
-        for (int part = 12; error > WorthAnotherStart && part >= 4; part -= 4)
-        {
-            int inset = (max - min) / part;
-            if (inset == 0)
-                continue;
-            foreach (var (first, second) in (ReadOnlySpan<(int, int)>)[(max - inset, min + inset), (max - inset, min), (max, min + inset)])
-            {
-                var again = Search(values, first, second, six: false);
-                if (again.Error < error)
-                    (high, low, error) = again;
-            }
-        }
+        if (error > WorthMoreStarts)
+            SearchFromInside(values, max, min, ref high, ref low, ref error);
         if (error > 0 && (min == 0 || max == 255))
         {
             if (innerMin > innerMax)
@@ -66,6 +57,37 @@ internal static class ScalarBlock
             bits |= (ulong)block[2 + i] << (8 * i);
         for (int i = 0; i < 16; i++)
             values[i] = palette[(int)(bits >> (3 * i)) & 7];
+    }
+
+    /// <summary>
+    /// Spread-out values leave valleys that one descent cannot leave. Tries ends that give the outer values up, and descends from the best of them.
+    /// </summary>
+    private static void SearchFromInside(ReadOnlySpan<byte> values, int max, int min, ref int high, ref int low, ref int error)
+    {
+        Span<(int Error, int First, int Second)> starts = stackalloc (int, int, int)[StartsKept];
+        starts.Fill((int.MaxValue, 0, 0));
+        for (int a = 0; a < InsetSteps; a++)
+        {
+            for (int b = 0; b < InsetSteps; b++)
+            {
+                int first = max - a * (max - min) / (4 * InsetSteps), second = min + b * (max - min) / (4 * InsetSteps);
+                int candidate = Error(values, first, second);
+                int place = StartsKept;
+                while (place > 0 && candidate < starts[place - 1].Error)
+                    place--;
+                if (place == StartsKept)
+                    continue;
+                for (int i = StartsKept - 1; i > place; i--)
+                    starts[i] = starts[i - 1];
+                starts[place] = (candidate, first, second);
+            }
+        }
+        foreach (var start in starts)
+        {
+            var found = Search(values, start.First, start.Second, six: false);
+            if (found.Error < error)
+                (high, low, error) = found;
+        }
     }
 
     private static (int First, int Second, int Error) Search(ReadOnlySpan<byte> values, int first, int second, bool six)

@@ -1,6 +1,5 @@
 using Crumpet.Core.Compression;
 using Crumpet.Core.Imaging;
-using FsCheck.Xunit;
 using Xunit;
 
 namespace Crumpet.Core.Tests.Compression;
@@ -9,14 +8,14 @@ public sealed class CompressionTests
 {
     public static TheoryData<TextureFormat> All => [.. Enum.GetValues<TextureFormat>()];
 
-    [Property(MaxTest = 4)]
-    public void Scalar_blocks_are_within_a_tenth_of_a_decibel_of_trying_every_pair_of_ends(ushort seed)
+    [Fact]
+    public void Scalar_blocks_are_within_a_tenth_of_a_decibel_of_trying_every_pair_of_ends()
     {
         double ours = 0, best = 0;
-        for (uint block = 0; block < 32; block++)
+        for (uint block = 0; block < 256; block++)
         {
             var rgba = new Bitmap8(4, 4, 4);
-            uint start = seed * 7000u + block * 64;
+            uint start = block * 64;
             int low = (int)(Shapes.Unit(start) * 200), spread = 1 + (int)(Shapes.Unit(start + 1) * (255 - low));
             for (int i = 0; i < 16; i++)
                 rgba.Pixels[4 * i] = (byte)(low + Shapes.Unit(start + 2 + (uint)i) * spread);

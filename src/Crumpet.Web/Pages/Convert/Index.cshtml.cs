@@ -1,5 +1,5 @@
-using Crumpet.Core.Imaging;
 using Crumpet.Core.Building;
+using Crumpet.Core.Imaging;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Crumpet.Web.Pages.Convert;

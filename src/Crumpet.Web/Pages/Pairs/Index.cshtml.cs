@@ -1,5 +1,5 @@
-using Crumpet.Core.Pairing;
 using Crumpet.Core.Building;
+using Crumpet.Core.Pairing;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Crumpet.Web.Pages.Pairs;
