@@ -72,12 +72,12 @@ public static class LouvreScreen
 
     private static IEnumerable<(string, Shape, Matrix4x4)> Frame()
     {
-        var post = new Board(new Vector3(1.1f, 0.042f, 0.042f), 1, 0, []);
+        var post = new Board(new Vector3(1.138f, 0.042f, 0.042f), 1, 0, []);
         var upright = Matrix4x4.CreateRotationZ(MathF.PI / 2);
         for (int i = 0; i < 4; i++)
         {
             float x = i is 0 or 3 ? -Half : Half, z = i < 2 ? Half : -Half;
-            yield return ($"post_{i + 1:00}", post, upright * Matrix4x4.CreateTranslation(x, 0.58f, z));
+            yield return ($"post_{i + 1:00}", post, upright * Matrix4x4.CreateTranslation(x, 0.599f, z));
         }
         var floor = new Board(new Vector3(0.41f, 0.016f, 0.41f), 1, 0, [new(-0.17f, -0.17f), new(0.17f, -0.17f), new(-0.17f, 0.17f), new(0.17f, 0.17f)]);
         yield return ("floor", floor, Matrix4x4.CreateTranslation(0, 0.63f, 0));

@@ -47,9 +47,9 @@ public sealed class AssetView
 
     /// <summary>Looks at an asset.</summary>
     /// <param name="asset">The asset with sources, marks, findings and deliveries.</param>
-    /// <param name="store">Where its results are.</param>
     /// <param name="run">The run that works on it or waits, or null.</param>
-    public AssetView(Asset asset, IResultStore store, Run? run)
+    /// <param name="store">Where its results are.</param>
+    public AssetView(Asset asset, Run? run, IResultStore store)
     {
         Asset = asset;
         Run = run;

@@ -12,8 +12,9 @@ public static class Show
     /// <summary>A whole number with thin spaces between thousands.</summary>
     public static string Count(long value) => value.ToString("#,0", CultureInfo.InvariantCulture).Replace(',', ThinSpace);
 
-    /// <summary>A size in KiB or MiB.</summary>
-    public static string Bytes(long bytes) => bytes < 1 << 20
+    /// <summary>A size in bytes, KiB or MiB.</summary>
+    public static string Bytes(long bytes) => bytes < 1024 ? $"{bytes} B"
+        : bytes < 1 << 20
         ? string.Create(CultureInfo.InvariantCulture, $"{bytes / 1024.0:0.0} KiB")
         : string.Create(CultureInfo.InvariantCulture, $"{bytes / 1048576.0:0.0} MiB");
 

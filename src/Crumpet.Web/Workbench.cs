@@ -22,14 +22,14 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk)
             return null;
         var assets = await Whole().Where(a => a.KitId == id).OrderBy(a => a.Id).ToListAsync();
         var active = await ActiveRunsAsync();
-        return new KitView(kit, [.. assets.Select(a => new AssetView(a, store, active.Find(r => r.AssetId == a.Id)))]);
+        return new KitView(kit, [.. assets.Select(a => new AssetView(a, active.Find(r => r.AssetId == a.Id), store))]);
     }
 
     /// <summary>An asset with all that its stations show, or null.</summary>
     public async Task<AssetView?> AssetAsync(int id)
     {
         var asset = await Whole().FirstOrDefaultAsync(a => a.Id == id);
-        return asset is null ? null : new AssetView(asset, store, (await ActiveRunsAsync()).Find(r => r.AssetId == id));
+        return asset is null ? null : new AssetView(asset, (await ActiveRunsAsync()).Find(r => r.AssetId == id), store);
     }
 
     /// <summary>The latest runs, newest first, with their logs.</summary>
@@ -51,13 +51,13 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk)
 
     /// <summary>Makes an asset of the files and queues its intake.</summary>
     /// <param name="kitId">Kit it belongs to.</param>
-    /// <param name="name">Name; empty to take it from the files.</param>
     /// <param name="files">Uploaded files.</param>
     /// <returns>The new asset's number.</returns>
-    public async Task<int> AddAssetAsync(int kitId, string? name, IReadOnlyList<IFormFile> files)
+    public async Task<int> AddAssetAsync(int kitId, IReadOnlyList<IFormFile> files)
     {
         string first = files.FirstOrDefault(f => MeshFiles.IsMesh(f.FileName))?.FileName ?? files[0].FileName;
-        var asset = new Asset { KitId = kitId, Name = string.IsNullOrWhiteSpace(name) ? NameFromFile(first) : name.Trim(), PlanJson = "" };
+        var taken = await db.Assets.Where(a => a.KitId == kitId).Select(a => a.Name).ToListAsync();
+        var asset = new Asset { KitId = kitId, Name = Free(NameFromFile(first), taken), PlanJson = "" };
         asset.SetPlan(new AssetPlan());
         await TakeAsync(asset, files);
         db.Assets.Add(asset);
@@ -144,6 +144,15 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk)
             string name = Path.GetFileName(file.FileName.Replace('\\', '/'));
             asset.AddSource(name, store.PutFile(aside), file.Length, DateTime.UtcNow);
         }
+    }
+
+    // Names begin file names, so those that differ in case alone are as good as equal.
+    private static string Free(string name, List<string> taken)
+    {
+        string free = name;
+        for (int i = 2; taken.Contains(free, StringComparer.OrdinalIgnoreCase); i++)
+            free = $"{name} {i}";
+        return free;
     }
 
     private static string NameFromFile(string fileName)

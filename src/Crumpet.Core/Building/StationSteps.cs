@@ -184,16 +184,7 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
     private static Mesh OnSheets(Mesh mesh, IReadOnlyList<Sheet> sheets)
     {
         var numbers = sheets.Select((sheet, i) => (sheet.Material, i)).Where(s => s.Material is not null).ToDictionary(s => s.Material!.Value, s => s.i);
-        return new Mesh
-        {
-            Name = mesh.Name,
-            Positions = mesh.Positions,
-            Corners = mesh.Corners,
-            Normals = mesh.Normals,
-            UvSets = mesh.UvSets,
-            TriangleMaterials = Array.ConvertAll(mesh.TriangleMaterials, m => numbers.GetValueOrDefault(m, 0)),
-            PolygonCount = mesh.PolygonCount,
-        };
+        return mesh.WithTriangleMaterials(Array.ConvertAll(mesh.TriangleMaterials, m => numbers.GetValueOrDefault(m, 0)));
     }
 
     /// <summary>One sheet for each material of the low side; a single one takes in faces without material too.</summary>

@@ -44,6 +44,19 @@ public sealed class Mesh
     /// <summary>Normals of the source, or angle-weighted smooth normals where it has none.</summary>
     public Vector3[] NormalsOrSmooth() => Normals ?? SmoothNormals.PerCorner(this);
 
+    /// <summary>The same object with other materials per triangle.</summary>
+    public Mesh WithTriangleMaterials(int[] triangleMaterials) => new()
+    {
+        Name = Name,
+        Positions = Positions,
+        Corners = Corners,
+        Normals = Normals,
+        UvSets = UvSets,
+        Colours = Colours,
+        TriangleMaterials = triangleMaterials,
+        PolygonCount = PolygonCount,
+    };
+
     /// <summary>Smallest and largest position of the corners that are used.</summary>
     public Bounds Bounds()
     {

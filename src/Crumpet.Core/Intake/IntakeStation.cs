@@ -46,7 +46,7 @@ public static class IntakeStation
             catch (SourceFileException e)
             {
                 fileReports.Add(new FileReport(file.Name, file.Bytes, "unreadable", 0, 0));
-                findings.Add(new Finding(Severity.Stop, "unreadable-file", file.Name, e.Message));
+                findings.Add(new Finding(Severity.Stop, "unreadable-file", file.Name, e.Message, 1));
             }
         }
         var lowMaterials = LowMaterials(objects, meshes, materials);
@@ -77,17 +77,7 @@ public static class IntakeStation
                 all.Add(own[i]);
             }
         }
-        return new Mesh
-        {
-            Name = mesh.Name,
-            Positions = mesh.Positions,
-            Corners = mesh.Corners,
-            Normals = mesh.Normals,
-            UvSets = mesh.UvSets,
-            Colours = mesh.Colours,
-            TriangleMaterials = Array.ConvertAll(mesh.TriangleMaterials, m => m < 0 ? -1 : map[m]),
-            PolygonCount = mesh.PolygonCount,
-        };
+        return mesh.WithTriangleMaterials(Array.ConvertAll(mesh.TriangleMaterials, m => m < 0 ? -1 : map[m]));
     }
 
     private static ObjectReport Describe(SourceFile file, Mesh mesh, List<Material> materials, Convention convention)

@@ -37,7 +37,7 @@ public sealed class IndexModel(Workbench workbench) : PageModel
     public async Task<IActionResult> OnPostAddAsync(IReadOnlyList<IFormFile> files)
     {
         if (files.Count > 0 && await workbench.KitAsync(Id) is not null)
-            return Redirect($"/assets/{await workbench.AddAssetAsync(Id, null, files)}/intake");
+            return Redirect($"/assets/{await workbench.AddAssetAsync(Id, files)}/intake");
         Problem = "No file arrived; drop OBJ, glTF or GLB meshes.";
         return await OnGetAsync();
     }

@@ -21,10 +21,25 @@ function showRun(run) {
   if (!running) signTimer = setTimeout(() => { sign.querySelector(".run-text").textContent = "no run"; }, 8000);
 }
 
-/** Has every fragment that depends on results fetch itself anew. */
-function refresh(run, ended) {
-  document.body.dispatchEvent(new CustomEvent("line-changed", { detail: run }));
-  if (ended) document.body.dispatchEvent(new CustomEvent("run-ended", { detail: run }));
+let refreshing = false, refreshAgain = false;
+
+/** Fetches the page again and swaps every fragment that depends on results; news that come meanwhile lead to one more round. */
+async function refresh(ended) {
+  refreshAgain = true;
+  if (!refreshing) {
+    refreshing = true;
+    try {
+      while (refreshAgain) {
+        refreshAgain = false;
+        const page = await (await fetch(location.href)).text();
+        for (const fragment of document.querySelectorAll("[data-fresh]"))
+          htmx.swap(fragment, page, { swapStyle: "outerHTML", swapDelay: 0, settleDelay: 0 }, { select: `#${fragment.id}` });
+      }
+    } finally {
+      refreshing = false;
+    }
+  }
+  if (ended) document.body.dispatchEvent(new CustomEvent("run-ended"));
 }
 
 let shownStation = "";
@@ -36,11 +51,11 @@ feed.addEventListener("run", (event) => {
   const ended = run.state !== "running" && run.state !== "queued";
   if (ended || at !== shownStation || run.fraction === 1) {
     shownStation = at;
-    refresh(run, ended);
+    refresh(ended);
   }
 });
 // A run this page was sent with may have ended before the feed was open.
-feed.addEventListener("open", () => { if (document.querySelector("[data-run]")) refresh(null, true); });
+feed.addEventListener("open", () => { if (document.querySelector("[data-run]")) refresh(true); });
 addEventListener("pagehide", () => feed.close());
 
 addEventListener("keydown", (event) => {
