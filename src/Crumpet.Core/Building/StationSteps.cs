@@ -8,6 +8,7 @@ using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Layout;
 using Crumpet.Core.Pairing;
+using Crumpet.Core.Tracing;
 
 namespace Crumpet.Core.Building;
 
@@ -16,6 +17,8 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
 {
     private const int RegionsKept = 400;
     private const string SceneName = "scene.bin";
+    private const string StillName = "still.png";
+    private const int StillSide = 256;
 
     private Scene? scene;
 
@@ -46,6 +49,13 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         progress?.Report(new Progress(0.8, "preparing the stage"));
         var objects = result.Scene.Meshes.Zip(result.Report.Objects, (mesh, o) => new PreviewObject(mesh, o.Side.ToString().ToLowerInvariant(), o.Part)).ToArray();
         var files = new List<StoredFile> { Store(SceneName, SceneFile.Write(result.Scene)) };
+        if (result.Scene.Meshes.Count > 0)
+        {
+            // The high side says best what the asset is.
+            bool anyHigh = result.Report.Objects.Any(o => o.Side == Side.High);
+            var shown = result.Scene.Meshes.Where((_, i) => !anyHigh || result.Report.Objects[i].Side == Side.High).ToArray();
+            files.Add(Store(StillName, ImageFile.WritePng(Still.Draw(shown, StillSide, threads, cancel))));
+        }
         foreach (var side in objects.GroupBy(o => o.Side).OrderBy(g => g.Key, StringComparer.Ordinal))
             files.Add(Store($"{side.Key}.preview", StagePreview.Write([.. side])));
         return (result.Report, files, result.Findings);
