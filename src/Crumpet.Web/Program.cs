@@ -28,6 +28,8 @@ builder.Services.AddDataProtection().PersistKeysToFileSystem(new DirectoryInfo(P
 builder.Services.AddRazorPages();
 builder.Services.AddAntiforgery(antiforgery => antiforgery.HeaderName = "RequestVerificationToken");
 
+// A bake keeps every processor busy; pages must not wait for the pool to grow.
+ThreadPool.SetMinThreads(4 * Environment.ProcessorCount + 8, 8);
 bool isNew = Database.Prepare(options.DataFolder);
 var app = builder.Build();
 if (isNew && options.WithDemo)

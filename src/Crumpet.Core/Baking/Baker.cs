@@ -12,7 +12,7 @@ public static class Baker
     /// <param name="settings">Settings without a <see cref="BakeSettings.Problem"/>.</param>
     /// <param name="threads">Threads to use, at least 1.</param>
     /// <param name="progress">Told at least every tile row.</param>
-    /// <param name="cancel">Ends the bake within a tile's time.</param>
+    /// <param name="cancel">Ends the bake within the time of a tile's row.</param>
     /// <exception cref="ArgumentException">The settings cannot be used.</exception>
     public static BakeResult Bake(BakeInput input, BakeSettings settings, int threads, IProgress<Progress>? progress, CancellationToken cancel)
     {
@@ -119,7 +119,7 @@ public static class Baker
                 (tile, _, scratch) =>
                 {
                     if (!raster.IsEmpty(tile))
-                        BakeTile(tile, scratch);
+                        BakeTile(tile, scratch, cancel);
                     int now = Interlocked.Increment(ref done);
                     if (now % 16 == 0)
                         progress?.Report(new Progress(0.03 + 0.94 * now / raster.TileCount, "casting rays"));
@@ -128,14 +128,18 @@ public static class Baker
                 scratch => Interlocked.Add(ref rays, scratch.Rays));
         }
 
-        private void BakeTile(int tile, Scratch scratch)
+        private void BakeTile(int tile, Scratch scratch, CancellationToken cancel)
         {
             raster.Fill(tile, scratch.Owner, scratch.Overlapped);
             var (left, top) = raster.Corner(tile);
             int right = Math.Min(left + SampleRaster.TileSide, settings.Size), bottom = Math.Min(top + SampleRaster.TileSide, settings.Size);
             for (int y = top; y < bottom; y++)
+            {
+                // With many rays a tile takes seconds, a row of it does not.
+                cancel.ThrowIfCancellationRequested();
                 for (int x = left; x < right; x++)
                     BakeTexel(x, y, ((y - top) * SampleRaster.TileSide + x - left) * SamplesPerTexel, scratch);
+            }
         }
 
         private void BakeTexel(int x, int y, int slot, Scratch scratch)
