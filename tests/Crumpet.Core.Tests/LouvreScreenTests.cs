@@ -1,0 +1,112 @@
+using System.Numerics;
+using Crumpet.Core.Baking;
+using Crumpet.Core.Geometry;
+using Crumpet.Demo;
+using Xunit;
+
+namespace Crumpet.Core.Tests;
+
+/// <summary>The demo asset is what its users rely on: well laid out, closed, and hard to bake on one tray.</summary>
+public sealed class LouvreScreenTests
+{
+    private static readonly Scene Low = LouvreScreen.Low();
+    private static readonly Scene High = LouvreScreen.High();
+
+    [Fact]
+    public void Every_hard_edge_of_the_low_side_is_a_uv_seam()
+    {
+        int hard = 0;
+        foreach (var mesh in Low.Meshes)
+        {
+            var edges = new Dictionary<(int, int), int>();
+            for (int corner = 0; corner < mesh.Corners.Length; corner++)
+                edges[(mesh.Corners[corner], mesh.Corners[Next(corner)])] = corner;
+            foreach (var ((a, b), corner) in edges)
+            {
+                if (a > b || !edges.TryGetValue((b, a), out int other))
+                    continue;
+                // The neighbour runs the other way: its start is this edge's end.
+                bool isHard = Vector3.Distance(mesh.Normals![corner], mesh.Normals[Next(other)]) > 1e-4f || Vector3.Distance(mesh.Normals[Next(corner)], mesh.Normals[other]) > 1e-4f;
+                bool isSeam = mesh.Uvs![corner] != mesh.Uvs[Next(other)] || mesh.Uvs[Next(corner)] != mesh.Uvs[other];
+                Assert.True(!isHard || isSeam, $"{mesh.Name} has a hard edge without a seam");
+                hard += isHard ? 1 : 0;
+            }
+        }
+        Assert.True(hard > 300);
+
+        static int Next(int corner) => corner % 3 == 2 ? corner - 2 : corner + 1;
+    }
+
+    [Fact]
+    public void The_low_side_is_closed_and_faces_outward()
+    {
+        foreach (var mesh in Low.Meshes)
+        {
+            var edges = new HashSet<(int, int)>();
+            double volume = 0;
+            for (int t = 0; t < mesh.TriangleCount; t++)
+            {
+                for (int i = 0; i < 3; i++)
+                    Assert.True(edges.Add((mesh.Corners[3 * t + i], mesh.Corners[3 * t + (i + 1) % 3])), mesh.Name);
+                volume += Vector3.Dot(mesh.PositionAt(3 * t), Vector3.Cross(mesh.PositionAt(3 * t + 1), mesh.PositionAt(3 * t + 2))) / 6;
+            }
+            Assert.All(edges, e => Assert.Contains((e.Item2, e.Item1), edges));
+            Assert.True(volume > 0, mesh.Name);
+        }
+    }
+
+    [Fact]
+    public void Islands_do_not_overlap_and_stay_apart()
+    {
+        const int Size = 1024;
+        var owner = new int[Size * Size];
+        int number = 0;
+        foreach (var mesh in Low.Meshes)
+        {
+            number++;
+            for (int t = 0; t < mesh.TriangleCount; t++)
+            {
+                Vector2 a = mesh.Uvs![3 * t] * Size, b = mesh.Uvs[3 * t + 1] * Size, c = mesh.Uvs[3 * t + 2] * Size;
+                for (int y = (int)MathF.Min(a.Y, MathF.Min(b.Y, c.Y)); y <= MathF.Max(a.Y, MathF.Max(b.Y, c.Y)); y++)
+                {
+                    for (int x = (int)MathF.Min(a.X, MathF.Min(b.X, c.X)); x <= MathF.Max(a.X, MathF.Max(b.X, c.X)); x++)
+                    {
+                        var p = new Vector2(x + 0.5f, y + 0.5f);
+                        if (Cross(b - a, p - a) < 0 || Cross(c - b, p - b) < 0 || Cross(a - c, p - c) < 0)
+                            continue;
+                        Assert.True(owner[y * Size + x] == 0 || owner[y * Size + x] == number, $"{mesh.Name} overlaps another part");
+                        owner[y * Size + x] = number;
+                    }
+                }
+            }
+        }
+        // Two pixels of room at half the size the demo is made for.
+        for (int y = 0; y < Size; y++)
+            for (int x = 2; x < Size; x++)
+                Assert.True(owner[y * Size + x] == 0 || owner[y * Size + x - 2] == 0 || owner[y * Size + x] == owner[y * Size + x - 2]);
+
+        static float Cross(Vector2 p, Vector2 q) => p.X * q.Y - p.Y * q.X;
+    }
+
+    [Fact]
+    public void Apart_it_bakes_without_a_fault_and_together_slats_burn_into_each_other()
+    {
+        var parts = Low.Meshes.Zip(High.Meshes, (low, high) => new BakePart(low.Name[..^"_low".Length], [low], [high])).ToArray();
+        var settings = new BakeSettings { Size = 512, Samples = 1, Maps = [BakeMap.Normal] };
+        var apart = Baker.Bake(new BakeInput("s", parts, [.. Enumerable.Range(0, parts.Length).Select(i => new BakeTray([i]))]), settings, 2, null, default);
+        var together = Baker.Bake(new BakeInput("s", parts, [new BakeTray([.. Enumerable.Range(0, parts.Length)])]), settings, 2, null, default);
+        Assert.DoesNotContain(apart.Faults, f => f.Kind != FaultKind.Skew);
+        Assert.Contains(together.Faults, f => f.Kind == FaultKind.Neighbour && f.Part.StartsWith("slat_south", StringComparison.Ordinal) && f.Other.StartsWith("slat_south", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void The_high_side_has_normals_of_unit_length_and_stays_near_the_low_side()
+    {
+        foreach (var (low, high) in Low.Meshes.Zip(High.Meshes))
+        {
+            Assert.All(high.Normals!, n => Assert.Equal(1, n.Length(), 4));
+            Bounds a = low.Bounds(), b = high.Bounds();
+            Assert.True(Vector3.Distance(a.Min, b.Min) < 0.006f && Vector3.Distance(a.Max, b.Max) < 0.006f, low.Name);
+        }
+    }
+}
