@@ -1,6 +1,8 @@
 using System.Net;
 using System.Text;
 using System.Text.RegularExpressions;
+using Crumpet.Core.Building;
+using Crumpet.Storage;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Mvc.Testing;
 using Xunit;
@@ -74,6 +76,71 @@ public sealed partial class WebTests : IDisposable
     }
 
     [Fact]
+    public async Task A_run_that_was_interrupted_is_taken_up_again_at_the_next_start()
+    {
+        using (var app = Start())
+        {
+            using var client = app.CreateClient();
+            string asset = await DropAsync(client, ("a_low.obj", Low), ("a_high.obj", Low.Replace("_low", "_high", StringComparison.Ordinal)));
+            await UntilAsync(client, $"{asset}/layout", "1 islands");
+        }
+        await using (var db = new CrumpetDb(Database.Options(folder)))
+        {
+            db.Runs.Add(new Run { AssetId = 1, UpTo = Station.Layout, State = RunState.Running, QueuedAt = DateTime.UtcNow, StartedAt = DateTime.UtcNow });
+            await db.SaveChangesAsync();
+        }
+        using var again = Start();
+        using var later = again.CreateClient();
+        string page = await UntilAsync(later, "/runs", "Layout is done, 0.");
+        Assert.Contains("Taken up again after a restart.", page, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task Build_all_takes_every_asset_to_its_own_delivery_and_tells_equal_names_apart()
+    {
+        using var app = Start();
+        using var client = app.CreateClient();
+        (string, string)[] files = [("crate_low.obj", Low), ("crate_high.obj", Low.Replace("_low", "_high", StringComparison.Ordinal))];
+        foreach (string asset in (string[])[await DropAsync(client, files), await DropAsync(client, files)])
+        {
+            await UntilAsync(client, $"{asset}/layout", "1 islands");
+            await PostAsync(client, $"{asset}/bake", "Bake", new() { ["size"] = "32", ["samples"] = "1", ["outward"] = "10", ["inward"] = "10", ["rays"] = "1", ["occluders"] = "Tray", ["padding"] = "2", ["bits"] = "16", ["green"] = "Down", ["maps"] = "Normal" });
+        }
+        await PostAsync(client, "/kits/1", "BuildAll", []);
+        await UntilAsync(client, "/assets/2/deliver", "Delivery 1 is current");
+        string kit = await UntilAsync(client, "/kits/1", "/deliveries/2");
+        Assert.Contains(">Crate<", kit, StringComparison.Ordinal);
+        Assert.Contains(">Crate 2<", kit, StringComparison.Ordinal);
+        Assert.Contains("crate_2_normal.dds", await client.GetStringAsync("/assets/2/bind"), StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task Pictures_are_served_whole_small_and_decoded_and_a_file_can_be_left_out()
+    {
+        using var app = Start();
+        using var client = app.CreateClient();
+        string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", Low.Replace("_low", "_high", StringComparison.Ordinal)), ("more_high.obj", Low.Replace("crate_low", "more_high", StringComparison.Ordinal)));
+        await UntilAsync(client, $"{asset}/pairs", "has no low side");
+        await PostAsync(client, $"{asset}/intake", "LeaveOut", new() { ["name"] = "more_high.obj" });
+        await UntilAsync(client, $"{asset}/layout", "1 islands");
+        await PostAsync(client, $"{asset}/bake", "Bake", new() { ["size"] = "64", ["samples"] = "1", ["outward"] = "10", ["inward"] = "10", ["rays"] = "1", ["occluders"] = "Tray", ["padding"] = "2", ["bits"] = "8", ["green"] = "Up", ["maps"] = "Normal" });
+        await PostAsync(client, $"{asset}/convert", "Convert", new() { ["formats[colour]"] = "Bc1", ["formats[normal]"] = "Bc5", ["formats[masks]"] = "Rgba8" });
+        await UntilAsync(client, $"{asset}/convert", "crate_masks.dds");
+        Assert.Equal((64, 64), await SizeAsync($"{asset}/files/bake/crate_normal.png"));
+        Assert.Equal((32, 32), await SizeAsync($"{asset}/thumbs/pack/crate_normal.png?size=32"));
+        Assert.Equal((16, 16), await SizeAsync($"{asset}/decoded/crate_normal.dds?mip=2"));
+        Assert.Equal((256, 256), await SizeAsync($"{asset}/files/intake/still.png"));
+        foreach (string path in (string[])["decoded/crate_normal.dds?mip=99", "thumbs/pack/crate_normal.png?size=9999", "files/pack/..%2f..%2fcrumpet.db"])
+            Assert.Equal(HttpStatusCode.NotFound, (await client.GetAsync($"{asset}/{path}")).StatusCode);
+
+        async Task<(int, int)> SizeAsync(string path)
+        {
+            var bitmap = Core.Imaging.ImageFile.Read(await client.GetByteArrayAsync(path), path);
+            return (bitmap.Width, bitmap.Height);
+        }
+    }
+
+    [Fact]
     public async Task Forms_without_their_token_are_refused()
     {
         using var app = Start();
@@ -101,7 +168,8 @@ public sealed partial class WebTests : IDisposable
 
     private static async Task<string> DropAsync(HttpClient client, params (string Name, string Text)[] files)
     {
-        await PostAsync(client, "/", null, new() { ["name"] = "Test kit" });
+        if ((await client.GetAsync("/kits/1")).StatusCode == HttpStatusCode.NotFound)
+            await PostAsync(client, "/", null, new() { ["name"] = "Test kit" });
         string token = TokenOf(await client.GetStringAsync("/kits/1"));
         using var form = new MultipartFormDataContent { { new StringContent(token), "__RequestVerificationToken" } };
         foreach (var (name, text) in files)

@@ -82,7 +82,8 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
         Station.Intake => BuildJson.Key("intake", StepVersion, new { plan.NamePattern, files = sources.Select(s => new { s.Name, s.ForcedSide }) }, sources.Select(s => s.Sha256)),
         Station.Pairs => BuildJson.Key("pairs", StepVersion, new { plan.NamePattern, plan.Trays }, KeyOf(Station.Intake)),
         Station.Layout => BuildJson.Key("layout", StepVersion, new { plan.Bake.Size }, KeyOf(Station.Intake)),
-        Station.Bake => BuildJson.Key("bake", StepVersion, plan.Bake, KeyOf(Station.Pairs)),
+        // A low side without materials gives its sheet the asset's name.
+        Station.Bake => BuildJson.Key("bake", StepVersion, new { asset, plan.Bake }, KeyOf(Station.Pairs)),
         Station.Pack => BuildJson.Key("pack", StepVersion, new { asset, plan.Recipe, plan.BindPattern }, KeyOf(Station.Bake)),
         Station.Convert => BuildJson.Key("convert", StepVersion, new { plan.Recipe }, KeyOf(Station.Pack)),
         Station.Bind => BuildJson.Key("bind", StepVersion, new { plan.BindPattern }, KeyOf(Station.Convert)),
