@@ -1,5 +1,6 @@
 using System.Numerics;
 using BenchmarkDotNet.Attributes;
+using Crumpet.Core.Geometry;
 using Crumpet.Core.Tracing;
 using Crumpet.Demo;
 
@@ -18,15 +19,7 @@ public class TracingBenchmarks
     [GlobalSetup]
     public void Prepare()
     {
-        var all = new List<Vector3>();
-        var index = new List<int>();
-        foreach (var mesh in LouvreScreen.High().Meshes)
-        {
-            int offset = all.Count;
-            all.AddRange(mesh.Positions);
-            index.AddRange(mesh.Corners.Select(c => c + offset));
-        }
-        (positions, corners) = ([.. all], [.. index]);
+        (positions, corners) = Mesh.Join(LouvreScreen.High().Meshes);
         rays = RaySets.Hemisphere(positions, corners, 200_000);
         bvh = Bvh.Build(positions, corners);
     }

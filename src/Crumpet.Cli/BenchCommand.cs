@@ -3,6 +3,7 @@ using System.Diagnostics;
 using System.Numerics;
 using System.Runtime.InteropServices;
 using Crumpet.Core;
+using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Tracing;
 
@@ -62,15 +63,7 @@ internal static class BenchCommand
             string path = Path.Combine(file.DirectoryName!, Path.GetFileName(name));
             return File.Exists(path) ? File.ReadAllBytes(path) : null;
         });
-        var positions = new List<Vector3>();
-        var corners = new List<int>();
-        foreach (var mesh in scene.Meshes)
-        {
-            int offset = positions.Count;
-            positions.AddRange(mesh.Positions);
-            corners.AddRange(mesh.Corners.Select(c => c + offset));
-        }
-        return ([.. positions], [.. corners]);
+        return Mesh.Join(scene.Meshes);
     }
 
     private static int Trace(Bvh bvh, Ray[] rays, int threads)

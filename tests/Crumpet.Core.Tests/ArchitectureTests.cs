@@ -4,7 +4,7 @@ using Xunit;
 
 namespace Crumpet.Core.Tests;
 
-/// <summary>Holds the dependency rules of docs/architecture.md.</summary>
+/// <summary>Holds the dependency rules: projects point one way, and a station knows only the stations before it.</summary>
 public sealed partial class ArchitectureTests
 {
     private static readonly string[] Base = ["Geometry", "Tracing", "Imaging"];

@@ -1,4 +1,5 @@
 using System.Numerics;
+using Crumpet.Core.Geometry;
 using Crumpet.Core.Tracing;
 
 namespace Crumpet.Core.Baking;
@@ -29,19 +30,15 @@ internal sealed class HighSurface : IDisposable
     public static HighSurface Build(BakeInput input, BakeTray tray, int threads, CancellationToken cancel)
     {
         var pieces = tray.Parts.SelectMany(part => input.Parts[part].High.Select(mesh => (Part: part, Mesh: mesh))).ToArray();
-        var positions = new Vector3[pieces.Sum(p => p.Mesh.Positions.Length)];
-        var corners = new int[pieces.Sum(p => p.Mesh.Corners.Length)];
+        var (positions, corners) = Mesh.Join([.. pieces.Select(p => p.Mesh)]);
         var normals = new Vector3[corners.Length];
         var parts = new int[corners.Length / 3];
-        int position = 0, corner = 0;
+        int corner = 0;
         foreach (var (part, mesh) in pieces)
         {
-            mesh.Positions.CopyTo(positions, position);
             mesh.NormalsOrSmooth().CopyTo(normals, corner);
             parts.AsSpan(corner / 3, mesh.TriangleCount).Fill(part);
-            foreach (int index in mesh.Corners)
-                corners[corner++] = position + index;
-            position += mesh.Positions.Length;
+            corner += mesh.Corners.Length;
         }
         return new HighSurface(positions, corners, normals, parts, Bvh.Build(positions, corners, threads, cancel));
     }

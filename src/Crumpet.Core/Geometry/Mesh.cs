@@ -44,6 +44,22 @@ public sealed class Mesh
     /// <summary>Normals of the source, or angle-weighted smooth normals where it has none.</summary>
     public Vector3[] NormalsOrSmooth() => Normals ?? SmoothNormals.PerCorner(this);
 
+    /// <summary>The triangles of several objects over one list of positions, in the order of the objects.</summary>
+    public static (Vector3[] Positions, int[] Corners) Join(IReadOnlyList<Mesh> meshes)
+    {
+        var positions = new Vector3[meshes.Sum(m => m.Positions.Length)];
+        var corners = new int[meshes.Sum(m => m.Corners.Length)];
+        int position = 0, corner = 0;
+        foreach (var mesh in meshes)
+        {
+            mesh.Positions.CopyTo(positions, position);
+            foreach (int index in mesh.Corners)
+                corners[corner++] = position + index;
+            position += mesh.Positions.Length;
+        }
+        return (positions, corners);
+    }
+
     /// <summary>The same object with other materials per triangle.</summary>
     public Mesh WithTriangleMaterials(int[] triangleMaterials) => new()
     {

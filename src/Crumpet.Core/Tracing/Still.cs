@@ -23,16 +23,7 @@ public static class Still
         var bounds = Bounds.Empty;
         foreach (var mesh in meshes)
             bounds = bounds.Including(mesh.Bounds());
-        var positions = new Vector3[meshes.Sum(m => m.Positions.Length)];
-        var corners = new int[meshes.Sum(m => m.Corners.Length)];
-        int position = 0, corner = 0;
-        foreach (var mesh in meshes)
-        {
-            mesh.Positions.CopyTo(positions, position);
-            foreach (int index in mesh.Corners)
-                corners[corner++] = position + index;
-            position += mesh.Positions.Length;
-        }
+        var (positions, corners) = Mesh.Join(meshes);
         using var bvh = Bvh.Build(positions, corners, threads, cancel);
         var towards = Vector3.Normalize(new Vector3(0.56f, 0.28f, 0.78f));
         var right = Vector3.Normalize(Vector3.Cross(Vector3.UnitY, towards));

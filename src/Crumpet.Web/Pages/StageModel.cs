@@ -16,7 +16,7 @@ public sealed record StageModel(AssetView View, IReadOnlyList<string> Modes, str
         return file is null ? "" : $"/assets/{View.Asset.Id}/files/{station.ToString().ToLowerInvariant()}/{Uri.EscapeDataString(name)}?v={file.Sha256[..12]}";
     }
 
-    /// <summary>Addresses of the first sheet's baked maps by name, as JSON; the last ones made where the bake is out of date.</summary>
+    /// <summary>Addresses of the first sheet's baked maps by name, as JSON; none while the bake is out of date.</summary>
     public string BakedMaps()
     {
         var sheet = View.Report<BakeReport>(Station.Bake)?.Sheets[0];
