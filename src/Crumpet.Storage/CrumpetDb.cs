@@ -7,6 +7,7 @@ public sealed class CrumpetDb(DbContextOptions<CrumpetDb> options) : DbContext(o
 {
     public DbSet<Kit> Kits => Set<Kit>();
     public DbSet<Asset> Assets => Set<Asset>();
+    public DbSet<Decision> Decisions => Set<Decision>();
     public DbSet<AssetSource> Sources => Set<AssetSource>();
     public DbSet<StationMark> Marks => Set<StationMark>();
     public DbSet<FindingRow> Findings => Set<FindingRow>();
@@ -22,6 +23,8 @@ public sealed class CrumpetDb(DbContextOptions<CrumpetDb> options) : DbContext(o
         modelBuilder.Entity<Asset>().HasMany(a => a.Marks).WithOne().HasForeignKey(s => s.AssetId);
         modelBuilder.Entity<Asset>().HasMany(a => a.Findings).WithOne().HasForeignKey(s => s.AssetId);
         modelBuilder.Entity<Asset>().HasMany(a => a.Deliveries).WithOne().HasForeignKey(s => s.AssetId);
+        modelBuilder.Entity<Asset>().HasMany(a => a.Decisions).WithOne().HasForeignKey(d => d.AssetId);
+        modelBuilder.Entity<Decision>().HasIndex(d => new { d.AssetId, d.Number }).IsUnique();
         modelBuilder.Entity<StationMark>().HasKey(m => new { m.AssetId, m.Station });
         modelBuilder.Entity<AssetSource>().HasIndex(s => new { s.AssetId, s.Name, s.Version }).IsUnique();
         modelBuilder.Entity<Delivery>().HasIndex(d => new { d.AssetId, d.Number }).IsUnique();

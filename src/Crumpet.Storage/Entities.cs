@@ -9,6 +9,7 @@ public sealed class Kit
 {
     public int Id { get; set; }
     public required string Name { get; set; }
+    public DateTime? ArchivedAt { get; set; }
     public List<Asset> Assets { get; set; } = [];
 }
 
@@ -20,6 +21,8 @@ public sealed class Asset
     public Kit? Kit { get; set; }
     public required string Name { get; set; }
     public required string PlanJson { get; set; }
+    public DateTime? ArchivedAt { get; set; }
+    public List<Decision> Decisions { get; set; } = [];
     public List<AssetSource> Sources { get; set; } = [];
     public List<StationMark> Marks { get; set; } = [];
     public List<FindingRow> Findings { get; set; } = [];
@@ -38,6 +41,19 @@ public sealed class AssetSource
     public int Version { get; set; }
     public bool IsCurrent { get; set; }
     public DateTime AddedAt { get; set; }
+}
+
+/// <summary>Something the artist decided for an asset; taken back and repeated by <see cref="History"/>. States are <see cref="AssetState"/> as JSON.</summary>
+public sealed class Decision
+{
+    public int Id { get; set; }
+    public int AssetId { get; set; }
+    public int Number { get; set; }
+    public DateTime At { get; set; }
+    public required string Sentence { get; set; }
+    public required string BeforeJson { get; set; }
+    public required string AfterJson { get; set; }
+    public bool IsUndone { get; set; }
 }
 
 /// <summary>The key of the last result a station gave: what tells stale from never done.</summary>

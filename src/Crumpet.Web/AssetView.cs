@@ -37,7 +37,7 @@ public sealed record StationStop(Station Station, StopState State, int Findings,
 }
 
 /// <summary>A kit and its assets as their pages show them.</summary>
-public sealed record KitView(Kit Kit, IReadOnlyList<AssetView> Assets);
+public sealed record KitView(Kit Kit, IReadOnlyList<AssetView> Assets, IReadOnlyList<Asset> Archived);
 
 /// <summary>An asset as its pages show it. States follow from keys, so they are never out of date.</summary>
 public sealed class AssetView
@@ -88,11 +88,30 @@ public sealed class AssetView
     public T? Report<T>(Station station)
         where T : class => Result(station)?.Report<T>();
 
-    /// <summary>Findings of a station's last result, worst first.</summary>
-    public IReadOnlyList<FindingRow> FindingsOf(Station station) => [.. Asset.Findings.Where(f => f.Station == station).OrderBy(f => f.Order)];
+    /// <summary>Findings of a station, worst first: those of its fresh result, otherwise of its last one.</summary>
+    public IReadOnlyList<Finding> FindingsOf(Station station) => Result(station)?.Findings
+        ?? [.. Asset.Findings.Where(f => f.Station == station).OrderBy(f => f.Order).Select(f => new Finding(f.Severity, f.Code, f.Place, f.Sentence, f.Count))];
 
-    /// <summary>How long a station's last work took, or null.</summary>
+    /// <summary>All findings with their stations, worst first.</summary>
+    public IEnumerable<(Station Station, Finding Finding)> AllFindings() =>
+        AssetBuild.Line.SelectMany(s => FindingsOf(s).Select(f => (s, f))).OrderBy(f => f.f.Severity).ThenByDescending(f => f.f.Count);
+
+    /// <summary>When a station last worked and how long it took, or null where it never did.</summary>
     public StationMark? MarkOf(Station station) => Asset.Marks.Find(m => m.Station == station);
+
+    /// <summary>When and how long a station's fresh result was worked, or null where another one was worked since.</summary>
+    public StationMark? FreshMarkOf(Station station) => MarkOf(station) is { } mark && mark.Key == Result(station)?.Key ? mark : null;
+
+    /// <summary>The delivery that holds the present content, or null.</summary>
+    public Delivery? CurrentDelivery => Result(Station.Deliver) is { } result ? Asset.Deliveries.FirstOrDefault(d => d.Sha256 == result.Files[0].Sha256) : null;
+
+    /// <summary>Address of a station's file, with its hash so that a changed file is fetched anew; null where there is none.</summary>
+    public string? Url(Station station, string name) => Result(station)?.Files.FirstOrDefault(f => f.Name == name) is { } file
+        ? $"/assets/{Asset.Id}/files/{station.ToString().ToLowerInvariant()}/{Uri.EscapeDataString(name)}?v={file.Sha256[..12]}"
+        : null;
+
+    /// <summary>The first stop that is not fresh; the last one where all are.</summary>
+    public Station FirstUnfinished => Line.FirstOrDefault(s => s.State != StopState.Fresh)?.Station ?? Station.Deliver;
 
     /// <summary>How many parts have both sides, or null before Pairs.</summary>
     public int? PartCount => Report<PairReport>(Station.Pairs)?.Paired.Count();

@@ -1,5 +1,6 @@
 using Crumpet.Storage;
 using Crumpet.Web;
+using Crumpet.Web.Pictures;
 using Crumpet.Web.Runs;
 using Microsoft.AspNetCore.DataProtection;
 using Microsoft.AspNetCore.Http.Features;
@@ -20,10 +21,13 @@ builder.Services.Configure<FormOptions>(form => form.MultipartBodyLengthLimit = 
 builder.Services.AddSingleton(options);
 builder.Services.AddSingleton(new FileStore(Path.Combine(options.DataFolder, "store")));
 builder.Services.AddDbContext<CrumpetDb>(db => Database.Configure(db, options.DataFolder));
+builder.Services.AddSingleton<PictureDesk>();
 builder.Services.AddSingleton<RunFeed>();
 builder.Services.AddSingleton<RunDesk>();
 builder.Services.AddHostedService<RunWorker>();
 builder.Services.AddScoped<Workbench>();
+builder.Services.AddScoped<KitDesk>();
+builder.Services.AddScoped<Finder>();
 builder.Services.AddDataProtection().PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(options.DataFolder, "keys")));
 builder.Services.AddRazorPages();
 builder.Services.AddAntiforgery(antiforgery => antiforgery.HeaderName = "RequestVerificationToken");
@@ -35,7 +39,7 @@ var app = builder.Build();
 if (isNew && options.WithDemo)
 {
     using var scope = app.Services.CreateScope();
-    await scope.ServiceProvider.GetRequiredService<Workbench>().AddDemoKitAsync();
+    await scope.ServiceProvider.GetRequiredService<KitDesk>().AddDemoKitAsync();
 }
 app.UseExceptionHandler("/error");
 app.UseStatusCodePagesWithReExecute("/error", "?code={0}");
@@ -43,6 +47,8 @@ app.Use(SecurityHeaders.Add);
 app.UseStaticFiles(new StaticFileOptions { OnPrepareResponse = c => c.Context.Response.Headers.CacheControl = "no-cache" });
 app.MapRazorPages();
 app.MapResultFiles();
+app.MapPictures();
+app.MapSkyLight();
 app.MapGet("/runs/feed", (HttpContext context, RunFeed feed) => feed.StreamAsync(context.Response, context.RequestAborted));
 app.Lifetime.ApplicationStarted.Register(() => Log.Information("Crumpet is open on {Urls}; its data is in {Folder}", string.Join(' ', app.Urls), options.DataFolder));
 await app.RunAsync();

@@ -1,5 +1,6 @@
 using System.Globalization;
 using Crumpet.Core;
+using Crumpet.Storage;
 using Microsoft.AspNetCore.Html;
 
 namespace Crumpet.Web;
@@ -47,6 +48,14 @@ public static class Show
         _ => "<svg class=\"sign sign-note\" viewBox=\"0 0 12 12\" role=\"img\" aria-label=\"note\"><circle cx=\"6\" cy=\"6\" r=\"6\"/><rect class=\"ink\" x=\"5.3\" y=\"5\" width=\"1.4\" height=\"4.4\"/><rect class=\"ink\" x=\"5.3\" y=\"2.6\" width=\"1.4\" height=\"1.4\"/></svg>",
     });
 
+    /// <summary>The sign of a run that ended: nothing where all went well.</summary>
+    public static IHtmlContent Sign(RunState state) => state switch
+    {
+        RunState.Failed or RunState.Blocked => Sign(Severity.Stop),
+        RunState.Cancelled => Sign(Severity.Warn),
+        _ => HtmlString.Empty,
+    };
+
     /// <summary>The disc of a stop; its shape tells the state without colour.</summary>
     public static IHtmlContent Disc(StopState state) => new HtmlString($"<svg class=\"disc disc-{state.ToString().ToLowerInvariant()}\" viewBox=\"-10 -10 20 20\" role=\"img\" aria-label=\"{Word(state)}\">" + (state switch
     {
@@ -55,6 +64,19 @@ public static class Show
         StopState.Blocked => "<circle class=\"ring\" r=\"6.6\"/><rect x=\"-6.6\" y=\"-1.5\" width=\"13.2\" height=\"3\"/>",
         StopState.Running => "<circle class=\"ring pale\" r=\"6.6\"/><path class=\"turn\" d=\"M0 0V-8A8 8 0 0 1 8 0Z\"/>",
         _ => "<circle class=\"ring\" r=\"6.6\"/>",
+    }) + "</svg>");
+
+    /// <summary>A small drawing for a button whose words are in its title.</summary>
+    public static IHtmlContent Icon(string name) => new HtmlString("<svg class=\"icon\" viewBox=\"0 0 20 16\" aria-hidden=\"true\">" + (name switch
+    {
+        "one" => "<rect x=\"2\" y=\"2\" width=\"16\" height=\"12\" rx=\"1\"/>",
+        "beside" => "<rect x=\"1.5\" y=\"3\" width=\"7.5\" height=\"10\" rx=\"1\"/><rect x=\"11\" y=\"3\" width=\"7.5\" height=\"10\" rx=\"1\"/>",
+        "wipe" => "<rect x=\"2\" y=\"2\" width=\"16\" height=\"12\" rx=\"1\"/><path class=\"full\" d=\"M10 2h7a1 1 0 0 1 1 1v10a1 1 0 0 1-1 1h-7Z\"/><path d=\"M10 0v16\"/>",
+        "difference" => "<circle cx=\"7.5\" cy=\"8\" r=\"5\"/><circle cx=\"12.5\" cy=\"8\" r=\"5\"/>",
+        "back" => "<path d=\"M8 3 3 7.5 8 12M3 7.5h8.5a4.5 4.5 0 0 1 4.5 4.5v2\"/>",
+        "forth" => "<path d=\"m12 3 5 4.5-5 4.5M17 7.5H8.5A4.5 4.5 0 0 0 4 12v2\"/>",
+        "light" => "<circle cx=\"10\" cy=\"8\" r=\"6\"/><path class=\"full\" d=\"M10 2a6 6 0 0 1 0 12Z\"/>",
+        _ => throw new ArgumentOutOfRangeException(nameof(name), name, "There is no such drawing."),
     }) + "</svg>");
 
     /// <summary>A state in a word.</summary>

@@ -47,7 +47,6 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         var result = IntakeStation.Run(sources, s => store.Load(s.Sha256), plan.NamePattern, progress, cancel);
         scene = result.Scene;
         progress?.Report(new Progress(0.8, "preparing the stage"));
-        var objects = result.Scene.Meshes.Zip(result.Report.Objects, (mesh, o) => new PreviewObject(mesh, o.Side.ToString().ToLowerInvariant(), o.Part)).ToArray();
         var files = new List<StoredFile> { Store(SceneName, SceneFile.Write(result.Scene)) };
         if (result.Scene.Meshes.Count > 0)
         {
@@ -56,8 +55,14 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
             var shown = result.Scene.Meshes.Where((_, i) => !anyHigh || result.Report.Objects[i].Side == Side.High).ToArray();
             files.Add(Store(StillName, ImageFile.WritePng(Still.Draw(shown, StillSide, threads, cancel))));
         }
-        foreach (var side in objects.GroupBy(o => o.Side).OrderBy(g => g.Key, StringComparer.Ordinal))
-            files.Add(Store($"{side.Key}.preview", StagePreview.Write([.. side])));
+        var rows = result.Report.Objects;
+        var centres = Enumerable.Range(0, rows.Count).GroupBy(i => rows[i].Part, StringComparer.Ordinal)
+            .ToDictionary(g => g.Key, g => g.Aggregate(Bounds.Empty, (b, i) => b.Including(result.Scene.Meshes[i].Bounds())).Centre, StringComparer.Ordinal);
+        foreach (var side in Enumerable.Range(0, rows.Count).GroupBy(i => rows[i].Side).OrderBy(g => g.Key))
+        {
+            var objects = side.Select(i => new PreviewObject(result.Scene.Meshes[i], rows[i].Part, centres[rows[i].Part])).ToArray();
+            files.Add(Store($"{side.Key.ToString().ToLowerInvariant()}.preview", StagePreview.Write(objects, result.Scene.Materials, side.Key == Side.Low, threads, cancel)));
+        }
         return (result.Report, files, result.Findings);
     }
 

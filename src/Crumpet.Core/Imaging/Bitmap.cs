@@ -19,10 +19,10 @@ public abstract class Bitmap
     /// <summary>1 grey, 2 grey and alpha, 3 RGB, 4 RGBA.</summary>
     public int Channels { get; }
 
-    /// <summary>Bits a channel: 8 or 16.</summary>
+    /// <summary>Bits a channel: 8, 16, or 32 for floating point.</summary>
     public abstract int Bits { get; }
 
-    /// <summary>One value as a share of full scale, 0 to 1.</summary>
+    /// <summary>One value as a share of full scale, 0 to 1; floating-point values as they are.</summary>
     public abstract float Unit(int x, int y, int channel);
 }
 
@@ -50,4 +50,17 @@ public sealed class Bitmap16(int width, int height, int channels, ushort[]? pixe
 
     /// <inheritdoc/>
     public override float Unit(int x, int y, int channel) => Pixels[(y * Width + x) * Channels + channel] / 65535f;
+}
+
+/// <summary>32-bit floating point a channel.</summary>
+public sealed class Bitmap32(int width, int height, int channels, float[]? pixels = null) : Bitmap(width, height, channels)
+{
+    /// <summary><c>Height · Width · Channels</c> values.</summary>
+    public float[] Pixels { get; } = pixels ?? new float[checked(width * height * channels)];
+
+    /// <inheritdoc/>
+    public override int Bits => 32;
+
+    /// <inheritdoc/>
+    public override float Unit(int x, int y, int channel) => Pixels[(y * Width + x) * Channels + channel];
 }

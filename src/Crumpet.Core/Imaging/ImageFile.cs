@@ -30,7 +30,9 @@ public static class ImageFile
                 return new Bitmap8(image.Width, image.Height, image.Bands, image.WriteToMemory<byte>());
             if (image.Format == Enums.BandFormat.Ushort)
                 return new Bitmap16(image.Width, image.Height, image.Bands, image.WriteToMemory<ushort>());
-            throw new SourceFileException(fileName, "", $"its pixels are stored as {image.Format}", "Save it with 8 or 16 bits a channel");
+            if (image.Format == Enums.BandFormat.Float)
+                return new Bitmap32(image.Width, image.Height, image.Bands, image.WriteToMemory<float>());
+            throw new SourceFileException(fileName, "", $"its pixels are stored as {image.Format}", "Save it with 8 or 16 bits a channel, or as 32-bit floating point");
         }
         catch (VipsException e)
         {
@@ -58,8 +60,9 @@ public static class ImageFile
     }
 
     /// <summary>The bytes of a PNG file with the bitmap's own depth and channels.</summary>
-    /// <param name="bitmap">What to write.</param>
+    /// <param name="bitmap">What to write; 8 or 16 bits a channel.</param>
     /// <param name="compression">Deflate effort, 0 to 9.</param>
+    /// <exception cref="ArgumentException">The bitmap is floating point, which PNG cannot hold.</exception>
     public static byte[] WritePng(Bitmap bitmap, int compression = 4)
     {
         bool colour = bitmap.Channels >= 3;
@@ -69,7 +72,9 @@ public static class ImageFile
             using var marked = image.Copy(interpretation: colour ? Enums.Interpretation.Srgb : Enums.Interpretation.Bw);
             return marked.PngsaveBuffer(compression: compression, bitdepth: 8);
         }
-        using var wide = Image.NewFromMemory(((Bitmap16)bitmap).Pixels, bitmap.Width, bitmap.Height, bitmap.Channels, Enums.BandFormat.Ushort);
+        if (bitmap is not Bitmap16 b16)
+            throw new ArgumentException("PNG holds 8 or 16 bits a channel.", nameof(bitmap));
+        using var wide = Image.NewFromMemory(b16.Pixels, bitmap.Width, bitmap.Height, bitmap.Channels, Enums.BandFormat.Ushort);
         using var tagged = wide.Copy(interpretation: colour ? Enums.Interpretation.Rgb16 : Enums.Interpretation.Grey16);
         return tagged.PngsaveBuffer(compression: compression, bitdepth: 16);
     }

@@ -23,6 +23,9 @@ namespace Crumpet.Storage.Migrations
                         .ValueGeneratedOnAdd()
                         .HasColumnType("INTEGER");
 
+                    b.Property<DateTime?>("ArchivedAt")
+                        .HasColumnType("TEXT");
+
                     b.Property<int>("KitId")
                         .HasColumnType("INTEGER");
 
@@ -79,6 +82,44 @@ namespace Crumpet.Storage.Migrations
                         .IsUnique();
 
                     b.ToTable("Sources");
+                });
+
+            modelBuilder.Entity("Crumpet.Storage.Decision", b =>
+                {
+                    b.Property<int>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("AfterJson")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("AssetId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<DateTime>("At")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("BeforeJson")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<bool>("IsUndone")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Number")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Sentence")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("AssetId", "Number")
+                        .IsUnique();
+
+                    b.ToTable("Decisions");
                 });
 
             modelBuilder.Entity("Crumpet.Storage.Delivery", b =>
@@ -164,6 +205,9 @@ namespace Crumpet.Storage.Migrations
                     b.Property<int>("Id")
                         .ValueGeneratedOnAdd()
                         .HasColumnType("INTEGER");
+
+                    b.Property<DateTime?>("ArchivedAt")
+                        .HasColumnType("TEXT");
 
                     b.Property<string>("Name")
                         .IsRequired()
@@ -280,6 +324,15 @@ namespace Crumpet.Storage.Migrations
                         .IsRequired();
                 });
 
+            modelBuilder.Entity("Crumpet.Storage.Decision", b =>
+                {
+                    b.HasOne("Crumpet.Storage.Asset", null)
+                        .WithMany("Decisions")
+                        .HasForeignKey("AssetId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("Crumpet.Storage.Delivery", b =>
                 {
                     b.HasOne("Crumpet.Storage.Asset", null)
@@ -329,6 +382,8 @@ namespace Crumpet.Storage.Migrations
 
             modelBuilder.Entity("Crumpet.Storage.Asset", b =>
                 {
+                    b.Navigation("Decisions");
+
                     b.Navigation("Deliveries");
 
                     b.Navigation("Findings");

@@ -1,22 +1,15 @@
-using Crumpet.Storage;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 
 namespace Crumpet.Web.Pages;
 
-/// <summary>All kits; a single one opens at once.</summary>
+/// <summary>The front door: leads to the only kit there is, or to all of them.</summary>
 public sealed class IndexModel(Workbench workbench) : PageModel
 {
-    /// <summary>Kits by name.</summary>
-    public IReadOnlyList<Kit> Kits { get; private set; } = [];
-
-    /// <summary>Shows the kits.</summary>
+    /// <summary>Leads on.</summary>
     public async Task<IActionResult> OnGetAsync()
     {
-        Kits = await workbench.KitsAsync();
-        return Kits.Count == 1 ? Redirect($"/kits/{Kits[0].Id}") : Page();
+        var kits = await workbench.KitsAsync();
+        return Redirect(kits.Count == 1 ? $"/kits/{kits[0].Id}" : "/kits");
     }
-
-    /// <summary>Makes a kit.</summary>
-    public async Task<IActionResult> OnPostAsync(string name) => Redirect($"/kits/{await workbench.AddKitAsync(name)}");
 }

@@ -1,32 +1,82 @@
 using System.Text.Json;
 using Crumpet.Core.Building;
+using Crumpet.Core.Pairing;
 
 namespace Crumpet.Web.Pages;
 
+/// <summary>One way of seeing a side of the asset on the stage.</summary>
+/// <param name="Key">Side and way, as the stage's script reads it: <c>low:density</c>.</param>
+/// <param name="Name">What it is called.</param>
+public sealed record StageLook(string Key, string Name);
+
+/// <summary>What the stage shows first.</summary>
+/// <param name="A">Left or only look.</param>
+/// <param name="B">The look it is compared with.</param>
+/// <param name="Compare">one, beside or wipe.</param>
+public sealed record StageStart(string A, string B, string Compare = "one");
+
 /// <summary>What the 3D stage of a page shows.</summary>
 /// <param name="View">The asset.</param>
-/// <param name="Modes">What can be shown.</param>
-/// <param name="Start">What is shown first.</param>
-public sealed record StageModel(AssetView View, IReadOnlyList<string> Modes, string Start)
+/// <param name="Start">What is shown first; looks that are not there yet give way to others.</param>
+public sealed record StageModel(AssetView View, StageStart Start)
 {
-    /// <summary>Address of a station's file, with its hash so that a changed file is fetched anew; empty where there is none.</summary>
-    public string Url(Station station, string name)
+    /// <summary>What can be shown, by side.</summary>
+    public IReadOnlyList<(string Side, IReadOnlyList<StageLook> Looks)> Choices()
     {
-        var file = View.Result(station)?.Files.FirstOrDefault(f => f.Name == name);
-        return file is null ? "" : $"/assets/{View.Asset.Id}/files/{station.ToString().ToLowerInvariant()}/{Uri.EscapeDataString(name)}?v={file.Sha256[..12]}";
+        var low = new List<StageLook> { new("low:plain", "low shaded") };
+        if (BakedMaps() is { Count: > 0 } maps)
+        {
+            low.Add(new("low:baked", "low baked"));
+            low.AddRange(maps.Keys.Select(m => new StageLook($"low:map:{m}", $"{m} map")));
+        }
+        if (Textures().Count > 0)
+            low.Add(new("low:delivered", "low delivered"));
+        low.AddRange([new("low:checker", "UV checker"), new("low:density", "UV density"), new("low:facing", "low facing"), new("low:normals", "low normals"), .. Groups("low")]);
+        StageLook[] high = [new("high:plain", "high shaded"), new("high:material", "high material"), new("high:facing", "high facing"), new("high:normals", "high normals"), .. Groups("high")];
+        return [("High side", high), ("Low side", low)];
     }
 
-    /// <summary>Addresses of the first sheet's baked maps by name, as JSON; none while the bake is out of date.</summary>
-    public string BakedMaps()
+    /// <summary>The start with every look among the choices.</summary>
+    public StageStart Opening()
     {
-        var sheet = View.Report<BakeReport>(Station.Bake)?.Sheets[0];
-        return JsonSerializer.Serialize(sheet?.Maps.ToDictionary(m => m.Key, m => Url(Station.Bake, m.Value)) ?? [], BuildJson.Options);
+        var offered = Choices().SelectMany(c => c.Looks).Select(l => l.Key).ToHashSet(StringComparer.Ordinal);
+        if (offered.Contains(Start.A) && offered.Contains(Start.B))
+            return Start;
+        return new StageStart(offered.Contains(Start.A) ? Start.A : "high:plain", "low:plain");
     }
 
-    /// <summary>Addresses of the first sheet's bound textures by slot, as JSON.</summary>
-    public string Textures()
+    /// <summary>All that the stage's script needs to know, as JSON.</summary>
+    public string Config()
     {
-        var sheet = View.Report<BindReport>(Station.Bind)?.Sheets[0];
-        return JsonSerializer.Serialize(sheet?.Slots.Where(s => s.File is not null).ToDictionary(s => s.Slot.Map, s => Url(Station.Convert, s.File!)) ?? [], BuildJson.Options);
+        var plan = View.Plan;
+        var trays = View.Report<PairReport>(Station.Pairs)?.Paired.GroupBy(p => p.Name).ToDictionary(g => g.Key, g => g.First().Tray);
+        return JsonSerializer.Serialize(
+            new
+            {
+                Name = AssetBuild.FileNameOf(View.Asset.Name),
+                Low = Url(Station.Intake, "low.preview"),
+                High = Url(Station.Intake, "high.preview"),
+                Maps = BakedMaps(),
+                Textures = Textures(),
+                plan.Bake.Green,
+                SheetSize = plan.Bake.Size,
+                OutwardReach = plan.Bake.OutwardReachMetres,
+                Trays = trays ?? [],
+                Start = Opening(),
+            },
+            BuildJson.Options);
     }
+
+    private static StageLook[] Groups(string side) =>
+        [new($"{side}:parts", $"{side} by part"), new($"{side}:trays", $"{side} by tray"), new($"{side}:materials", $"{side} by material"), new($"{side}:colours", $"{side} vertex colours")];
+
+    private string Url(Station station, string name) => View.Url(station, name) ?? "";
+
+    /// <summary>Addresses of the first sheet's baked maps by name; none while the bake is out of date.</summary>
+    private Dictionary<string, string> BakedMaps() =>
+        View.Report<BakeReport>(Station.Bake)?.Sheets[0].Maps.ToDictionary(m => m.Key, m => Url(Station.Bake, m.Value)) ?? [];
+
+    /// <summary>Addresses of the first sheet's bound textures by slot.</summary>
+    private Dictionary<string, string> Textures() =>
+        View.Report<BindReport>(Station.Bind)?.Sheets[0].Slots.Where(s => s.File is not null).ToDictionary(s => s.Slot.Map, s => Url(Station.Convert, s.File!)) ?? [];
 }

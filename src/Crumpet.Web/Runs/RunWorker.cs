@@ -136,7 +136,7 @@ public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServ
         if (seconds is { } s)
             (mark.Seconds, mark.FinishedAt) = (s, DateTime.UtcNow);
         // The same content again is the same delivery.
-        if (station == Station.Deliver && asset.Deliveries.MaxBy(d => d.Number)?.Sha256 != result.Files[0].Sha256)
+        if (station == Station.Deliver && asset.Deliveries.TrueForAll(d => d.Sha256 != result.Files[0].Sha256))
         {
             int number = asset.Deliveries.Select(d => d.Number).DefaultIfEmpty(0).Max() + 1;
             asset.Deliveries.Add(new Delivery { Number = number, Key = result.Key, FileName = result.Files[0].Name, Sha256 = result.Files[0].Sha256, Bytes = result.Files[0].Bytes, CreatedAt = DateTime.UtcNow });

@@ -30,9 +30,7 @@ export async function loadDds(url) {
   texture.magFilter = THREE.LinearFilter;
   texture.anisotropy = 4;
   texture.colorSpace = srgb ? THREE.SRGBColorSpace : THREE.NoColorSpace;
-  // The file's first row is the picture's top; texture v counts from the bottom.
-  texture.repeat.set(1, -1);
-  texture.offset.set(0, 1);
+  // The file's first row is the picture's top while texture v counts from the bottom: the shader turns it over (flipV).
   texture.wrapS = texture.wrapT = THREE.RepeatWrapping;
   texture.twoChannels = format === THREE.RED_GREEN_RGTC2_Format;
   texture.needsUpdate = true;

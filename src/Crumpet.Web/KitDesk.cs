@@ -1,0 +1,112 @@
+using Crumpet.Core.Building;
+using Crumpet.Demo;
+using Crumpet.Storage;
+using Crumpet.Web.Runs;
+using Microsoft.EntityFrameworkCore;
+
+namespace Crumpet.Web;
+
+/// <summary>Makes, renames, copies and archives kits and assets. What is archived is put out of sight and can be brought back.</summary>
+public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk)
+{
+    /// <summary>Makes an empty kit.</summary>
+    /// <returns>Its number.</returns>
+    public async Task<int> AddKitAsync(string? name)
+    {
+        var kit = new Kit { Name = Names.Free(string.IsNullOrWhiteSpace(name) ? "New kit" : name.Trim(), await KitNamesAsync()) };
+        db.Kits.Add(kit);
+        await db.SaveChangesAsync();
+        return kit.Id;
+    }
+
+    /// <summary>Gives a kit another name.</summary>
+    /// <returns>What is wrong with it, one sentence, or null when it was done.</returns>
+    public async Task<string?> RenameKitAsync(int kitId, string? name)
+    {
+        if (string.IsNullOrWhiteSpace(name))
+            return "The new name is empty; type one.";
+        var kit = await db.Kits.FirstAsync(k => k.Id == kitId);
+        kit.Name = name.Trim();
+        await db.SaveChangesAsync();
+        return null;
+    }
+
+    /// <summary>Copies a kit with its assets in use. Results are shared by content, so nothing is worked again.</summary>
+    /// <returns>The copy's number.</returns>
+    public async Task<int> CopyKitAsync(int kitId)
+    {
+        var kit = await db.Kits.AsNoTracking().FirstAsync(k => k.Id == kitId);
+        var copy = new Kit { Name = Names.Free($"{kit.Name} copy", await KitNamesAsync()) };
+        foreach (var asset in await ToCopy().Where(a => a.KitId == kitId && a.ArchivedAt == null).OrderBy(a => a.Id).ToListAsync())
+            copy.Assets.Add(CopyOf(asset, asset.Name));
+        db.Kits.Add(copy);
+        await db.SaveChangesAsync();
+        return copy.Id;
+    }
+
+    /// <summary>Puts a kit out of sight, or brings it back.</summary>
+    public async Task ArchiveKitAsync(int kitId, bool archived)
+    {
+        var kit = await db.Kits.FirstAsync(k => k.Id == kitId);
+        kit.ArchivedAt = archived ? DateTime.UtcNow : null;
+        await db.SaveChangesAsync();
+        if (archived)
+            await CancelRunsAsync(r => r.Asset!.KitId == kitId);
+    }
+
+    /// <summary>Copies an asset within its kit; its history begins anew.</summary>
+    /// <returns>The copy's number.</returns>
+    public async Task<int> CopyAssetAsync(int assetId)
+    {
+        var asset = await ToCopy().FirstAsync(a => a.Id == assetId);
+        var copy = CopyOf(asset, Names.Free($"{asset.Name} copy", await db.Assets.Where(a => a.KitId == asset.KitId).Select(a => a.Name).ToListAsync()));
+        copy.KitId = asset.KitId;
+        db.Assets.Add(copy);
+        await db.SaveChangesAsync();
+        return copy.Id;
+    }
+
+    /// <summary>Puts an asset out of sight, or brings it back.</summary>
+    public async Task ArchiveAssetAsync(int assetId, bool archived)
+    {
+        var asset = await db.Assets.FirstAsync(a => a.Id == assetId);
+        asset.ArchivedAt = archived ? DateTime.UtcNow : null;
+        await db.SaveChangesAsync();
+        if (archived)
+            await CancelRunsAsync(r => r.AssetId == assetId);
+    }
+
+    /// <summary>Puts the demo kit into an empty database.</summary>
+    public async Task AddDemoKitAsync()
+    {
+        var kit = new Kit { Name = DemoKit.KitName };
+        var asset = new Asset { Name = DemoKit.AssetName, PlanJson = "" };
+        asset.SetPlan(DemoKit.Plan);
+        foreach (var (name, bytes) in DemoKit.SourceFiles())
+            asset.AddSource(name, store.Put(bytes), bytes.Length, DateTime.UtcNow);
+        kit.Assets.Add(asset);
+        db.Kits.Add(kit);
+        await db.SaveChangesAsync();
+        // Its geometry is there to be looked at from the first page on.
+        await desk.AddAsync(db, asset.Id, Station.Layout);
+    }
+
+    private static Asset CopyOf(Asset asset, string name) => new()
+    {
+        Name = name,
+        PlanJson = asset.PlanJson,
+        Sources = [.. asset.Sources.Where(s => s.IsCurrent).Select(s => new AssetSource { Name = s.Name, Sha256 = s.Sha256, Bytes = s.Bytes, ForcedSide = s.ForcedSide, Version = 1, IsCurrent = true, AddedAt = s.AddedAt })],
+        Marks = [.. asset.Marks.Select(m => new StationMark { Station = m.Station, Key = m.Key, FinishedAt = m.FinishedAt, Seconds = m.Seconds })],
+        Findings = [.. asset.Findings.Select(f => new FindingRow { Station = f.Station, Order = f.Order, Severity = f.Severity, Code = f.Code, Place = f.Place, Sentence = f.Sentence, Count = f.Count })],
+    };
+
+    private IQueryable<Asset> ToCopy() => db.Assets.Include(a => a.Sources).Include(a => a.Marks).Include(a => a.Findings).AsSplitQuery().AsNoTracking();
+
+    private Task<List<string>> KitNamesAsync() => db.Kits.Select(k => k.Name).ToListAsync();
+
+    private async Task CancelRunsAsync(System.Linq.Expressions.Expression<Func<Run, bool>> which)
+    {
+        foreach (int run in await db.Runs.Where(r => r.State == RunState.Queued || r.State == RunState.Running).Where(which).Select(r => r.Id).ToListAsync())
+            await desk.CancelAsync(db, run);
+    }
+}

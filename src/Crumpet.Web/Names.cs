@@ -1,0 +1,30 @@
+using Crumpet.Core.Intake;
+
+namespace Crumpet.Web;
+
+/// <summary>Names that are given and taken.</summary>
+internal static class Names
+{
+    /// <summary>The name, or the name with the first free number. Names begin file names, so those that differ in case alone are as good as equal.</summary>
+    public static string Free(string name, IReadOnlyCollection<string> taken)
+    {
+        string free = name;
+        for (int i = 2; taken.Contains(free, StringComparer.OrdinalIgnoreCase); i++)
+            free = $"{name} {i}";
+        return free;
+    }
+
+    /// <summary>An asset's name from that of its first mesh.</summary>
+    public static string FromFile(string fileName)
+    {
+        string stem = Path.GetFileNameWithoutExtension(fileName);
+        int cut = stem.LastIndexOfAny(['_', '-', '.', ' ']);
+        if (cut > 0 && Sides.OfFileName(fileName) != Side.Unknown)
+            stem = stem[..cut];
+        string words = stem.Replace('_', ' ').Trim();
+        return words.Length > 0 ? char.ToUpperInvariant(words[0]) + words[1..] : "New asset";
+    }
+
+    /// <summary>Name of an uploaded file. Browsers may send a path; only the name counts.</summary>
+    public static string OfUpload(IFormFile file) => Path.GetFileName(file.FileName.Replace('\\', '/'));
+}

@@ -1,0 +1,58 @@
+using Crumpet.Storage;
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+
+namespace Crumpet.Web.Pages.Kits;
+
+/// <summary>All kits: made, renamed, copied, archived and brought back here.</summary>
+public sealed class AllModel(Workbench workbench, KitDesk kits) : PageModel
+{
+    /// <summary>Kits in use, by name.</summary>
+    public IReadOnlyList<Kit> Kits { get; private set; } = [];
+
+    /// <summary>Kits put out of sight.</summary>
+    public IReadOnlyList<Kit> Archived { get; private set; } = [];
+
+    /// <summary>What is wrong with what was typed, one sentence, or null.</summary>
+    public string? Problem { get; private set; }
+
+    /// <summary>Shows the kits.</summary>
+    public async Task OnGetAsync()
+    {
+        Kits = await workbench.KitsAsync();
+        Archived = await workbench.KitsAsync(archived: true);
+    }
+
+    /// <summary>Makes a kit.</summary>
+    public async Task<IActionResult> OnPostMakeAsync(string? name) => Redirect($"/kits/{await kits.AddKitAsync(name)}");
+
+    /// <summary>Renames a kit.</summary>
+    public async Task<IActionResult> OnPostRenameAsync(int kit, string? name)
+    {
+        if (await workbench.KitAsync(kit) is null)
+            return NotFound();
+        Problem = await kits.RenameKitAsync(kit, name);
+        if (Problem is null)
+            return Redirect($"/kits/{kit}");
+        await OnGetAsync();
+        return Page();
+    }
+
+    /// <summary>Copies a kit.</summary>
+    public async Task<IActionResult> OnPostCopyAsync(int kit) =>
+        await workbench.KitAsync(kit) is null ? NotFound() : Redirect($"/kits/{await kits.CopyKitAsync(kit)}");
+
+    /// <summary>Puts a kit out of sight.</summary>
+    public Task<IActionResult> OnPostArchiveAsync(int kit) => MoveAsync(kit, archived: true);
+
+    /// <summary>Brings a kit back.</summary>
+    public Task<IActionResult> OnPostRestoreAsync(int kit) => MoveAsync(kit, archived: false);
+
+    private async Task<IActionResult> MoveAsync(int kit, bool archived)
+    {
+        if (await workbench.KitAsync(kit) is null)
+            return NotFound();
+        await kits.ArchiveKitAsync(kit, archived);
+        return Redirect("/kits");
+    }
+}

@@ -1,0 +1,85 @@
+using System.Text.Json;
+using Crumpet.Core.Baking;
+using Crumpet.Core.Building;
+using Crumpet.Core.Imaging;
+using Crumpet.Storage;
+
+namespace Crumpet.Web.Pages;
+
+/// <summary>A map that can be looked at.</summary>
+/// <param name="Group">Where it comes from.</param>
+/// <param name="Key">Its name within the page, such as <c>bake/wood_normal.png</c>.</param>
+/// <param name="Label">What it is called.</param>
+/// <param name="Address">Where its tiles are served, without the mip level; empty for the bare sheet.</param>
+/// <param name="IsNormal">Whether its numbers are also read as a vector.</param>
+/// <param name="Mips">Levels of its mip chain; 1 for pictures.</param>
+public sealed record MapChoice(string Group, string Key, string Label, string Address, bool IsNormal, int Mips);
+
+/// <summary>What the map viewer of a page shows.</summary>
+/// <param name="View">The asset.</param>
+/// <param name="Station">The station whose maps come first.</param>
+/// <param name="Start">Key of the first map, or null for the station's first.</param>
+/// <param name="Other">Key of the map it is compared with, or null for another one.</param>
+/// <param name="Compare">one, wipe or difference.</param>
+/// <param name="Wires">Whether UV wires are on from the start.</param>
+public sealed record MapModel(AssetView View, Station Station, string? Start = null, string? Other = null, string Compare = "one", bool Wires = false)
+{
+    /// <summary>Key of the sheet without any picture.</summary>
+    public const string Sheet = "sheet";
+
+    private const int RegionsShown = 60;
+
+    /// <summary>All maps of the asset, those of the page's station first.</summary>
+    public IReadOnlyList<MapChoice> Choices() =>
+        [.. Baked().Concat(Packed()).Concat(Converted()).Concat(Sources()).Append(new MapChoice("Layout", Sheet, "bare sheet", "", false, 1)).OrderBy(c => c.Key.StartsWith(Station.ToString(), StringComparison.OrdinalIgnoreCase) || (Station == Station.Layout && c.Key == Sheet) ? 0 : 1)];
+
+    /// <summary>All that the viewer's script needs to know, as JSON.</summary>
+    public string Config()
+    {
+        var choices = Choices();
+        string first = choices.FirstOrDefault(c => c.Key == Start)?.Key ?? choices[0].Key;
+        string second = choices.FirstOrDefault(c => c.Key == Other)?.Key ?? choices.FirstOrDefault(c => c.Key != first)?.Key ?? first;
+        return JsonSerializer.Serialize(
+            new
+            {
+                Choices = choices,
+                Start = new { A = first, B = second, Compare },
+                Wires,
+                SheetSize = View.Plan.Bake.Size,
+                Low = View.Url(Station.Intake, "low.preview"),
+                Regions = Station == Station.Bake ? Regions() : [],
+            },
+            BuildJson.Options);
+    }
+
+    private IEnumerable<MapChoice> Baked()
+    {
+        var report = View.Report<BakeReport>(Station.Bake);
+        foreach (var sheet in report?.Sheets ?? [])
+            foreach (var (name, file) in sheet.Maps)
+                yield return Choice("Baked", Station.Bake, file, report!.Sheets.Count > 1 ? $"{sheet.Sheet} {name}" : name, name == "normal" ? ColourMeaning.Normal : ColourMeaning.Linear, 1);
+    }
+
+    private IEnumerable<MapChoice> Packed()
+    {
+        var outputs = View.Plan.Recipe.Outputs.ToDictionary(o => o.Name, o => o.Meaning);
+        return (View.Report<PackReport>(Station.Pack)?.Pictures ?? []).Select(p => Choice("Packed", Station.Pack, p.File, p.File, outputs.GetValueOrDefault(p.Output, ColourMeaning.Linear), 1));
+    }
+
+    private IEnumerable<MapChoice> Converted() => (View.Report<ConvertReport>(Station.Convert)?.Textures ?? []).Select(t => Choice("Textures, decoded", Station.Convert, t.File, t.File, t.Meaning, t.Mips));
+
+    private IEnumerable<MapChoice> Sources()
+    {
+        var pictures = (View.Intake?.Files ?? []).Where(f => f.Kind.StartsWith("picture", StringComparison.Ordinal)).Select(f => f.Name).ToHashSet(StringComparer.Ordinal);
+        return View.Asset.Sources.Where(s => s.IsCurrent && pictures.Contains(s.Name)).OrderBy(s => s.Name, StringComparer.Ordinal)
+            .Select(s => new MapChoice("Sources", $"intake/{s.Name}", s.Name, AddressOf(s.Sha256, ColourMeaning.Linear), s.Name.Contains("normal", StringComparison.OrdinalIgnoreCase), 1));
+    }
+
+    private MapChoice Choice(string group, Station station, string file, string label, ColourMeaning meaning, int mips) => new(
+        group, $"{station.ToString().ToLowerInvariant()}/{file}", label, AddressOf(View.Result(station)!.File(file).Sha256, meaning), meaning == ColourMeaning.Normal, mips);
+
+    private static string AddressOf(string sha256, ColourMeaning meaning) => $"/pictures/{sha256}/{meaning.ToString().ToLowerInvariant()}";
+
+    private object[] Regions() =>
+        [.. (View.Report<BakeReport>(Station.Bake)?.Sheets[0].Regions ?? []).Where(r => r.Kind != FaultKind.Skew).Take(RegionsShown).Select(r => new { r.Part, r.X, r.Y, r.Width, r.Height })];
+}

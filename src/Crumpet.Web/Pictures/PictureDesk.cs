@@ -1,0 +1,186 @@
+using System.Collections.Concurrent;
+using System.Globalization;
+using System.Security.Cryptography;
+using System.Text;
+using Crumpet.Core;
+using Crumpet.Core.Compression;
+using Crumpet.Core.Imaging;
+using Crumpet.Storage;
+using Microsoft.Win32.SafeHandles;
+
+namespace Crumpet.Web.Pictures;
+
+/// <summary>A picture as a viewer asks for it.</summary>
+/// <param name="Sha256">Hash of its file in the store.</param>
+/// <param name="Meaning">What its numbers mean: decides how it is averaged, and whether a normal's third component is rebuilt.</param>
+/// <param name="Mip">Level of a texture's mip chain; 0 for pictures.</param>
+public readonly record struct PictureKey(string Sha256, ColourMeaning Meaning, int Mip);
+
+/// <summary>Cuts pictures into tiles when they are first looked at, keeps the tiles by content, and compares pictures.</summary>
+public sealed class PictureDesk : IDisposable
+{
+    private const int Version = 1;
+    private const long LargestCache = 8L << 30;
+    private const int OpenFiles = 48;
+
+    private readonly FileStore store;
+    private readonly string folder;
+    private readonly ConcurrentDictionary<PictureKey, Lazy<Task<Cut>>> cuts = new();
+    private readonly ConcurrentDictionary<(PictureKey, PictureKey), Lazy<Task<PictureDifference?>>> differences = new();
+    // Two large pictures in memory at once are enough.
+    private readonly SemaphoreSlim decoding = new(2);
+
+    /// <summary>Makes a desk whose tiles live in the data folder.</summary>
+    public PictureDesk(AppOptions options, FileStore store)
+    {
+        this.store = store;
+        folder = Path.Combine(options.DataFolder, "tiles");
+        Directory.CreateDirectory(folder);
+        foreach (string left in Directory.EnumerateFiles(folder, ".*"))
+            File.Delete(left);
+    }
+
+    private sealed record Cut(TileIndex Index, SafeFileHandle File);
+
+    /// <summary>Size, depth, levels and statistics of a picture; cuts it first where that was not done yet.</summary>
+    /// <exception cref="FileNotFoundException">The store has no such file.</exception>
+    /// <exception cref="SourceFileException">The file is no picture, or has no such level.</exception>
+    public async Task<TileIndex> IndexAsync(PictureKey key) => (await CutAsync(key)).Index;
+
+    /// <summary>The gzip bytes of a tile, or null where there is none.</summary>
+    public async Task<byte[]?> TileAsync(PictureKey key, int level, int x, int y)
+    {
+        var (index, file) = await CutAsync(key);
+        if (level < 0 || level >= index.Levels.Count || x < 0 || y < 0 || x >= index.Levels[level].Across || y >= index.Levels[level].Down)
+            return null;
+        int number = y * index.Levels[level].Across + x;
+        long from = index.Levels[level].Offsets[number];
+        var bytes = new byte[index.Levels[level].Offsets[number + 1] - from];
+        for (int done = 0; done < bytes.Length;)
+        {
+            int read = await RandomAccess.ReadAsync(file, bytes.AsMemory(done), from + done);
+            if (read == 0)
+                return null;
+            done += read;
+        }
+        return bytes;
+    }
+
+    /// <summary>How far two pictures are apart; null where their sizes differ.</summary>
+    /// <exception cref="SourceFileException">One of them is no picture.</exception>
+    public async Task<PictureDifference?> CompareAsync(PictureKey a, PictureKey b)
+    {
+        var lazy = differences.GetOrAdd((a, b), _ => new(() => Task.Run(() => MeasureAsync(a, b))));
+        try
+        {
+            return await lazy.Value;
+        }
+        catch
+        {
+            differences.TryRemove(new((a, b), lazy));
+            throw;
+        }
+    }
+
+    /// <inheritdoc/>
+    public void Dispose()
+    {
+        foreach (var cut in cuts.Values.Where(c => c is { IsValueCreated: true, Value.IsCompletedSuccessfully: true }))
+            cut.Value.Result.File.Dispose();
+        decoding.Dispose();
+    }
+
+    private async Task<Cut> CutAsync(PictureKey key)
+    {
+        var lazy = cuts.GetOrAdd(key, k => new(() => Task.Run(() => MakeAsync(k))));
+        try
+        {
+            var cut = await lazy.Value;
+            CloseOthers(key);
+            return cut;
+        }
+        catch
+        {
+            cuts.TryRemove(new(key, lazy));
+            throw;
+        }
+    }
+
+    private async Task<Cut> MakeAsync(PictureKey key)
+    {
+        string name = Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(string.Create(CultureInfo.InvariantCulture, $"{Version} {key.Sha256} {key.Meaning} {key.Mip}"))));
+        string path = Path.Combine(folder, name);
+        if (!File.Exists(path))
+        {
+            await decoding.WaitAsync();
+            try
+            {
+                MakeRoom();
+                string aside = Path.Combine(folder, "." + name);
+                await using (var stream = new FileStream(aside, FileMode.Create, FileAccess.Write))
+                    TilePyramid.Write(Decode(key), key.Meaning == ColourMeaning.Srgb, stream, Environment.ProcessorCount, CancellationToken.None);
+                File.Move(aside, path, overwrite: true);
+            }
+            finally
+            {
+                decoding.Release();
+            }
+        }
+        TileIndex? index;
+        await using (var stream = File.OpenRead(path))
+            index = TilePyramid.ReadIndex(stream);
+        if (index is not null)
+            return new Cut(index, File.OpenHandle(path, options: FileOptions.Asynchronous | FileOptions.RandomAccess));
+        // Damaged: gone now, and cut anew at the next look.
+        File.Delete(path);
+        throw new SourceFileException(key.Sha256[..12], "", "its tiles were damaged and are removed", "Open the page again");
+    }
+
+    private async Task<PictureDifference?> MeasureAsync(PictureKey a, PictureKey b)
+    {
+        await decoding.WaitAsync();
+        try
+        {
+            return PictureDifference.Measure(Decode(a), Decode(b), Environment.ProcessorCount, CancellationToken.None);
+        }
+        finally
+        {
+            decoding.Release();
+        }
+    }
+
+    private Bitmap Decode(PictureKey key)
+    {
+        byte[] bytes = store.Load(key.Sha256);
+        string name = key.Sha256[..12];
+        if (!bytes.AsSpan().StartsWith("DDS "u8))
+            return key.Mip == 0 ? ImageFile.Read(bytes, name) : throw new SourceFileException(name, $"mip {key.Mip}", "a picture has no mip levels", "Look at level 0");
+        var texture = DdsFile.Read(bytes, name);
+        if (key.Mip < 0 || key.Mip >= texture.Levels.Count)
+            throw new SourceFileException(name, $"mip {key.Mip}", $"the texture has {texture.Levels.Count} levels", "Look at one of them");
+        return TextureView.Decode(texture, key.Mip, key.Meaning);
+    }
+
+    /// <summary>Lets go of files that are not being looked at, so that stepping through many maps holds few.</summary>
+    private void CloseOthers(PictureKey key)
+    {
+        if (cuts.Count <= OpenFiles)
+            return;
+        foreach (var (other, lazy) in cuts.Where(c => c.Key != key && c.Value is { IsValueCreated: true, Value.IsCompletedSuccessfully: true }).Take(cuts.Count - OpenFiles))
+        {
+            // Readers that hold it keep it open by its handle until they are done.
+            cuts.TryRemove(new(other, lazy));
+        }
+    }
+
+    private void MakeRoom()
+    {
+        var files = new DirectoryInfo(folder).GetFiles().OrderBy(f => f.LastAccessTimeUtc).ToList();
+        long total = files.Sum(f => f.Length);
+        foreach (var file in files.TakeWhile(_ => total > LargestCache))
+        {
+            total -= file.Length;
+            file.Delete();
+        }
+    }
+}

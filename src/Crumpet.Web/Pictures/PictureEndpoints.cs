@@ -1,0 +1,52 @@
+using Crumpet.Core;
+using Crumpet.Core.Building;
+using Crumpet.Core.Imaging;
+
+namespace Crumpet.Web.Pictures;
+
+/// <summary>Serves pictures to the map viewer: by content, so that browsers may keep what they have for ever.</summary>
+internal static class PictureEndpoints
+{
+    private const string ForEver = "public, max-age=31536000, immutable";
+
+    public static void MapPictures(this WebApplication app)
+    {
+        app.MapGet("/pictures/{sha}/{meaning}/{mip:int}", (string sha, string meaning, int mip, PictureDesk desk, HttpContext context) => AnswerAsync(sha, meaning, mip, context, async key =>
+        {
+            var index = await desk.IndexAsync(key);
+            return Results.Json(new { index.Channels, index.Bits, TilePyramid.TileSide, Levels = index.Levels.Select(l => new { l.Width, l.Height }), index.Statistics }, BuildJson.Options);
+        }));
+        app.MapGet("/pictures/{sha}/{meaning}/{mip:int}/{level:int}/{x:int}/{y:int}", (string sha, string meaning, int mip, int level, int x, int y, PictureDesk desk, HttpContext context) => AnswerAsync(sha, meaning, mip, context, async key =>
+        {
+            if (await desk.TileAsync(key, level, x, y) is not { } tile)
+                return Results.NotFound();
+            context.Response.Headers.ContentEncoding = "gzip";
+            return Results.Bytes(tile, "application/octet-stream");
+        }));
+        app.MapGet("/pictures/{sha}/{meaning}/{mip:int}/against/{sha2}/{meaning2}/{mip2:int}", (string sha, string meaning, int mip, string sha2, string meaning2, int mip2, PictureDesk desk, HttpContext context) => AnswerAsync(sha, meaning, mip, context, async key =>
+            KeyOf(sha2, meaning2, mip2) is { } other ? Results.Json(await desk.CompareAsync(key, other), BuildJson.Options) : Results.NotFound()));
+    }
+
+    private static async Task<IResult> AnswerAsync(string sha, string meaning, int mip, HttpContext context, Func<PictureKey, Task<IResult>> answer)
+    {
+        if (KeyOf(sha, meaning, mip) is not { } key)
+            return Results.NotFound();
+        try
+        {
+            var result = await answer(key);
+            context.Response.Headers.CacheControl = ForEver;
+            return result;
+        }
+        catch (FileNotFoundException)
+        {
+            return Results.NotFound();
+        }
+        catch (SourceFileException e)
+        {
+            return Results.Text(e.Message, statusCode: StatusCodes.Status422UnprocessableEntity);
+        }
+    }
+
+    private static PictureKey? KeyOf(string sha, string meaning, int mip) =>
+        sha.Length == 64 && sha.All(char.IsAsciiHexDigitLower) && Enum.TryParse<ColourMeaning>(meaning, ignoreCase: true, out var parsed) && Enum.IsDefined(parsed) ? new PictureKey(sha, parsed, mip) : null;
+}

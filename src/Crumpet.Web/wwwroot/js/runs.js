@@ -1,0 +1,90 @@
+// Shows runs as they go: in the masthead, where pages have them, and as a slip when one ends that the artist waits for.
+
+const sign = document.getElementById("run-sign");
+let signTimer = 0;
+
+function showRun(run) {
+  const running = run.state === "running" || run.state === "queued";
+  const percent = Math.floor(run.fraction * 100);
+  const left = run.secondsLeft ? `${Math.ceil(run.secondsLeft)} s left` : "";
+  const station = run.station[0].toUpperCase() + run.station.slice(1);
+  sign.querySelector(".run-dot").hidden = !running;
+  sign.querySelector(".run-text").textContent = running ? `${station} · ${run.asset} · ${percent} %${left ? ` · ${left}` : ""}` : run.message || "no run";
+  sign.title = sign.querySelector(".run-text").textContent;
+  for (const box of document.querySelectorAll(`[data-run="${run.id}"]`)) {
+    const doing = box.querySelector(".run-doing"), time = box.querySelector(".run-left"), bar = box.querySelector("progress");
+    if (doing && running) doing.textContent = `${station}: ${run.doing}`;
+    if (time) time.textContent = left;
+    if (bar) bar.value = run.fraction;
+  }
+  clearTimeout(signTimer);
+  if (!running) signTimer = setTimeout(() => { sign.querySelector(".run-text").textContent = "no run"; }, 8000);
+}
+
+// What this tab asked for is what its artist waits for.
+const awaited = () => JSON.parse(sessionStorage.getItem("awaited") ?? "[]");
+document.addEventListener("submit", ({ target }) => {
+  const asset = target.action.match(/\/assets\/(\d+)\/\w+\?handler=(?!Cancel)/)?.[1] ?? (/handler=BuildAll/.test(target.action) ? "all" : null);
+  if (asset) sessionStorage.setItem("awaited", JSON.stringify([...new Set([...awaited(), asset])]));
+});
+
+function tellEnd(run) {
+  const waits = awaited();
+  if (!waits.includes(String(run.assetId)) && !waits.includes("all")) return;
+  sessionStorage.setItem("awaited", JSON.stringify(waits.filter((a) => a !== String(run.assetId))));
+  // The station's own page shows it.
+  if (location.pathname === `/assets/${run.assetId}/${run.station}` && !document.hidden) return;
+  const slip = document.createElement("div"), link = document.createElement("a"), close = document.createElement("button");
+  slip.className = `toast-slip${run.state === "done" ? "" : " bad"}`;
+  link.href = `/assets/${run.assetId}/${run.station}`;
+  link.textContent = run.asset;
+  close.type = "button";
+  close.className = "plain";
+  close.textContent = "×";
+  close.setAttribute("aria-label", "Dismiss");
+  close.addEventListener("click", () => slip.remove());
+  slip.append(link, ` ${run.message}`, close);
+  document.getElementById("toasts").append(slip);
+  if (run.state === "done") setTimeout(() => slip.remove(), 12_000);
+}
+
+let refreshing = false, refreshAgain = false;
+
+/** Fetches the page again and swaps every fragment that depends on results; news that come meanwhile lead to one more round. */
+async function refresh(ended) {
+  refreshAgain = true;
+  if (!refreshing) {
+    refreshing = true;
+    try {
+      while (refreshAgain) {
+        refreshAgain = false;
+        const page = await (await fetch(location.href)).text();
+        for (const fragment of document.querySelectorAll("[data-fresh]")) {
+          // What is open stays open.
+          if (fragment.querySelector("details.menu[open]")) continue;
+          htmx.swap(fragment, page, { swapStyle: "outerHTML", swapDelay: 0, settleDelay: 0 }, { select: `#${fragment.id}` });
+        }
+      }
+    } finally {
+      refreshing = false;
+    }
+  }
+  if (ended) document.body.dispatchEvent(new CustomEvent("run-ended"));
+}
+
+let shownStation = "";
+const feed = new EventSource("/runs/feed");
+feed.addEventListener("run", (event) => {
+  const run = JSON.parse(event.data);
+  showRun(run);
+  const at = `${run.id} ${run.station}`;
+  const ended = run.state !== "running" && run.state !== "queued";
+  if (ended) tellEnd(run);
+  if (ended || at !== shownStation || run.fraction === 1) {
+    shownStation = at;
+    refresh(ended);
+  }
+});
+// A run this page was sent with may have ended before the feed was open.
+feed.addEventListener("open", () => { if (document.querySelector("[data-run]")) refresh(true); });
+addEventListener("pagehide", () => feed.close());

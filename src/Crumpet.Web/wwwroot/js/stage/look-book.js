@@ -1,0 +1,116 @@
+// The ways of seeing a side: "low:density", "high:plain", "low:map:normal". Each is the one shader with settings of its own.
+import * as THREE from "/lib/three/three.module.js";
+import { fragmentShader, looks, vertexShader } from "./shader.js";
+import { loadBlocks, loadPicture, materialTable } from "./textures.js";
+
+const words = {
+  plain: "shaded", material: "source material", facing: "facing", normals: "normals in world axes", parts: "colour by part", trays: "colour by tray",
+  materials: "colour by material", colours: "vertex colours", checker: "checker", density: "density", baked: "lit with baked maps", delivered: "lit with delivered textures",
+};
+const shaderLook = { parts: "groups", trays: "groups", materials: "groups", baked: "lit", delivered: "lit" };
+const count = (n) => n.toLocaleString("en").replaceAll(",", "\u2009");
+
+export class LookBook {
+  constructor(stage) {
+    this.stage = stage;
+    this.materials = new Map();
+    this.blank = new THREE.DataTexture(new Uint8Array([255, 255, 255, 255]), 1, 1);
+    this.blank.needsUpdate = true;
+    this.pickMaterial = this.make("id");
+    this.cage = this.make("cage", { transparent: true, depthWrite: false, side: THREE.DoubleSide });
+    this.cage.uniforms.objectColour.value.setRGB(0.06, 0.55, 0.48);
+    this.cage.uniforms.reach.value = stage.config.outwardReach;
+  }
+
+  make(look, more = {}) {
+    const own = (value) => ({ value });
+    return new THREE.RawShaderMaterial({
+      glslVersion: THREE.GLSL3, vertexShader, fragmentShader, side: THREE.DoubleSide, ...more,
+      uniforms: {
+        ...this.stage.light, look: own(looks.indexOf(look)), channel: own(4), normalKind: own(0), pickId: own(0), flagMaps: own(0), objectColour: own(new THREE.Color()), objectScale: own(1),
+        viewDirection: own(new THREE.Vector3()), densityRange: own(new THREE.Vector2(0, 1)), sheetSize: own(this.stage.config.sheetSize), greenSign: own(1), flipV: own(0), checkerTexels: own(32),
+        parallel: own(0), cageAlpha: own(0.5), reach: own(0), marked: own(0), colourMap: own(this.blank), normalMap: own(this.blank), masksMap: own(this.blank), occlusionMap: own(this.blank), flatMap: own(this.blank), materials: own(this.blank),
+      },
+    });
+  }
+
+  /** Loads what a look needs. @returns what is missing, in words, or an empty string */
+  async prepare(look) {
+    const [sideName, kind, name] = look.split(":"), { config } = this.stage, side = this.stage.side(look);
+    if (this.materials.has(look)) return "";
+    const material = this.make(kind === "map" ? "map" : shaderLook[kind] ?? kind), u = material.uniforms;
+    u.greenSign.value = config.green === "down" ? -1 : 1;
+    if (kind === "map") u.flatMap.value = await loadPicture(config.maps[name]);
+    if (kind === "material") u.materials.value = materialTable(side.preview.materials);
+    if (kind === "baked") {
+      if (config.maps.normal) [u.normalMap.value, u.normalKind.value] = [await loadPicture(config.maps.normal), 1];
+      if (config.maps.ao) [u.occlusionMap.value, u.flagMaps.value] = [await loadPicture(config.maps.ao), 4];
+    }
+    if (kind === "delivered") {
+      const { colour, normal, masks } = config.textures;
+      if (colour) [u.colourMap.value, u.flagMaps.value] = [await loadBlocks(colour), 1];
+      if (masks) [u.masksMap.value, u.flagMaps.value] = [await loadBlocks(masks), u.flagMaps.value | 2];
+      if (normal) {
+        u.normalMap.value = await loadBlocks(normal);
+        u.normalKind.value = u.normalMap.value.twoChannels ? 2 : 1;
+      }
+      u.flipV.value = 1;
+    }
+    if (kind === "density") this.densityRange(side, u.densityRange.value);
+    this.materials.set(look, material);
+    return sideName === "low" && ["checker", "density"].includes(kind) && !side.objects.some((o) => o.source.levels[0].uv) ? "the low side has no UVs" : "";
+  }
+
+  material(look) { return this.materials.get(look); }
+
+  /** Sets what changes from frame to frame. */
+  light(look, camera, { isFlat, away }) {
+    const kind = look.split(":")[1], side = this.stage.side(look);
+    for (const m of [this.materials.get(look), this.cage]) {
+      m.uniforms.parallel.value = isFlat ? 1 : 0;
+      m.uniforms.viewDirection.value.copy(away);
+      m.uniforms.channel.value = this.stage.channel;
+    }
+    if (shaderLook[kind] === "groups") this.colour(side, kind);
+  }
+
+  colour(side, kind) {
+    const key = { parts: (o) => o.part, trays: (o) => this.stage.config.trays[o.part] ?? -1, materials: (o) => o.source.levels[0].position[3] }[kind];
+    const numbers = new Map();
+    for (const o of side.objects) {
+      const k = key(o);
+      if (!numbers.has(k)) numbers.set(k, numbers.size);
+      groupColour(k === -1 ? -1 : numbers.get(k), o.colour);
+    }
+  }
+
+  densityRange(side, range) {
+    let least = Infinity, most = 0;
+    for (const o of side.objects) for (const d of o.source.levels[0].density ?? []) if (d > 0) { least = Math.min(least, d); most = Math.max(most, d); }
+    const k = this.stage.config.sheetSize;
+    least = least === Infinity ? 0 : least * k;
+    most *= k;
+    // Even densities would otherwise show rounding as colour.
+    const slack = Math.max(0, 0.02 * most - (most - least)) / 2;
+    range.set(least - slack, most + slack);
+  }
+
+  describe(look, withCount = false) {
+    const [sideName, kind, name] = look.split(":"), side = this.stage.side(look), u = this.material(look)?.uniforms;
+    const text = kind === "map" ? `${name} map${this.stage.channel < 4 ? ` · ${"RGBA"[this.stage.channel]}` : ""}` : words[kind];
+    const more = kind === "checker" ? ` · a square is ${u?.checkerTexels.value ?? 32} px` : "";
+    return `${sideName} · ${text}${more}${side && withCount ? ` · ${count(side.triangles)} tris` : ""}`;
+  }
+
+  forget() {
+    for (const m of this.materials.values()) m.dispose();
+    this.materials.clear();
+    this.cage.uniforms.reach.value = this.stage.config.outwardReach;
+  }
+}
+
+/** Colours far apart for things that are told apart: steps of the golden angle in hue, two lightnesses. */
+function groupColour(number, into) {
+  if (number < 0) return into.setRGB(0.2, 0.2, 0.2);
+  return into.setHSL((0.47 + number * 0.381966) % 1, 0.42, number % 2 ? 0.62 : 0.42);
+}

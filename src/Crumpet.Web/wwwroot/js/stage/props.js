@@ -1,0 +1,42 @@
+// What stands around the asset: a metre grid and a figure 1.75 m tall.
+import * as THREE from "/lib/three/three.module.js";
+
+/** Lines every metre, fainter ones every 0.1 m under and around the asset. */
+export function metreGrid(box) {
+  const reach = Math.max(1, Math.ceil(Math.max(box.max.x, -box.min.x, box.max.z, -box.min.z) + 0.5));
+  const group = new THREE.Group();
+  for (const [step, ink, skip] of [[0.1, 0.06, 10], [1, 0.28, 0]]) {
+    const points = [], count = Math.round(reach / step);
+    for (let i = -count; i <= count; i++) {
+      if (skip && i % skip === 0) continue;
+      const at = i * step;
+      points.push(at, 0, -reach, at, 0, reach, -reach, 0, at, reach, 0, at);
+    }
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.Float32BufferAttribute(points, 3));
+    group.add(new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: 0xffffff, transparent: true, opacity: ink, depthWrite: false })));
+  }
+  group.position.y = Math.min(0, box.min.y);
+  return group;
+}
+
+/** A cut-out person beside the asset who turns to the viewer. */
+export function figure(box) {
+  const shape = [];
+  const circle = (x, y, r) => { const s = new THREE.Shape(); s.absarc(x, y, r, 0, 2 * Math.PI); shape.push(s); };
+  const limb = (x0, y0, x1, y1, r) => {
+    const s = new THREE.Shape(), angle = Math.atan2(y1 - y0, x1 - x0);
+    s.absarc(x1, y1, r, angle - Math.PI / 2, angle + Math.PI / 2);
+    s.absarc(x0, y0, r, angle + Math.PI / 2, angle + 1.5 * Math.PI);
+    shape.push(s);
+  };
+  circle(0, 1.64, 0.11);
+  limb(0, 0.95, 0, 1.32, 0.17);
+  for (const way of [-1, 1]) {
+    limb(way * 0.085, 0.07, way * 0.085, 0.95, 0.07);
+    limb(way * 0.27, 0.83, way * 0.215, 1.4, 0.05);
+  }
+  const mesh = new THREE.Mesh(new THREE.ShapeGeometry(shape, 24), new THREE.MeshBasicMaterial({ color: 0xd9d3c4, side: THREE.DoubleSide }));
+  mesh.position.set(box.min.x - 0.5, Math.min(0, box.min.y), (box.min.z + box.max.z) / 2);
+  return mesh;
+}

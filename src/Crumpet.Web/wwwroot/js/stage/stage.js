@@ -1,0 +1,410 @@
+// The 3D stage: any two ways of seeing the asset, one at a time, side by side or with a seam to wipe between them.
+import * as THREE from "/lib/three/three.module.js";
+import { Camera } from "./camera.js";
+import { bindBar } from "./bar.js";
+import { loadLight } from "./light.js";
+import { LookBook } from "./look-book.js";
+import { figure, metreGrid } from "./props.js";
+import { loadPreview } from "./preview.js";
+import { Side } from "./side.js";
+import { forgetTextures } from "./textures.js";
+import { activate, answerTo, bringTo, say } from "../viewers.js";
+
+const frameBudget = 33, restAfter = 200;
+
+export class Stage {
+  constructor(root) {
+    this.root = root;
+    this.canvas = root.querySelector("canvas");
+    this.readout = root.querySelector(".readout");
+    this.config = JSON.parse(root.dataset.config);
+    this.renderer = new THREE.WebGLRenderer({ canvas: this.canvas, antialias: true, preserveDrawingBuffer: true });
+    this.renderer.autoClear = false;
+    this.scene = new THREE.Scene();
+    this.scene.matrixWorldAutoUpdate = true;
+    this.sides = {};
+    this.hidden = new Set();
+    this.show = { wire: false, edges: false, cage: false, grid: false, figure: false };
+    this.seam = 0.5;
+    this.spread = 0;
+    this.channel = 4;
+    this.movingLevel = 2;
+    this.panes = [this.config.start.a, this.config.start.b];
+    this.compare = this.config.start.compare;
+    this.camera = new Camera(this.canvas, (moving) => this.moved(moving));
+    this.camera.paneAt = (x) => this.paneAt(x).area;
+    this.bar = bindBar(this);
+    activate(root, this);
+    answerTo("fly-to", (place) => this.flyTo(place));
+    answerTo("point", (point) => { if (point.from !== this) this.mark(point.uv ? this.pointOf(point.uv) : null); });
+    document.body.addEventListener("run-ended", () => this.refresh());
+    this.canvas.addEventListener("pointerdown", (e) => this.press(e), { capture: true });
+    this.canvas.addEventListener("pointermove", (e) => this.hover(e));
+    this.canvas.addEventListener("pointerleave", () => bringTo("point", { from: this, uv: null }));
+    this.canvas.addEventListener("keydown", (e) => { if (this.key(e)) e.preventDefault(); });
+    new ResizeObserver(() => this.resize()).observe(this.canvas.parentElement);
+    this.resize();
+    this.ready = this.open();
+  }
+
+  async open() {
+    this.light = await loadLight(this.root.dataset.light);
+    this.book = new LookBook(this);
+    await this.load();
+  }
+
+  /** Fetches what the panes show and draws it, coarse first. */
+  async load() {
+    const round = this.round = (this.round ?? 0) + 1;
+    delete this.root.dataset.ready;
+    const wanted = this.panes.slice(0, this.compare === "one" ? 1 : 2);
+    try {
+      await Promise.all(wanted.map((look) => this.loadSide(look.split(":")[0], round)));
+      const problems = (await Promise.all(wanted.map((look) => this.book.prepare(look)))).filter(Boolean);
+      if (this.round !== round) return;
+      this.problem = problems.join("; ");
+    } catch (error) {
+      this.problem = `the stage could not be loaded (${error.message}); open the page again`;
+    }
+    this.describe();
+    if (!this.root.dataset.opened) this.root.dispatchEvent(new CustomEvent("viewer-ready", { bubbles: true }));
+    this.root.dataset.opened = "yes";
+    this.root.dataset.ready = this.compare === "one" ? wanted[0] : `${this.compare} ${wanted.join(" ")}`;
+    this.draw();
+  }
+
+  async loadSide(name, round) {
+    if (!this.sides[name]) {
+      say(this.readout, `loading the ${name} side`);
+      let side = null;
+      const take = (preview) => {
+        if (side) side.takeLevels();
+        else {
+          side = new Side(preview);
+          this.scene.add(side.group);
+          this.sides[name].now = side;
+          this.arrange();
+          if (!this.framed) this.frameAll();
+        }
+        side.overlays({ ...this.show, cage: this.show.cage && this.book.cage });
+        this.draw();
+      };
+      this.sides[name] = { now: null };
+      this.sides[name].whole = loadPreview(this.config[name], take).then((preview) => { if (preview && !side) take(preview); });
+    }
+    await this.sides[name].whole;
+    if (!this.sides[name].now && this.round === round) throw new Error(`there is no ${name} side yet`);
+  }
+
+  side(look) { return this.sides[look.split(":")[0]]?.now ?? null; }
+
+  get loadedSides() { return Object.values(this.sides).map((s) => s.now).filter(Boolean); }
+
+  /** Places, hides and colours objects as chosen. */
+  arrange() {
+    const box = new THREE.Box3();
+    for (const side of this.loadedSides) box.union(side.box);
+    this.box = box;
+    const middle = box.getCenter(new THREE.Vector3());
+    for (const side of this.loadedSides) {
+      for (const o of side.objects) {
+        o.mesh.visible = !this.hidden.has(o.part);
+        o.marked = o.part === this.picked ? 1 : 0;
+      }
+      side.explode(this.spread, middle);
+      side.showLevel(side.level);
+    }
+    this.draw();
+  }
+
+  setProps() {
+    for (const [name, make] of [["grid", metreGrid], ["figure", figure]]) {
+      this[name]?.removeFromParent();
+      this[name] = this.show[name] && this.box && !this.box.isEmpty() ? make(this.box) : null;
+      if (this[name]) this.scene.add(this[name]);
+    }
+    for (const side of this.loadedSides) side.overlays({ ...this.show, cage: this.show.cage && this.book.cage });
+    this.draw();
+  }
+
+  frameAll() { this.frame(this.boxOf()); }
+
+  framePicked() { this.frame(this.picked ? this.boxOf((o) => o.part === this.picked) : this.boxOf()); }
+
+  frame(box) {
+    if (!box.isEmpty()) this.framed = true;
+    if (this.show.figure && this.figure && !this.picked) box.expandByObject(this.figure);
+    this.camera.frame(box);
+  }
+
+  boxOf(fits) { return this.loadedSides.reduce((box, side) => box.union(side.boxOf(fits)), new THREE.Box3()); }
+
+  pick(part, fly = false) {
+    this.picked = part;
+    this.arrange();
+    this.bar.showParts();
+    if (fly) this.framePicked();
+    this.describe();
+    bringTo("picked", part ?? "");
+  }
+
+  hide(parts) {
+    this.hidden = new Set(parts);
+    this.arrange();
+    this.bar.showParts();
+  }
+
+  flyTo(place) {
+    const side = this.loadedSides.find((s) => s.objects.some((o) => o.part === place || o.name === place));
+    if (!side) return;
+    const { part } = side.objects.find((o) => o.part === place || o.name === place);
+    this.hidden.delete(part);
+    this.picked = part;
+    this.arrange();
+    this.bar.showParts();
+    this.framePicked();
+    this.describe();
+  }
+
+  /** After a run: the page's own copy of this element knows the new files. */
+  async refresh() {
+    const page = new DOMParser().parseFromString(await (await fetch(location.href)).text(), "text/html");
+    const fresh = page.querySelector("[data-stage]");
+    if (!fresh || fresh.dataset.config === this.root.dataset.config) return;
+    this.root.dataset.config = fresh.dataset.config;
+    this.config = JSON.parse(fresh.dataset.config);
+    this.bar.takeChoices(fresh);
+    for (const side of this.loadedSides) side.dispose();
+    this.sides = {};
+    forgetTextures();
+    this.book.forget();
+    const offered = new Set(this.bar.choices());
+    this.panes = this.panes.map((look, i) => (offered.has(look) ? look : [this.config.start.a, this.config.start.b][i]));
+    // What the page came for has arrived: show it.
+    if (this.config.start.compare === "wipe" && this.panes[0] === this.panes[1]) { this.panes = [this.config.start.a, this.config.start.b]; this.compare = "wipe"; }
+    this.bar.showChoices();
+    await this.load();
+  }
+
+  describe() {
+    const texts = this.panes.slice(0, this.compare === "one" ? 1 : 2).map((look) => this.book.describe(look, this.compare === "one"));
+    const what = this.problem || (this.compare === "one" ? texts[0] : texts.join(this.compare === "wipe" ? " | " : "  ·  "));
+    say(this.readout, this.picked && !this.problem ? `${this.picked} · ${what}` : what);
+    this.bar.showLegend();
+  }
+
+  key(event) {
+    if (event.ctrlKey || event.metaKey || event.altKey) return false;
+    return this.camera.key(event) || this.bar.key(event);
+  }
+
+  /** Space held: the other one. */
+  swap(held) {
+    if (this.swapped === held) return;
+    this.swapped = held;
+    if (held && this.compare === "one") this.loadSide(this.panes[1].split(":")[0], this.round).then(() => this.book.prepare(this.panes[1])).then(() => this.draw(), () => {});
+    this.draw();
+  }
+
+  get shownPanes() { return this.swapped ? [this.panes[1], this.panes[0]] : this.panes; }
+
+  /** Panes with their areas in CSS pixels. */
+  layout() {
+    const { clientWidth: w, clientHeight: h } = this.canvas, [a, b] = this.shownPanes;
+    if (this.compare === "beside") return [{ look: a, area: { x: 0, width: w / 2 }, clip: [0, w / 2], h }, { look: b, area: { x: w / 2, width: w / 2 }, clip: [w / 2, w / 2], h }];
+    const cut = Math.round(this.seam * w);
+    if (this.compare === "wipe") return [{ look: a, area: { x: 0, width: w }, clip: [0, cut], h }, { look: b, area: { x: 0, width: w }, clip: [cut, w - cut], h }];
+    return [{ look: a, area: { x: 0, width: w }, clip: [0, w], h }];
+  }
+
+  paneAt(x) { return this.layout().find((p) => x >= p.clip[0] && x <= p.clip[0] + p.clip[1]) ?? this.layout()[0]; }
+
+  press(event) {
+    const x = event.offsetX;
+    if (this.compare === "wipe" && Math.abs(x - this.seam * this.canvas.clientWidth) < 12) {
+      event.stopImmediatePropagation();
+      this.canvas.setPointerCapture(event.pointerId);
+      const move = (e) => { this.seam = Math.min(1, Math.max(0, e.offsetX / this.canvas.clientWidth)); this.moved(true); };
+      this.canvas.addEventListener("pointermove", move);
+      this.canvas.addEventListener("pointerup", () => this.canvas.removeEventListener("pointermove", move), { once: true });
+      return;
+    }
+    // A press that does not become a drag picks.
+    const up = (e) => { if (Math.hypot(e.clientX - event.clientX, e.clientY - event.clientY) < 4 && event.button === 0) this.pick(this.partUnder(e.offsetX, e.offsetY)); };
+    this.canvas.addEventListener("pointerup", up, { once: true });
+  }
+
+  /** Part drawn under a point, found by drawing that one pixel in part numbers. */
+  partUnder(x, y) {
+    const pane = this.paneAt(x), side = this.side(pane.look);
+    if (!side) return null;
+    this.target ??= new THREE.WebGLRenderTarget(1, 1);
+    const camera = this.aim(pane);
+    camera.setViewOffset(pane.area.width, pane.h, x - pane.area.x, y, 1, 1);
+    this.showOnly(side, this.book.pickMaterial, false);
+    this.renderer.setRenderTarget(this.target);
+    this.renderer.setScissorTest(false);
+    this.renderer.setViewport(0, 0, 1, 1);
+    this.renderer.setClearColor(0, 0);
+    this.renderer.clear();
+    this.renderer.render(this.scene, camera);
+    this.renderer.setRenderTarget(null);
+    camera.clearViewOffset();
+    const pixel = new Uint8Array(4);
+    this.renderer.readRenderTargetPixels(this.target, 0, 0, 1, 1, pixel);
+    this.draw();
+    return side.objects[pixel[0] + 256 * pixel[1] + 65536 * pixel[2] - 1]?.part ?? null;
+  }
+
+  hover(event) {
+    if (event.buttons) return;
+    const now = performance.now();
+    this.canvas.classList.toggle("at-seam", this.compare === "wipe" && Math.abs(event.offsetX - this.seam * this.canvas.clientWidth) < 12);
+    if (now - (this.hovered ?? 0) < 40) return;
+    this.hovered = now;
+    const pane = this.paneAt(event.offsetX), low = this.sides.low?.now;
+    if (!low) return;
+    const caster = new THREE.Raycaster(), camera = this.aim(pane);
+    caster.setFromCamera(new THREE.Vector2((event.offsetX - pane.area.x) / pane.area.width * 2 - 1, 1 - event.offsetY / pane.h * 2), camera);
+    const hit = caster.intersectObjects(low.objects.filter((o) => o.mesh.visible).map((o) => o.mesh), false)[0];
+    this.under = hit ? { part: hit.object.name, uv: hit.uv, point: hit.point, density: densityAt(hit) } : null;
+    bringTo("point", { from: this, uv: hit?.uv ? [hit.uv.x, hit.uv.y] : null });
+    if (!hit) return this.describe();
+    const d = this.under.density * this.config.sheetSize;
+    say(this.readout, `${hit.object.name}${hit.uv ? ` · u ${hit.uv.x.toFixed(4)} v ${hit.uv.y.toFixed(4)} · ${d.toFixed(0)} px/m` : ""} · ${this.book.describe(pane.look)}`);
+  }
+
+  /** The point of the low side that has these UVs, where it is drawn; null where there is none. */
+  pointOf([u, v]) {
+    for (const { mesh, source } of this.sides.low?.now?.objects ?? []) {
+      const { uv, index, position } = source.levels[0];
+      if (!uv || !mesh.visible) continue;
+      for (let i = 0; i < index.length; i += 3) {
+        const [a, b, c] = [index[i], index[i + 1], index[i + 2]];
+        const bu = uv[2 * b] - uv[2 * a], bv = uv[2 * b + 1] - uv[2 * a + 1], cu = uv[2 * c] - uv[2 * a], cv = uv[2 * c + 1] - uv[2 * a + 1], pu = u - uv[2 * a], pv = v - uv[2 * a + 1];
+        const area = bu * cv - bv * cu, s = (pu * cv - pv * cu) / area, t = (bu * pv - bv * pu) / area;
+        if (!(s >= 0 && t >= 0 && s + t <= 1)) continue;
+        const at = (axis) => (position[4 * a + axis] * (1 - s - t) + position[4 * b + axis] * s + position[4 * c + axis] * t) / 65535;
+        return new THREE.Vector3(at(0), at(1), at(2)).applyMatrix4(mesh.matrixWorld);
+      }
+    }
+    return null;
+  }
+
+  mark(point) {
+    this.markAt = point;
+    this.placeMark();
+  }
+
+  placeMark() {
+    const mark = this.root.querySelector(".stage-mark");
+    mark.hidden = !this.markAt;
+    if (!this.markAt) return;
+    const pane = this.layout().find((p) => p.look.startsWith("low")) ?? this.layout()[0];
+    const p = this.markAt.clone().project(this.aim(pane));
+    mark.style.transform = `translate(${pane.area.x + (p.x + 1) / 2 * pane.area.width}px, ${(1 - p.y) / 2 * pane.h}px)`;
+  }
+
+  resize() {
+    const { clientWidth: width, clientHeight: height } = this.canvas.parentElement;
+    if (width < 2 || height < 2) return;
+    this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2));
+    this.renderer.setSize(width, height, false);
+    this.draw();
+  }
+
+  /** While things move, levels of detail follow what the machine can draw in time; at rest everything is drawn. */
+  moved(moving) {
+    if (moving) {
+      this.movingSince ??= performance.now();
+      clearTimeout(this.rest);
+      this.rest = setTimeout(() => { this.movingSince = null; this.lastFrame = null; this.draw(); }, restAfter);
+    }
+    this.draw();
+  }
+
+  draw() {
+    if (this.pending) return;
+    this.pending = requestAnimationFrame((now) => { this.pending = 0; this.drawNow(now); });
+  }
+
+  get isMoving() { return !!this.movingSince; }
+
+  drawNow(now = performance.now()) {
+    if (!this.book) return;
+    const began = performance.now();
+    if (this.isMoving && this.lastFrame) {
+      const took = now - this.lastFrame;
+      if (took > frameBudget * 1.25 && this.movingLevel > 0) { this.slow = (this.slow ?? 0) + 1; if (this.slow > 1) { this.movingLevel--; this.slow = 0; } } else this.slow = 0;
+    }
+    this.lastFrame = this.isMoving ? now : null;
+    for (const side of this.loadedSides) side.showLevel(this.isMoving ? this.movingLevel : side.level);
+    this.paint(this.layout());
+    this.placeMark();
+    this.bar.showScale();
+    this.frames = { moving: this.isMoving, level: this.isMoving ? this.movingLevel : 2, milliseconds: performance.now() - began };
+  }
+
+  /** Draws panes into whatever is the target now. */
+  paint(panes) {
+    const { renderer } = this;
+    renderer.setScissorTest(true);
+    for (const { look, area, clip, h } of panes) {
+      if (clip[1] < 1) continue;
+      const side = this.side(look), camera = this.aim({ area, h }), material = this.book.material(look);
+      renderer.setViewport(area.x, 0, area.width, h);
+      renderer.setScissor(clip[0], 0, clip[1], h);
+      renderer.setClearColor(0x777777);
+      renderer.clear();
+      if (!side || !material) continue;
+      this.book.light(look, camera, this.camera);
+      this.figure?.rotation.set(0, this.camera.yaw, 0);
+      this.showOnly(side, material, true);
+      renderer.render(this.scene, camera);
+    }
+    if (this.compare === "one") return;
+    const x = this.compare === "wipe" ? panes[1].clip[0] : panes[1].area.x;
+    renderer.setScissor(Math.max(0, x - 1), 0, 2, panes[0].h);
+    renderer.setClearColor(this.compare === "wipe" ? 0xf2f2f2 : 0x626262);
+    renderer.clear();
+    renderer.setScissorTest(false);
+  }
+
+  aim({ area, h }) {
+    this.camera.setAspect(area.width / h);
+    return this.camera.three;
+  }
+
+  showOnly(side, material, withProps) {
+    for (const other of this.loadedSides) other.group.visible = other === side;
+    for (const o of side.objects) {
+      o.mesh.material = material;
+      for (const extra of o.mesh.children) extra.layers.set(withProps ? 0 : 1);
+    }
+    for (const prop of [this.grid, this.figure]) if (prop) prop.visible = withProps;
+  }
+
+  /** The view as a PNG of the chosen size. */
+  async still(width, height) {
+    const { clientWidth, clientHeight } = this.canvas, ratio = this.renderer.getPixelRatio();
+    try {
+      this.renderer.setPixelRatio(1);
+      this.renderer.setSize(width, height, false);
+      const k = width / clientWidth;
+      for (const side of this.loadedSides) side.showLevel(side.level);
+      this.paint(this.layout().map((p) => ({ look: p.look, area: { x: p.area.x * k, width: p.area.width * k }, clip: [p.clip[0] * k, p.clip[1] * k], h: height })));
+      return await new Promise((done) => this.canvas.toBlob(done, "image/png"));
+    } finally {
+      this.renderer.setPixelRatio(ratio);
+      this.renderer.setSize(clientWidth, clientHeight, false);
+      this.drawNow();
+    }
+  }
+}
+
+function densityAt(hit) {
+  const density = hit.object.geometry.getAttribute("density");
+  return density ? (density.getX(hit.face.a) + density.getX(hit.face.b) + density.getX(hit.face.c)) / 3 : 0;
+}
+
+for (const root of document.querySelectorAll("[data-stage]")) root.stage = new Stage(root);

@@ -1,0 +1,27 @@
+// What the viewers of a page share: which of them keys go to, places to fly to, and points marked in both.
+
+let active = null;
+
+/** The viewer the pointer or the focus was in last answers Space. */
+export function activate(root, viewer) {
+  active ??= viewer;
+  for (const type of ["pointerenter", "focusin"]) root.addEventListener(type, () => { active = viewer; });
+}
+
+/** Tells the other viewers: "fly-to" a place by name, a "point" with its UV, a "picked" part. */
+export function bringTo(what, detail) { document.body.dispatchEvent(new CustomEvent(what, { detail })); }
+
+export function answerTo(what, answer) { document.body.addEventListener(what, (event) => answer(event.detail)); }
+
+/** Changes a readout only when its words change. */
+export function say(element, text) { if (element.textContent !== text) element.textContent = text; }
+
+const typing = (target) => target.closest?.("input, select, textarea, button, a, summary, [role=menu]");
+
+for (const type of ["keydown", "keyup"])
+  addEventListener(type, (event) => {
+    if (event.key !== " " || typing(event.target) || !active) return;
+    event.preventDefault();
+    active.swap(type === "keydown");
+  });
+addEventListener("blur", () => active?.swap(false));
