@@ -15,11 +15,8 @@ public sealed record Found(string Kind, string Name, string Where, string Addres
 /// <summary>Looks through kits, assets, parts, outputs and findings.</summary>
 public sealed class Finder(Workbench workbench)
 {
-    /// <summary>Most finds of one kind.</summary>
-    public const int MostOfAKind = 6;
-
     /// <summary>What contains every word of the query, case ignored; names that begin with it first.</summary>
-    public async Task<IReadOnlyList<Found>> FindAsync(string? query)
+    public async Task<IReadOnlyList<Found>> FindAsync(string? query, int mostOfAKind)
     {
         string[] words = (query ?? "").Split(' ', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
         if (words.Length == 0)
@@ -38,7 +35,7 @@ public sealed class Finder(Workbench workbench)
         }
         return [.. all.Where(f => words.All(w => f.Name.Contains(w, StringComparison.OrdinalIgnoreCase)))
             .OrderBy(f => f.Name.StartsWith(words[0], StringComparison.OrdinalIgnoreCase) ? 0 : 1)
-            .GroupBy(f => f.Kind).OrderBy(g => Array.IndexOf(Kinds, g.Key)).SelectMany(g => g.Take(MostOfAKind))];
+            .GroupBy(f => f.Kind).OrderBy(g => Array.IndexOf(Kinds, g.Key)).SelectMany(g => g.Take(mostOfAKind))];
     }
 
     private static readonly string[] Kinds = ["kit", "asset", "part", "output", "finding"];

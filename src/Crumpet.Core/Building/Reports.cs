@@ -1,13 +1,13 @@
 using Crumpet.Core.Baking;
 using Crumpet.Core.Binding;
 using Crumpet.Core.Compression;
-
 using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Building;
 
 /// <summary>What was baked onto one sheet.</summary>
 /// <param name="Sheet">Name of the sheet.</param>
+/// <param name="Material">Number of the material whose triangles it covers; null where it covers all.</param>
 /// <param name="Maps">File of each map, by the map's name in recipes.</param>
 /// <param name="CoveredTexels">Texels a low triangle covers.</param>
 /// <param name="Rays">Rays cast.</param>
@@ -15,7 +15,7 @@ namespace Crumpet.Core.Building;
 /// <param name="Regions">Wrong regions, most texels first.</param>
 /// <param name="RegionCount">How many regions there are; <paramref name="Regions"/> holds the largest.</param>
 public sealed record SheetReport(
-    string Sheet, IReadOnlyDictionary<string, string> Maps, int CoveredTexels, long Rays,
+    string Sheet, int? Material, IReadOnlyDictionary<string, string> Maps, int CoveredTexels, long Rays,
     IReadOnlyDictionary<FaultKind, int> FaultTexels, IReadOnlyList<FaultRegion> Regions, int RegionCount);
 
 /// <summary>What a bake gave.</summary>

@@ -103,7 +103,7 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
                 maps.Add(NameOf(map), file);
             }
             var texels = result.Faults.GroupBy(f => f.Kind).OrderByDescending(g => g.Key).ToDictionary(g => g.Key, g => g.Sum(f => f.Texels));
-            reports.Add(new SheetReport(sheets[i].Name, maps, result.CoveredTexels, result.Rays, texels, [.. result.Faults.Take(RegionsKept)], result.Faults.Count));
+            reports.Add(new SheetReport(sheets[i].Name, sheets[i].Material, maps, result.CoveredTexels, result.Rays, texels, [.. result.Faults.Take(RegionsKept)], result.Faults.Count));
             findings.AddRange(FaultFindings.Explain(result.Faults, result.CoveredTexels, plan.Bake, plan.Trays));
         }
         return (new BakeReport(reports), files, Finding.Sorted(findings));

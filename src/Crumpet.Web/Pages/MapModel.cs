@@ -13,7 +13,9 @@ namespace Crumpet.Web.Pages;
 /// <param name="Address">Where its tiles are served, without the mip level; empty for the bare sheet.</param>
 /// <param name="IsNormal">Whether its numbers are also read as a vector.</param>
 /// <param name="Mips">Levels of its mip chain; 1 for pictures.</param>
-public sealed record MapChoice(string Group, string Key, string Label, string Address, bool IsNormal, int Mips);
+/// <param name="Sheet">The sheet it belongs to, or null.</param>
+/// <param name="Material">Number of the material whose UVs lie on it; null for all.</param>
+public sealed record MapChoice(string Group, string Key, string Label, string Address, bool IsNormal, int Mips, string? Sheet = null, int? Material = null);
 
 /// <summary>What the map viewer of a page shows.</summary>
 /// <param name="View">The asset.</param>
@@ -57,16 +59,16 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
         var report = View.Report<BakeReport>(Station.Bake);
         foreach (var sheet in report?.Sheets ?? [])
             foreach (var (name, file) in sheet.Maps)
-                yield return Choice("Baked", Station.Bake, file, report!.Sheets.Count > 1 ? $"{sheet.Sheet} {name}" : name, name == "normal" ? ColourMeaning.Normal : ColourMeaning.Linear, 1);
+                yield return Choice("Baked", Station.Bake, file, report!.Sheets.Count > 1 ? $"{sheet.Sheet} {name}" : name, name == "normal" ? ColourMeaning.Normal : ColourMeaning.Linear, 1, sheet.Sheet);
     }
 
     private IEnumerable<MapChoice> Packed()
     {
         var outputs = View.Plan.Recipe.Outputs.ToDictionary(o => o.Name, o => o.Meaning);
-        return (View.Report<PackReport>(Station.Pack)?.Pictures ?? []).Select(p => Choice("Packed", Station.Pack, p.File, p.File, outputs.GetValueOrDefault(p.Output, ColourMeaning.Linear), 1));
+        return (View.Report<PackReport>(Station.Pack)?.Pictures ?? []).Select(p => Choice("Packed", Station.Pack, p.File, p.File, outputs.GetValueOrDefault(p.Output, ColourMeaning.Linear), 1, p.Sheet));
     }
 
-    private IEnumerable<MapChoice> Converted() => (View.Report<ConvertReport>(Station.Convert)?.Textures ?? []).Select(t => Choice("Textures, decoded", Station.Convert, t.File, t.File, t.Meaning, t.Mips));
+    private IEnumerable<MapChoice> Converted() => (View.Report<ConvertReport>(Station.Convert)?.Textures ?? []).Select(t => Choice("Textures, decoded", Station.Convert, t.File, t.File, t.Meaning, t.Mips, t.Sheet));
 
     private IEnumerable<MapChoice> Sources()
     {
@@ -75,11 +77,13 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
             .Select(s => new MapChoice("Sources", $"intake/{s.Name}", s.Name, AddressOf(s.Sha256, ColourMeaning.Linear), s.Name.Contains("normal", StringComparison.OrdinalIgnoreCase), 1));
     }
 
-    private MapChoice Choice(string group, Station station, string file, string label, ColourMeaning meaning, int mips) => new(
-        group, $"{station.ToString().ToLowerInvariant()}/{file}", label, AddressOf(View.Result(station)!.File(file).Sha256, meaning), meaning == ColourMeaning.Normal, mips);
+    private MapChoice Choice(string group, Station station, string file, string label, ColourMeaning meaning, int mips, string sheet) => new(
+        group, $"{station.ToString().ToLowerInvariant()}/{file}", label, AddressOf(View.Result(station)!.File(file).Sha256, meaning), meaning == ColourMeaning.Normal, mips, sheet, MaterialOf(sheet));
+
+    private int? MaterialOf(string sheet) => View.Report<BakeReport>(Station.Bake)?.Sheets.FirstOrDefault(s => s.Sheet == sheet)?.Material;
 
     private static string AddressOf(string sha256, ColourMeaning meaning) => $"/pictures/{sha256}/{meaning.ToString().ToLowerInvariant()}";
 
     private object[] Regions() =>
-        [.. (View.Report<BakeReport>(Station.Bake)?.Sheets[0].Regions ?? []).Where(r => r.Kind != FaultKind.Skew).Take(RegionsShown).Select(r => new { r.Part, r.X, r.Y, r.Width, r.Height })];
+        [.. (View.Report<BakeReport>(Station.Bake)?.Sheets ?? []).SelectMany(s => s.Regions.Where(r => r.Kind != FaultKind.Skew).Take(RegionsShown).Select(r => new { s.Sheet, r.Part, r.X, r.Y, r.Width, r.Height }))];
 }

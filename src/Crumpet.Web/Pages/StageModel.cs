@@ -24,12 +24,13 @@ public sealed record StageModel(AssetView View, StageStart Start)
     public IReadOnlyList<(string Side, IReadOnlyList<StageLook> Looks)> Choices()
     {
         var low = new List<StageLook> { new("low:plain", "low shaded") };
-        if (BakedMaps() is { Count: > 0 } maps)
+        var sheets = Sheets();
+        if (sheets.SelectMany(s => s.Maps.Keys).Distinct(StringComparer.Ordinal).ToArray() is { Length: > 0 } maps)
         {
             low.Add(new("low:baked", "low baked"));
-            low.AddRange(maps.Keys.Select(m => new StageLook($"low:map:{m}", $"{m} map")));
+            low.AddRange(maps.Select(m => new StageLook($"low:map:{m}", $"{m} map")));
         }
-        if (Textures().Count > 0)
+        if (sheets.Any(s => s.Textures.Count > 0))
             low.Add(new("low:delivered", "low delivered"));
         low.AddRange([new("low:checker", "UV checker"), new("low:density", "UV density"), new("low:facing", "low facing"), new("low:normals", "low normals"), .. Groups("low")]);
         StageLook[] high = [new("high:plain", "high shaded"), new("high:material", "high material"), new("high:facing", "high facing"), new("high:normals", "high normals"), .. Groups("high")];
@@ -56,8 +57,7 @@ public sealed record StageModel(AssetView View, StageStart Start)
                 Name = AssetBuild.FileNameOf(View.Asset.Name),
                 Low = Url(Station.Intake, "low.preview"),
                 High = Url(Station.Intake, "high.preview"),
-                Maps = BakedMaps(),
-                Textures = Textures(),
+                Sheets = Sheets(),
                 plan.Bake.Green,
                 SheetSize = plan.Bake.Size,
                 OutwardReach = plan.Bake.OutwardReachMetres,
@@ -72,11 +72,15 @@ public sealed record StageModel(AssetView View, StageStart Start)
 
     private string Url(Station station, string name) => View.Url(station, name) ?? "";
 
-    /// <summary>Addresses of the first sheet's baked maps by name; none while the bake is out of date.</summary>
-    private Dictionary<string, string> BakedMaps() =>
-        View.Report<BakeReport>(Station.Bake)?.Sheets[0].Maps.ToDictionary(m => m.Key, m => Url(Station.Bake, m.Value)) ?? [];
+    /// <summary>Each sheet's baked maps and bound textures; none while the bake is out of date.</summary>
+    private StageSheet[] Sheets()
+    {
+        var bound = View.Report<BindReport>(Station.Bind)?.Sheets ?? [];
+        return [.. (View.Report<BakeReport>(Station.Bake)?.Sheets ?? []).Select(sheet => new StageSheet(
+            sheet.Material,
+            sheet.Maps.ToDictionary(m => m.Key, m => Url(Station.Bake, m.Value)),
+            (bound.FirstOrDefault(b => b.Sheet == sheet.Sheet)?.Slots ?? []).Where(s => s.File is not null).ToDictionary(s => s.Slot.Map, s => Url(Station.Convert, s.File!))))];
+    }
 
-    /// <summary>Addresses of the first sheet's bound textures by slot.</summary>
-    private Dictionary<string, string> Textures() =>
-        View.Report<BindReport>(Station.Bind)?.Sheets[0].Slots.Where(s => s.File is not null).ToDictionary(s => s.Slot.Map, s => Url(Station.Convert, s.File!)) ?? [];
+    private sealed record StageSheet(int? Material, Dictionary<string, string> Maps, Dictionary<string, string> Textures);
 }

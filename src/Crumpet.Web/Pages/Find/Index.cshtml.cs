@@ -6,6 +6,9 @@ namespace Crumpet.Web.Pages.Find;
 /// <summary>What was looked for: as a page, or as the list under the masthead's field.</summary>
 public sealed class IndexModel(Finder finder) : PageModel
 {
+    private const int FewOfAKind = 6;
+    private const int ManyOfAKind = 200;
+
     /// <summary>The query.</summary>
     [BindProperty(SupportsGet = true)]
     public string? Q { get; set; }
@@ -16,7 +19,8 @@ public sealed class IndexModel(Finder finder) : PageModel
     /// <summary>Looks.</summary>
     public async Task<IActionResult> OnGetAsync()
     {
-        Found = await finder.FindAsync(Q);
-        return Request.Headers.ContainsKey("HX-Request") ? (string.IsNullOrWhiteSpace(Q) ? new EmptyResult() : Partial("_Found", Found)) : Page();
+        bool isList = Request.Headers.ContainsKey("HX-Request");
+        Found = await finder.FindAsync(Q, isList ? FewOfAKind : ManyOfAKind);
+        return isList ? (string.IsNullOrWhiteSpace(Q) ? new EmptyResult() : Partial("_Found", Found)) : Page();
     }
 }

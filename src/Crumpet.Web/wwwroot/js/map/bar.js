@@ -106,6 +106,7 @@ export function bindMapBar(map) {
     /** Brings mip levels, range and histogram up to the map that is shown. */
     showPicture() {
       const { picture } = map, count = map.choice(map.panes[0]).mips;
+      for (const group of [$("[data-channel]").parentElement, $("[data-act=stretch]").parentElement]) group.hidden = !picture;
       mips.hidden = count < 2;
       if (mips.options.length !== count) mips.replaceChildren(...Array.from({ length: count }, (_, i) => new Option(`mip ${i}`, i)));
       mips.value = map.mip;

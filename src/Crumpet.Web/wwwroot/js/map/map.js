@@ -24,7 +24,12 @@ export class MapViewer {
     activate(root, this);
     answerTo("fly-to", (place) => this.flyTo(place));
     answerTo("picked", (part) => { this.picked = part; this.draw(); });
-    answerTo("point", (point) => { if (point.from !== this) { this.mark = point.uv; this.draw(); } });
+    answerTo("point", (point) => {
+      if (point.from === this) return;
+      const only = this.picture?.choice.material ?? null;
+      this.mark = only === null || point.material === only ? point.uv : null;
+      this.draw();
+    });
     document.body.addEventListener("run-ended", () => this.refresh());
     this.canvas.addEventListener("pointerdown", (e) => this.grabSeam(e), { capture: true });
     this.canvas.addEventListener("pointermove", (e) => { this.pointer = [e.offsetX, e.offsetY]; this.read(); });
@@ -43,6 +48,8 @@ export class MapViewer {
     this.wires = this.config.wires;
     this.regions = this.config.regions;
   }
+
+  get shownRegions() { return this.regions.filter((r) => r.sheet === this.picture?.choice.sheet); }
 
   choice(key) { return this.config.choices.find((c) => c.key === key) ?? this.config.choices[0]; }
 
@@ -160,7 +167,7 @@ export class MapViewer {
       bringTo("point", { from: this, uv: null });
       return say(this.readout, label);
     }
-    bringTo("point", { from: this, uv: [(fx / width % 1 + 1) % 1, 1 - (fy / height % 1 + 1) % 1] });
+    bringTo("point", { from: this, material: picture?.choice.material ?? null, uv: [(fx / width % 1 + 1) % 1, 1 - (fy / height % 1 + 1) % 1] });
     const right = this.compare === "wipe" && this.other && this.pointer[0] > this.seam * this.canvas.clientWidth;
     const here = right ? this.other : picture;
     const numbers = here ? this.numbers(here, Math.floor(x * here.width / width), Math.floor(y * here.height / height)) : `u ${(fx / width).toFixed(4)} v ${(1 - fy / height).toFixed(4)}`;
@@ -188,7 +195,7 @@ export class MapViewer {
   flyTo(place) {
     const part = this.overlay.paths?.find((p) => p.name === place)?.part ?? place;
     this.picked = part;
-    const region = this.regions.find((r) => r.part === place);
+    const region = this.shownRegions.find((r) => r.part === place);
     if (region) this.view.show(region.x, region.y, Math.max(8, region.width), Math.max(8, region.height));
     this.draw();
   }

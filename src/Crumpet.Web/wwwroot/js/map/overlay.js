@@ -10,14 +10,17 @@ export class Overlay {
 
   /** Takes the low side's UVs. */
   takeUvs(preview) {
-    this.paths = preview.objects.filter((o) => o.levels[0].uv).map((o) => {
-      const { uv, index } = o.levels[0], path = new Path2D();
+    this.paths = preview.objects.filter((o) => o.levels[0].uv).flatMap((o) => {
+      const { uv, index, position } = o.levels[0], byMaterial = new Map();
       for (let i = 0; i < index.length; i += 3) {
+        const material = position[4 * index[i] + 3] - 1;
+        if (!byMaterial.has(material)) byMaterial.set(material, new Path2D());
+        const path = byMaterial.get(material);
         path.moveTo(uv[2 * index[i]], 1 - uv[2 * index[i] + 1]);
         for (const corner of [1, 2]) path.lineTo(uv[2 * index[i + corner]], 1 - uv[2 * index[i + corner] + 1]);
         path.closePath();
       }
-      return { part: o.part, name: o.name, path };
+      return [...byMaterial].map(([material, path]) => ({ part: o.part, name: o.name, material, path }));
     });
   }
 
@@ -39,7 +42,7 @@ export class Overlay {
     if (map.picture && view.scale >= numbersFrom && !map.other) this.numbers(context, map, w, h);
     context.strokeStyle = "#ffe94a";
     context.lineWidth = 2;
-    for (const r of map.regions) {
+    for (const r of map.shownRegions) {
       const pad = Math.max(0, 5 - Math.min(r.width, r.height) * view.scale) / 2 + 2;
       context.strokeRect(view.x + r.x * view.scale - pad, view.y + r.y * view.scale - pad, r.width * view.scale + 2 * pad, r.height * view.scale + 2 * pad);
     }
@@ -56,7 +59,9 @@ export class Overlay {
     context.translate(view.x, view.y);
     context.scale(view.width * view.scale, view.height * view.scale);
     const pixel = 1 / (view.width * view.scale);
-    for (const { part, path } of this.paths) {
+    const only = map.picture?.choice.material ?? null;
+    for (const { part, path, material } of this.paths) {
+      if (only !== null && material !== only) continue;
       if (bare || part === map.picked) {
         context.fillStyle = part === map.picked ? (bare ? "#ffe94a" : "#ffe94a66") : "#d8d2c2";
         context.fill(path);

@@ -116,7 +116,7 @@ export function bindBar(stage) {
     /** The scale of densities while they are shown as colours. */
     showLegend() {
       const look = stage.panes.slice(0, stage.compare === "one" ? 1 : 2).find((l) => l.endsWith(":density")), legend = $(".stage-legend");
-      const range = look && stage.book?.material(look)?.uniforms.densityRange.value;
+      const range = look && stage.book?.drawnWith(look)?.[0].uniforms.densityRange.value;
       legend.hidden = !range;
       if (!range) return;
       legend.querySelector("i").style.background = `linear-gradient(90deg, ${Array.from({ length: 9 }, (_, i) => cividis(i / 8)).join(", ")})`;

@@ -25,9 +25,9 @@ export class LookBook {
   make(look, more = {}) {
     const own = (value) => ({ value });
     return new THREE.RawShaderMaterial({
-      glslVersion: THREE.GLSL3, vertexShader, fragmentShader, side: THREE.DoubleSide, ...more,
+      glslVersion: THREE.GLSL3, vertexShader, fragmentShader, defines: { LOOK: looks.indexOf(look) }, side: THREE.DoubleSide, ...more,
       uniforms: {
-        ...this.stage.light, look: own(looks.indexOf(look)), channel: own(4), normalKind: own(0), pickId: own(0), flagMaps: own(0), objectColour: own(new THREE.Color()), objectScale: own(1),
+        ...this.stage.light, channel: own(4), normalKind: own(0), pickId: own(0), flagMaps: own(0), onlyMaterial: own(-1), objectColour: own(new THREE.Color()), objectScale: own(1),
         viewDirection: own(new THREE.Vector3()), densityRange: own(new THREE.Vector2(0, 1)), sheetSize: own(this.stage.config.sheetSize), greenSign: own(1), flipV: own(0), checkerTexels: own(32),
         parallel: own(0), cageAlpha: own(0.5), reach: own(0), marked: own(0), colourMap: own(this.blank), normalMap: own(this.blank), masksMap: own(this.blank), occlusionMap: own(this.blank), flatMap: own(this.blank), materials: own(this.blank),
       },
@@ -36,42 +36,38 @@ export class LookBook {
 
   /** Loads what a look needs. @returns what is missing, in words, or an empty string */
   async prepare(look) {
-    const [sideName, kind, name] = look.split(":"), { config } = this.stage, side = this.stage.side(look);
-    if (this.materials.has(look)) return "";
-    const material = this.make(kind === "map" ? "map" : shaderLook[kind] ?? kind), u = material.uniforms;
-    u.greenSign.value = config.green === "down" ? -1 : 1;
-    if (kind === "map") u.flatMap.value = await loadPicture(config.maps[name]);
-    if (kind === "material") u.materials.value = materialTable(side.preview.materials);
-    if (kind === "baked") {
-      if (config.maps.normal) [u.normalMap.value, u.normalKind.value] = [await loadPicture(config.maps.normal), 1];
-      if (config.maps.ao) [u.occlusionMap.value, u.flagMaps.value] = [await loadPicture(config.maps.ao), 4];
+    const [sideName, kind, name] = look.split(":"), side = this.stage.side(look);
+    if (!this.materials.has(look)) {
+      const shader = kind === "map" ? "map" : shaderLook[kind] ?? kind;
+      // Each sheet has maps of its own; what lies on it is drawn with them.
+      const sheets = ["map", "baked", "delivered"].includes(kind) ? this.stage.config.sheets : [{ material: null }];
+      this.materials.set(look, await Promise.all(sheets.map(async (sheet) => {
+        const material = this.make(shader), u = material.uniforms;
+        u.onlyMaterial.value = sheet.material ?? -1;
+        u.greenSign.value = this.stage.config.green === "down" ? -1 : 1;
+        if (kind === "map" && sheet.maps[name]) u.flatMap.value = await loadPicture(sheet.maps[name]);
+        if (kind === "material") u.materials.value = materialTable(side.preview.materials);
+        if (kind === "baked") await baked(u, sheet.maps);
+        if (kind === "delivered") await delivered(u, sheet.textures);
+        if (kind === "density") this.densityRange(side, u.densityRange.value);
+        return material;
+      })));
     }
-    if (kind === "delivered") {
-      const { colour, normal, masks } = config.textures;
-      if (colour) [u.colourMap.value, u.flagMaps.value] = [await loadBlocks(colour), 1];
-      if (masks) [u.masksMap.value, u.flagMaps.value] = [await loadBlocks(masks), u.flagMaps.value | 2];
-      if (normal) {
-        u.normalMap.value = await loadBlocks(normal);
-        u.normalKind.value = u.normalMap.value.twoChannels ? 2 : 1;
-      }
-      u.flipV.value = 1;
-    }
-    if (kind === "density") this.densityRange(side, u.densityRange.value);
-    this.materials.set(look, material);
     return sideName === "low" && ["checker", "density"].includes(kind) && !side.objects.some((o) => o.source.levels[0].uv) ? "the low side has no UVs" : "";
   }
 
-  material(look) { return this.materials.get(look); }
+  /** What a look is drawn with, one a sheet; null until it is prepared. */
+  drawnWith(look) { return this.materials.get(look) ?? null; }
 
   /** Sets what changes from frame to frame. */
-  light(look, camera, { isFlat, away }) {
-    const kind = look.split(":")[1], side = this.stage.side(look);
-    for (const m of [this.materials.get(look), this.cage]) {
+  light(look, { isFlat, away }) {
+    const kind = look.split(":")[1];
+    for (const m of [...this.materials.get(look), this.cage]) {
       m.uniforms.parallel.value = isFlat ? 1 : 0;
       m.uniforms.viewDirection.value.copy(away);
       m.uniforms.channel.value = this.stage.channel;
     }
-    if (shaderLook[kind] === "groups") this.colour(side, kind);
+    if (shaderLook[kind] === "groups") this.colour(this.stage.side(look), kind);
   }
 
   colour(side, kind) {
@@ -96,21 +92,36 @@ export class LookBook {
   }
 
   describe(look, withCount = false) {
-    const [sideName, kind, name] = look.split(":"), side = this.stage.side(look), u = this.material(look)?.uniforms;
+    const [sideName, kind, name] = look.split(":"), side = this.stage.side(look), u = this.drawnWith(look)?.[0].uniforms;
     const text = kind === "map" ? `${name} map${this.stage.channel < 4 ? ` · ${"RGBA"[this.stage.channel]}` : ""}` : words[kind];
     const more = kind === "checker" ? ` · a square is ${u?.checkerTexels.value ?? 32} px` : "";
     return `${sideName} · ${text}${more}${side && withCount ? ` · ${count(side.triangles)} tris` : ""}`;
   }
 
   forget() {
-    for (const m of this.materials.values()) m.dispose();
+    for (const m of [...this.materials.values()].flat()) m.dispose();
     this.materials.clear();
     this.cage.uniforms.reach.value = this.stage.config.outwardReach;
   }
 }
 
+async function baked(u, maps) {
+  if (maps.normal) [u.normalMap.value, u.normalKind.value] = [await loadPicture(maps.normal), 1];
+  if (maps.ao) [u.occlusionMap.value, u.flagMaps.value] = [await loadPicture(maps.ao), 4];
+}
+
+async function delivered(u, { colour, normal, masks }) {
+  if (colour) [u.colourMap.value, u.flagMaps.value] = [await loadBlocks(colour), 1];
+  if (masks) [u.masksMap.value, u.flagMaps.value] = [await loadBlocks(masks), u.flagMaps.value | 2];
+  if (normal) {
+    u.normalMap.value = await loadBlocks(normal);
+    u.normalKind.value = u.normalMap.value.twoChannels ? 2 : 1;
+  }
+  u.flipV.value = 1;
+}
+
 /** Colours far apart for things that are told apart: steps of the golden angle in hue, two lightnesses. */
 function groupColour(number, into) {
   if (number < 0) return into.setRGB(0.2, 0.2, 0.2);
-  return into.setHSL((0.47 + number * 0.381966) % 1, 0.42, number % 2 ? 0.62 : 0.42);
+  return into.setHSL((0.47 + number * 0.381966) % 1, 0.5, number % 2 ? 0.56 : 0.36);
 }

@@ -30,13 +30,13 @@ export function figure(box) {
     s.absarc(x0, y0, r, angle + Math.PI / 2, angle + 1.5 * Math.PI);
     shape.push(s);
   };
-  circle(0, 1.64, 0.11);
-  limb(0, 0.95, 0, 1.32, 0.17);
+  circle(0, 1.645, 0.105);
+  limb(0, 1.0, 0, 1.36, 0.135);
   for (const way of [-1, 1]) {
-    limb(way * 0.085, 0.07, way * 0.085, 0.95, 0.07);
-    limb(way * 0.27, 0.83, way * 0.215, 1.4, 0.05);
+    limb(way * 0.075, 0.055, way * 0.07, 0.98, 0.055);
+    limb(way * 0.24, 0.86, way * 0.185, 1.43, 0.04);
   }
-  const mesh = new THREE.Mesh(new THREE.ShapeGeometry(shape, 24), new THREE.MeshBasicMaterial({ color: 0xd9d3c4, side: THREE.DoubleSide }));
+  const mesh = new THREE.Mesh(new THREE.ShapeGeometry(shape, 24), new THREE.MeshBasicMaterial({ color: 0xa9a699, side: THREE.DoubleSide }));
   mesh.position.set(box.min.x - 0.5, Math.min(0, box.min.y), (box.min.z + box.max.z) / 2);
   return mesh;
 }

@@ -1,6 +1,6 @@
 // One shader for everything the stage shows of a mesh. Light: see SkyLight in the core.
 
-/** What the fragment shader can show; the number goes into its uniform "look". */
+/** What the fragment shader can show; the number is compiled into it as LOOK, so that each look costs only its own. */
 export const looks = ["plain", "material", "facing", "normals", "groups", "colours", "checker", "density", "map", "lit", "id", "cage"];
 
 export const vertexShader = `
@@ -52,7 +52,8 @@ export function cividis(t) {
 export const fragmentShader = `
 precision highp float;
 precision highp int;
-uniform int look, channel, normalKind, pickId, flagMaps;
+const int look = LOOK;
+uniform int channel, normalKind, pickId, flagMaps, onlyMaterial;
 uniform vec3 cameraPosition, objectColour, sun, sunDirection, irradiance[9], viewDirection;
 uniform vec2 densityRange;
 uniform float exposure, lightTurn, sheetSize, greenSign, flipV, checkerTexels, parallel, cageAlpha, marked;
@@ -147,6 +148,7 @@ vec3 scale(float t) {
 }
 
 void main() {
+  if (onlyMaterial >= 0 && vMaterial != onlyMaterial) discard;
   vec3 v = parallel > 0.5 ? viewDirection : normalize(cameraPosition - vWorld);
   vec3 n = normalize(vNormal);
   if (!gl_FrontFacing) n = -n;

@@ -80,7 +80,10 @@ export class Side {
       o.seam = this.overlay(o, o.seam, edges && o.source.levels[0].seam, () => lines(o, o.source.levels[0].seam, [1, 0.83, 0.1, 1], 9e-5, true));
       o.cage = this.overlay(o, o.cage, cage && o.source.levels[0].direction, () => {
         const shell = new THREE.Mesh(o.geometries[0], cage);
-        shell.onBeforeRender = o.mesh.onBeforeRender;
+        shell.onBeforeRender = () => {
+          cage.uniforms.objectScale.value = o.source.size;
+          cage.uniformsNeedUpdate = true;
+        };
         shell.renderOrder = 2;
         return shell;
       });

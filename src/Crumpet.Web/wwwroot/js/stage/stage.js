@@ -10,7 +10,7 @@ import { Side } from "./side.js";
 import { forgetTextures } from "./textures.js";
 import { activate, answerTo, bringTo, say } from "../viewers.js";
 
-const frameBudget = 33, restAfter = 200;
+const slowFrame = 40, quickFrame = 22, restAfter = 200, startTriangles = 400_000;
 
 export class Stage {
   constructor(root) {
@@ -28,7 +28,8 @@ export class Stage {
     this.seam = 0.5;
     this.spread = 0;
     this.channel = 4;
-    this.movingLevel = 2;
+    this.movingLevel = this.ceiling = 2;
+    this.slow = this.quick = 0;
     this.panes = [this.config.start.a, this.config.start.b];
     this.compare = this.config.start.compare;
     this.camera = new Camera(this.canvas, (moving) => this.moved(moving));
@@ -36,7 +37,7 @@ export class Stage {
     this.bar = bindBar(this);
     activate(root, this);
     answerTo("fly-to", (place) => this.flyTo(place));
-    answerTo("point", (point) => { if (point.from !== this) this.mark(point.uv ? this.pointOf(point.uv) : null); });
+    answerTo("point", (point) => { if (point.from !== this) this.mark(point.uv ? this.pointOf(point.uv, point.material) : null); });
     document.body.addEventListener("run-ended", () => this.refresh());
     this.canvas.addEventListener("pointerdown", (e) => this.press(e), { capture: true });
     this.canvas.addEventListener("pointermove", (e) => this.hover(e));
@@ -85,6 +86,8 @@ export class Stage {
           this.sides[name].now = side;
           this.arrange();
           if (!this.framed) this.frameAll();
+          // What is moved first must not find out the hard way how slow the machine is.
+          if (side.triangles > startTriangles) this.movingLevel = 0;
         }
         side.overlays({ ...this.show, cage: this.show.cage && this.book.cage });
         this.draw();
@@ -268,19 +271,20 @@ export class Stage {
     caster.setFromCamera(new THREE.Vector2((event.offsetX - pane.area.x) / pane.area.width * 2 - 1, 1 - event.offsetY / pane.h * 2), camera);
     const hit = caster.intersectObjects(low.objects.filter((o) => o.mesh.visible).map((o) => o.mesh), false)[0];
     this.under = hit ? { part: hit.object.name, uv: hit.uv, point: hit.point, density: densityAt(hit) } : null;
-    bringTo("point", { from: this, uv: hit?.uv ? [hit.uv.x, hit.uv.y] : null });
+    bringTo("point", { from: this, uv: hit?.uv ? [hit.uv.x, hit.uv.y] : null, material: hit ? hit.object.geometry.getAttribute("position").array[4 * hit.face.a + 3] - 1 : null });
     if (!hit) return this.describe();
     const d = this.under.density * this.config.sheetSize;
     say(this.readout, `${hit.object.name}${hit.uv ? ` · u ${hit.uv.x.toFixed(4)} v ${hit.uv.y.toFixed(4)} · ${d.toFixed(0)} px/m` : ""} · ${this.book.describe(pane.look)}`);
   }
 
   /** The point of the low side that has these UVs, where it is drawn; null where there is none. */
-  pointOf([u, v]) {
+  pointOf([u, v], material = null) {
     for (const { mesh, source } of this.sides.low?.now?.objects ?? []) {
       const { uv, index, position } = source.levels[0];
       if (!uv || !mesh.visible) continue;
       for (let i = 0; i < index.length; i += 3) {
         const [a, b, c] = [index[i], index[i + 1], index[i + 2]];
+        if (material !== null && position[4 * a + 3] - 1 !== material) continue;
         const bu = uv[2 * b] - uv[2 * a], bv = uv[2 * b + 1] - uv[2 * a + 1], cu = uv[2 * c] - uv[2 * a], cv = uv[2 * c + 1] - uv[2 * a + 1], pu = u - uv[2 * a], pv = v - uv[2 * a + 1];
         const area = bu * cv - bv * cu, s = (pu * cv - pv * cu) / area, t = (bu * pv - bv * pu) / area;
         if (!(s >= 0 && t >= 0 && s + t <= 1)) continue;
@@ -333,10 +337,7 @@ export class Stage {
   drawNow(now = performance.now()) {
     if (!this.book) return;
     const began = performance.now();
-    if (this.isMoving && this.lastFrame) {
-      const took = now - this.lastFrame;
-      if (took > frameBudget * 1.25 && this.movingLevel > 0) { this.slow = (this.slow ?? 0) + 1; if (this.slow > 1) { this.movingLevel--; this.slow = 0; } } else this.slow = 0;
-    }
+    if (this.isMoving && this.lastFrame) this.pace(now - this.lastFrame);
     this.lastFrame = this.isMoving ? now : null;
     for (const side of this.loadedSides) side.showLevel(this.isMoving ? this.movingLevel : side.level);
     this.paint(this.layout());
@@ -345,22 +346,32 @@ export class Stage {
     this.frames = { moving: this.isMoving, level: this.isMoving ? this.movingLevel : 2, milliseconds: performance.now() - began };
   }
 
+  /** Two slow frames: less detail while moving, for good. A dozen quick ones: more. */
+  pace(took) {
+    this.slow = took > slowFrame ? this.slow + 1 : 0;
+    this.quick = took < quickFrame ? this.quick + 1 : 0;
+    if (this.slow > 1 && this.movingLevel > 0) [this.movingLevel, this.ceiling, this.slow] = [this.movingLevel - 1, this.movingLevel - 1, 0];
+    if (this.quick > 11 && this.movingLevel < this.ceiling) [this.movingLevel, this.quick] = [this.movingLevel + 1, 0];
+  }
+
   /** Draws panes into whatever is the target now. */
   paint(panes) {
     const { renderer } = this;
     renderer.setScissorTest(true);
     for (const { look, area, clip, h } of panes) {
       if (clip[1] < 1) continue;
-      const side = this.side(look), camera = this.aim({ area, h }), material = this.book.material(look);
+      const side = this.side(look), camera = this.aim({ area, h }), materials = this.book.drawnWith(look);
       renderer.setViewport(area.x, 0, area.width, h);
       renderer.setScissor(clip[0], 0, clip[1], h);
       renderer.setClearColor(0x777777);
       renderer.clear();
-      if (!side || !material) continue;
-      this.book.light(look, camera, this.camera);
+      if (!side || !materials) continue;
+      this.book.light(look, this.camera);
       this.figure?.rotation.set(0, this.camera.yaw, 0);
-      this.showOnly(side, material, true);
-      renderer.render(this.scene, camera);
+      materials.forEach((material, i) => {
+        this.showOnly(side, material, i === materials.length - 1);
+        renderer.render(this.scene, camera);
+      });
     }
     if (this.compare === "one") return;
     const x = this.compare === "wipe" ? panes[1].clip[0] : panes[1].area.x;
