@@ -1,5 +1,4 @@
 using Crumpet.Core.Building;
-using Crumpet.Core.Compression;
 using Crumpet.Core.Imaging;
 using Crumpet.Storage;
 using Microsoft.Net.Http.Headers;
@@ -13,7 +12,6 @@ internal static class ResultFiles
     {
         app.MapGet("/assets/{id:int}/files/{station}/{name}", FileAsync);
         app.MapGet("/assets/{id:int}/thumbs/{station}/{name}", ThumbAsync);
-        app.MapGet("/assets/{id:int}/decoded/{name}", DecodedAsync);
         app.MapGet("/deliveries/{id:int}", DeliveryAsync);
     }
 
@@ -29,19 +27,6 @@ internal static class ResultFiles
         if (file is null || size is < 16 or > 1024)
             return Results.NotFound();
         return Results.File(ImageFile.Thumbnail(store.Load(file.Sha256), name, size), "image/png", entityTag: Tag(file.Sha256));
-    }
-
-    private static async Task<IResult> DecodedAsync(int id, string name, Workbench workbench, FileStore store, int mip = 0)
-    {
-        var file = await FindAsync(workbench, id, nameof(Station.Convert), name);
-        if (file is null)
-            return Results.NotFound();
-        var texture = DdsFile.Read(store.Load(file.Sha256), name);
-        if (mip < 0 || mip >= texture.Levels.Count)
-            return Results.NotFound();
-        var (width, height) = texture.LevelSize(mip);
-        var picture = BlockCodec.Decode(texture.Levels[mip], width, height, texture.Format);
-        return Results.File(ImageFile.WritePng(picture, compression: 1), "image/png", entityTag: Tag(file.Sha256));
     }
 
     private static async Task<IResult> DeliveryAsync(int id, Workbench workbench, FileStore store)

@@ -22,6 +22,28 @@ internal static class Shapes
         };
     }
 
+    /// <summary>A flat square of side 1 in y = 0, cut into <c>2 · across²</c> triangles that look up.</summary>
+    public static Mesh Grid(string name, int across)
+    {
+        var positions = Enumerable.Range(0, (across + 1) * (across + 1)).Select(i => new Vector3(i % (across + 1) / (float)across - 0.5f, 0, 0.5f - i / (across + 1) / (float)across)).ToArray();
+        var corners = Enumerable.Range(0, across * across).SelectMany(i =>
+        {
+            int a = i / across * (across + 1) + i % across, b = a + 1, c = b + across + 1, d = a + across + 1;
+            return new[] { a, b, c, a, c, d };
+        }).ToArray();
+        return new Mesh { Name = name, Positions = positions, Corners = corners, Normals = [.. Enumerable.Repeat(Vector3.UnitY, corners.Length)], TriangleMaterials = new int[corners.Length / 3] };
+    }
+
+    /// <summary>A cube of side 1 around the origin with flat normals, all sides over the whole tile.</summary>
+    public static Mesh Cube(string name)
+    {
+        Vector3[] positions = [.. Enumerable.Range(0, 8).Select(i => new Vector3((i & 1) - 0.5f, (i >> 1 & 1) - 0.5f, (i >> 2) - 0.5f))];
+        int[] quads = [4, 5, 7, 6, 1, 0, 2, 3, 5, 1, 3, 7, 0, 4, 6, 2, 6, 7, 3, 2, 0, 1, 5, 4];
+        int[] corners = [.. Enumerable.Range(0, 6).SelectMany(q => new[] { 0, 1, 2, 0, 2, 3 }.Select(c => quads[4 * q + c]))];
+        Vector2[] tile = [new(0, 0), new(1, 0), new(1, 1), new(0, 0), new(1, 1), new(0, 1)];
+        return WithFlatNormals(new Mesh { Name = name, Positions = positions, Corners = corners, UvSets = [Enumerable.Range(0, 36).Select(c => tile[c % 6]).ToArray()], TriangleMaterials = new int[12] });
+    }
+
     /// <summary>A sphere of radius 1 with exact normals and UVs by longitude and latitude.</summary>
     public static Mesh Sphere(string name, int around, int down)
     {

@@ -322,7 +322,8 @@ export class Stage {
     if (moving) {
       this.movingSince ??= performance.now();
       clearTimeout(this.rest);
-      this.rest = setTimeout(() => { this.movingSince = null; this.lastFrame = null; this.draw(); }, restAfter);
+      // A slow machine's next frame comes late, and is no rest.
+      this.rest = setTimeout(() => { this.movingSince = null; this.lastFrame = null; this.draw(); }, Math.max(restAfter, 2.5 * (this.tookLast ?? 0)));
     }
     this.draw();
   }
@@ -337,7 +338,7 @@ export class Stage {
   drawNow(now = performance.now()) {
     if (!this.book) return;
     const began = performance.now();
-    if (this.isMoving && this.lastFrame) this.pace(now - this.lastFrame);
+    if (this.isMoving && this.lastFrame) this.pace(this.tookLast = now - this.lastFrame);
     this.lastFrame = this.isMoving ? now : null;
     for (const side of this.loadedSides) side.showLevel(this.isMoving ? this.movingLevel : side.level);
     this.paint(this.layout());

@@ -1,0 +1,47 @@
+using Crumpet.Core.Baking;
+using Crumpet.Core.Building;
+using Crumpet.Core.Imaging;
+using Crumpet.Core.Pairing;
+using Xunit;
+
+namespace Crumpet.Core.Tests.Building;
+
+public sealed class PlanWordsTests
+{
+    [Fact]
+    public void A_change_is_said_with_its_number_and_unit()
+    {
+        var plan = new AssetPlan();
+        Assert.Equal(["Outward reach set to 7.5 mm"], PlanWords.Changes(plan, plan with { Bake = plan.Bake with { OutwardReachMetres = 0.0075f } }));
+        Assert.Equal(["All parts put on one tray", "Sheet size set to 512 px"], PlanWords.Changes(plan, plan with { Trays = TrayMode.One, Bake = plan.Bake with { Size = 512 } }));
+        Assert.Equal(["Maps set to normal"], PlanWords.Changes(plan, plan with { Bake = plan.Bake with { Maps = [BakeMap.Normal] } }));
+        var recipe = plan.Recipe with { Outputs = [.. plan.Recipe.Outputs.Select(o => o.Name == "normal" ? o with { Format = TextureFormat.Rgba8 } : o)] };
+        Assert.Equal(["Format of normal set to RGBA8"], PlanWords.Changes(plan, plan with { Recipe = recipe }));
+        Assert.Equal(["Output masks left out"], PlanWords.Changes(plan, plan with { Recipe = new([.. plan.Recipe.Outputs.Where(o => o.Name != "masks")]) }));
+    }
+
+    [Fact]
+    public void Every_setting_of_a_bake_has_words_and_equal_plans_have_none()
+    {
+        var plan = new AssetPlan();
+        Assert.Empty(PlanWords.Changes(plan, plan with { Bake = plan.Bake with { Maps = [.. plan.Bake.Maps] } }));
+        var other = new BakeSettings
+        {
+            Maps = [BakeMap.Occlusion],
+            Size = 64,
+            Samples = 8,
+            OutwardReachMetres = 1,
+            InwardReachMetres = 1,
+            Green = GreenDirection.Down,
+            Bits = 16,
+            Dither = false,
+            PaddingPixels = 3,
+            OcclusionRays = 5,
+            Occluders = Occluders.Part,
+            OcclusionRangeMetres = 1,
+            OcclusionFalloffMetres = 1,
+        };
+        // All but the version.
+        Assert.Equal(typeof(BakeSettings).GetProperties().Count(p => p.CanWrite) - 1, PlanWords.Changes(plan, plan with { Bake = other }).Count);
+    }
+}

@@ -1,0 +1,77 @@
+using System.Net;
+using System.Text;
+using System.Text.RegularExpressions;
+using Microsoft.AspNetCore.Hosting;
+using Microsoft.AspNetCore.Mvc.Testing;
+using Xunit;
+
+namespace Crumpet.Web.Tests;
+
+/// <summary>Starts the application with a data folder of its own and uses it over HTTP, in process.</summary>
+public abstract partial class WebAppTests : IDisposable
+{
+    protected const string Low = "o crate_low\nv -0.5 0 0.5\nv 0.5 0 0.5\nv 0.5 0 -0.5\nv -0.5 0 -0.5\nvt 0.1 0.1\nvt 0.9 0.1\nvt 0.9 0.9\nvt 0.1 0.9\nvn 0 1 0\nf 1/1/1 2/2/1 3/3/1 4/4/1\n";
+
+    protected static readonly Dictionary<string, string> SmallBake = new() { ["size"] = "64", ["samples"] = "1", ["outward"] = "10", ["inward"] = "10", ["rays"] = "1", ["occluders"] = "Tray", ["padding"] = "2", ["bits"] = "8", ["green"] = "Up", ["maps"] = "Normal" };
+
+    private readonly string folder = Directory.CreateTempSubdirectory("crumpet").FullName;
+
+    /// <summary>Where the application keeps its data.</summary>
+    protected string DataFolder => folder;
+
+    public void Dispose()
+    {
+        Directory.Delete(folder, recursive: true);
+        GC.SuppressFinalize(this);
+    }
+
+    protected static string High => Low.Replace("_low", "_high", StringComparison.Ordinal);
+
+    protected WebApplicationFactory<Program> Start() => new WebApplicationFactory<Program>().WithWebHostBuilder(host => host.UseSetting("data", folder).UseSetting("demo", "false"));
+
+    protected static async Task<string> DropAsync(HttpClient client, params (string Name, string Text)[] files)
+    {
+        if ((await client.GetAsync("/kits/1")).StatusCode == HttpStatusCode.NotFound)
+            await PostAsync(client, "/kits", "Make", new() { ["name"] = "Test kit" });
+        string token = TokenOf(await client.GetStringAsync("/kits/1"));
+        using var form = new MultipartFormDataContent { { new StringContent(token), "__RequestVerificationToken" } };
+        foreach (var (name, text) in files)
+            form.Add(new ByteArrayContent(Encoding.Latin1.GetBytes(text)), "files", name);
+        var answer = await client.PostAsync("/kits/1?handler=Add", form);
+        string path = answer.RequestMessage!.RequestUri!.AbsolutePath;
+        Assert.EndsWith("/intake", path, StringComparison.Ordinal);
+        return path[..^"/intake".Length];
+    }
+
+    protected static async Task<string> PostAsync(HttpClient client, string path, string? handler, Dictionary<string, string> fields)
+    {
+        fields["__RequestVerificationToken"] = TokenOf(await client.GetStringAsync(path));
+        using var content = new FormUrlEncodedContent(fields);
+        var answer = await client.PostAsync(handler is null ? path : $"{path}?handler={handler}", content);
+        Assert.Equal(HttpStatusCode.OK, answer.StatusCode);
+        return WebUtility.HtmlDecode(await answer.Content.ReadAsStringAsync());
+    }
+
+    protected static async Task<string> UntilAsync(HttpClient client, string path, string text)
+    {
+        string page = "";
+        for (int i = 0; i < 300; i++)
+        {
+            page = WebUtility.HtmlDecode(await client.GetStringAsync(path));
+            if (page.Contains(text, StringComparison.Ordinal))
+                return page;
+            await Task.Delay(100);
+        }
+        Assert.Fail($"{path} never showed '{text}':\n{page}");
+        return page;
+    }
+
+    protected static string TokenOf(string page)
+    {
+        var groups = Token().Match(page).Groups;
+        return groups.Values.Skip(1).First(g => g.Success).Value;
+    }
+
+    [GeneratedRegex("""RequestVerificationToken&quot;:&quot;([^&]+)&quot;|RequestVerificationToken":"([^"]+)"|name="__RequestVerificationToken" type="hidden" value="([^"]+)""")]
+    private static partial Regex Token();
+}
