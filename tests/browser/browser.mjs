@@ -8,3 +8,61 @@ export function openBrowser() {
       "--disable-component-update", "--disable-sync", "--enable-unsafe-swiftshader"],
   });
 }
+
+/** A page of the app, and the list of what it complains of: errors on the console, and requests that leave the host. */
+export async function openPage(browser, app) {
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } }), complaints = [];
+  page.on("console", (m) => { if (m.type() === "error") complaints.push(m.text()); });
+  page.on("pageerror", (e) => complaints.push(e.stack ?? e.message));
+  page.on("request", (r) => { if (!r.url().startsWith(app.url) && !/^(blob|data):/.test(r.url())) complaints.push(`a request left the host: ${r.url()}`); });
+  return { page, complaints };
+}
+
+/** Makes a kit of files and waits until they are read. @returns the asset's address */
+export async function dropKit(page, app, files) {
+  await page.goto(`${app.url}/kits`);
+  await page.fill("#name", "Kit");
+  await page.click('button:has-text("Make kit")');
+  await page.setInputFiles('input[name="files"]', files);
+  await page.waitForURL(/\/assets\/\d+\/intake/);
+  await fresh(page, "layout");
+  return page.url().replace(/\/intake.*/, "");
+}
+
+export const fresh = (page, station) => page.waitForSelector(`.stop-fresh[data-station="${station}"]`, { timeout: 240_000 });
+
+/** Presses the main button of a station and waits until it is done. */
+export async function work(page, asset, station, settings = {}) {
+  await page.goto(`${asset}/${station}`);
+  for (const [name, value] of Object.entries(settings)) {
+    const field = page.locator(`#${name}`);
+    if (await field.evaluate((f) => f.tagName === "SELECT")) await field.selectOption(value);
+    else await field.fill(value);
+  }
+  await press(page, "button.button-main");
+  await fresh(page, station);
+}
+
+/** Presses what leads to another page, or to this one anew, and waits for it. */
+export const press = (page, what) => Promise.all([page.waitForNavigation(), page.click(what)]);
+
+/** Opens a station and waits for its stage. @returns functions that look at the stage */
+export async function openStage(page, asset, station) {
+  await page.goto(`${asset}/${station}`);
+  await ready(page);
+}
+
+/** Waits until the stage shows what was chosen, and has drawn it at rest. */
+export async function ready(page) {
+  await page.waitForSelector("[data-stage][data-ready]", { timeout: 120_000 });
+  await page.waitForFunction(() => { const s = document.querySelector("[data-stage]").stage; return !s.isMoving && !s.pending; }, null, { timeout: 60_000 });
+}
+
+/** What the stage shows, as 64 × 64 pixels of RGBA. */
+export const picture = (page) => page.evaluate(() => {
+  const canvas = document.querySelector("[data-stage] canvas"), small = new OffscreenCanvas(64, 64).getContext("2d");
+  small.drawImage(canvas, 0, 0, 64, 64);
+  return [...small.getImageData(0, 0, 64, 64).data];
+});
+
+export const difference = (a, b) => a.reduce((sum, value, i) => sum + Math.abs(value - b[i]), 0) / a.length;

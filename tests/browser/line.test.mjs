@@ -7,22 +7,18 @@ import { dirname, join } from "node:path";
 import { after, before, test } from "node:test";
 import validator from "gltf-validator";
 import { crumpet, root, startApp } from "./app.mjs";
-import { openBrowser } from "./browser.mjs";
+import { openBrowser, openPage } from "./browser.mjs";
 import { readGlb, unindexed } from "./glb.mjs";
 import { readStoredZip } from "./zip.mjs";
 
-let app, browser, page, demo, zip, files;
-const complaints = [];
+let app, browser, page, complaints, demo, zip, files;
 
 before(async () => {
   app = await startApp("--demo", "false");
   demo = join(app.folder, "demo");
   crumpet("demo", "--out", demo);
   browser = await openBrowser();
-  page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-  page.on("console", (m) => { if (m.type() === "error") complaints.push(m.text()); });
-  page.on("pageerror", (e) => complaints.push(e.message));
-  page.on("request", (r) => { if (!r.url().startsWith(app.url) && !/^(blob|data):/.test(r.url())) complaints.push(`a request left the host: ${r.url()}`); });
+  ({ page, complaints } = await openPage(browser, app));
 });
 
 after(async () => {
@@ -41,7 +37,7 @@ async function stop(station, state) {
 test("dropped and picked files become an asset whose objects are listed", async () => {
   await page.goto(app.url);
   await page.fill("#name", "Salt marsh station");
-  await page.click("text=Make kit");
+  await page.click('button:has-text("Make kit")');
   const folder = join(demo, "louvre_screen");
   const texts = ["louvre_screen_low.obj", "louvre_screen_low.mtl"].map((name) => ({ name, text: readFileSync(join(folder, name), "utf8") }));
   const transfer = await page.evaluateHandle((list) => {
@@ -61,7 +57,7 @@ test("pairs are shown one part a row and the stage shows the high side", async (
   await page.keyboard.press("2");
   await page.waitForURL(/\/pairs/);
   assert.equal(await page.locator(".ledger tbody tr").count(), 46);
-  await page.waitForSelector('[data-stage][data-ready="high"]', { timeout: 60_000 });
+  await page.waitForSelector('[data-stage][data-ready="high:plain"]', { timeout: 60_000 });
 });
 
 test("a bake shows its progress, ends fresh and can be read texel by texel", async () => {
@@ -71,12 +67,12 @@ test("a bake shows its progress, ends fresh and can be read texel by texel", asy
   await page.click("button.button-main");
   await page.waitForFunction(() => Number(document.querySelector(".run-box progress")?.value) > 0.1, null, { timeout: 120_000 });
   await stop("bake", "fresh");
-  await page.waitForSelector("#map[data-ready] canvas", { timeout: 60_000 });
-  const box = await page.locator("#map canvas").boundingBox();
+  await page.waitForSelector('[data-map-viewer][data-ready$="_normal.png"]', { timeout: 60_000 });
+  const box = await page.locator("[data-map-viewer] .over").boundingBox();
   // The empty lower right of the sheet is flat.
   await page.mouse.move(box.x + box.width * 0.9, box.y + box.height * 0.62);
-  await page.waitForFunction(() => /R 128 G 128 B 255 n \(0\.00, 0\.00, 1\.00\)/.test(document.querySelector("#map .readout").textContent));
-  await page.waitForSelector('[data-stage][data-ready="wipe"]', { timeout: 60_000 });
+  await page.waitForFunction(() => /R 128 G 128 B 255 n \(0\.00, 0\.00, 1\.00\)/.test(document.querySelector("[data-map-viewer] .readout").textContent));
+  await page.waitForSelector('[data-stage][data-ready="wipe high:plain low:baked"]', { timeout: 60_000 });
 });
 
 test("a run can be cancelled and says so", async () => {
@@ -85,7 +81,7 @@ test("a run can be cancelled and says so", async () => {
   await page.waitForFunction(() => Number(document.querySelector(".run-box progress")?.value) > 0.02, null, { timeout: 120_000 });
   await page.click("text=Cancel");
   await page.goto(`${app.url}/runs`);
-  await page.waitForSelector("text=Cancelled at Bake; nothing half done was kept.");
+  await page.waitForSelector('.run-message:has-text("Cancelled at Bake; nothing half done was kept.")');
   await page.goto(`${app.url}/assets/1/bake`);
   await page.selectOption("#size", "1024");
   await page.click("button.button-main");
@@ -105,7 +101,7 @@ test("build all takes the asset to a delivery that can be downloaded", async () 
 });
 
 test("every station's page opens with its viewers and without a complaint", async () => {
-  for (const [station, ready] of [["intake", "low"], ["layout", "checker"], ["pack", null], ["convert", null], ["bind", "delivered"], ["deliver", "delivered"]]) {
+  for (const [station, ready] of [["intake", "low:plain"], ["layout", "low:checker"], ["pack", null], ["convert", null], ["bind", "low:delivered"], ["deliver", "low:delivered"]]) {
     await page.goto(`${app.url}/assets/1/${station}`);
     if (ready) await page.waitForSelector(`[data-stage][data-ready="${ready}"]`, { timeout: 60_000 });
     assert.equal(await page.evaluate(() => document.documentElement.scrollHeight > innerHeight), false, `${station} scrolls`);

@@ -1,36 +1,28 @@
 // The viewers as an artist uses them, and textures as the graphics card decodes them.
 import assert from "node:assert/strict";
+import { execFileSync } from "node:child_process";
+import { writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
 import { crumpet, startApp } from "./app.mjs";
-import { openBrowser } from "./browser.mjs";
+import { difference, dropKit, openBrowser, openPage, openStage, picture, ready, work } from "./browser.mjs";
 
-let app, browser, page;
+let app, browser, page, complaints, asset;
 
 before(async () => {
   app = await startApp("--demo", "false");
   const demo = join(app.folder, "demo");
   crumpet("demo", "--out", demo);
   browser = await openBrowser();
-  page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-  await page.goto(app.url);
-  await page.fill("#name", "Kit");
-  await page.click("text=Make kit");
-  await page.setInputFiles('input[name="files"]', ["louvre_screen_low.obj", "louvre_screen_low.mtl", "louvre_screen_high.glb"].map((f) => join(demo, "louvre_screen", f)));
-  await page.waitForURL(/\/assets\/1\/intake/);
-  await fresh("layout");
-  await page.goto(`${app.url}/assets/1/pairs`);
-  await page.selectOption("#trays", "One");
-  await page.click("button.button-main");
-  await fresh("pairs");
-  await page.goto(`${app.url}/assets/1/bake`);
-  await page.selectOption("#size", "512");
-  await page.fill("#rays", "4");
-  await page.click("button.button-main");
-  await fresh("bake");
-  await page.goto(`${app.url}/assets/1/deliver`);
-  await page.click("button.button-main");
-  await fresh("deliver");
+  ({ page, complaints } = await openPage(browser, app));
+  // A picture of floating-point numbers among the sources: 3.25 everywhere, -1.5 in one corner.
+  const real = join(app.folder, "heights.tif");
+  writeFileSync(join(app.folder, "make.py"), `from PIL import Image\ni = Image.new("F", (300, 200), 3.25)\ni.putpixel((0, 0), -1.5)\ni.save(${JSON.stringify(real)})\n`);
+  execFileSync("/usr/bin/python3", [join(app.folder, "make.py")]);
+  asset = await dropKit(page, app, [...["louvre_screen_low.obj", "louvre_screen_low.mtl", "louvre_screen_high.glb"].map((f) => join(demo, "louvre_screen", f)), real]);
+  await work(page, asset, "pairs", { trays: "One" });
+  await work(page, asset, "bake", { size: "512", rays: "4" });
+  await work(page, asset, "deliver");
 });
 
 after(async () => {
@@ -38,117 +30,328 @@ after(async () => {
   await app?.stop();
 });
 
-const fresh = (station) => page.waitForSelector(`.stop-fresh[data-station="${station}"]`, { timeout: 240_000 });
-const picture = () => page.evaluate(() => {
-  const canvas = document.querySelector("[data-stage] canvas"), small = new OffscreenCanvas(64, 64).getContext("2d");
-  small.drawImage(canvas, 0, 0, 64, 64);
-  return [...small.getImageData(0, 0, 64, 64).data];
-});
-const difference = (a, b) => a.reduce((sum, value, i) => sum + Math.abs(value - b[i]), 0) / a.length;
-const settled = () => page.evaluate(() => new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(() => requestAnimationFrame(r)))));
+const stage = (read) => page.evaluate(read);
+const canvasBox = () => page.locator("[data-stage] canvas").boundingBox();
+const drawer = (name) => page.click(`[data-stage] [data-drawer="${name}"] summary`);
 
-async function openStage(station, mode) {
-  await page.goto(`${app.url}/assets/1/${station}`);
-  await page.waitForSelector(`[data-stage][data-ready="${mode}"]`, { timeout: 60_000 });
-  await settled();
+async function show(look, pane = 0) {
+  await page.selectOption(`[data-stage] [data-pane="${pane}"]`, look);
+  await ready(page);
 }
 
-test("the stage turns by drag and by keys, zooms, and frames again", async () => {
-  await openStage("pairs", "high");
-  const start = await picture();
-  const box = await page.locator("[data-stage] canvas").boundingBox();
+/** The half of a 64 × 64 picture. */
+const half = (pixels, right) => pixels.filter((_, i) => (Math.floor(i / 4) % 64 >= 32) === right);
+
+test("the stage turns by drag and by keys, zooms to the pointer, and shows the whole asset again", async () => {
+  await openStage(page, asset, "pairs");
+  const start = await picture(page);
+  const box = await canvasBox();
   await page.mouse.move(box.x + 100, box.y + 300);
   await page.mouse.down();
   await page.mouse.move(box.x + 200, box.y + 330, { steps: 4 });
   await page.mouse.up();
-  await settled();
-  const turned = await picture();
+  await ready(page);
+  const turned = await picture(page);
   assert.ok(difference(start, turned) > 0.5);
+  const under = () => stage(() => { const s = document.querySelector("[data-stage]").stage; return s.partUnder(s.canvas.clientWidth * 0.3, s.canvas.clientHeight * 0.4); });
+  await page.mouse.move(box.x + box.width * 0.3, box.y + box.height * 0.4);
+  const before = await under();
+  await page.mouse.wheel(0, -900);
+  await ready(page);
+  assert.ok(difference(turned, await picture(page)) > 0.5);
+  assert.equal(await under(), before);
   await page.locator("[data-stage] canvas").focus();
-  for (let i = 0; i < 5; i++) await page.keyboard.press("+");
-  await settled();
-  const near = await picture();
-  assert.ok(difference(turned, near) > 0.5);
-  await page.keyboard.press("f");
-  await settled();
-  assert.ok(difference(turned, await picture()) < 0.2);
+  await page.keyboard.press("Home");
+  await ready(page);
+  assert.ok(difference(turned, await picture(page)) < 0.3);
+  await page.keyboard.press("Shift+X");
+  await ready(page);
+  assert.ok(Math.abs(await stage(() => document.querySelector("[data-stage]").stage.camera.yaw) + Math.PI / 2) < 1e-6);
+});
+
+test("parallel lines stay parallel: what is nearer is no larger", async () => {
+  await openStage(page, asset, "pairs");
+  await page.locator("[data-stage] canvas").focus();
+  await page.keyboard.press("z");
+  await page.keyboard.press("o");
+  await ready(page);
+  const widths = await stage(() => {
+    const { camera, box } = document.querySelector("[data-stage]").stage, Vector = box.min.constructor;
+    return [box.min.z, box.max.z].map((z) => new Vector(box.max.x, 1, z).project(camera.three).x - new Vector(box.min.x, 1, z).project(camera.three).x);
+  });
+  assert.ok(Math.abs(widths[0] - widths[1]) < 1e-6 && widths[0] > 0.1);
+});
+
+test("parts are isolated, drawn apart and brought back", async () => {
+  await openStage(page, asset, "pairs");
+  const whole = await picture(page);
+  await drawer("parts");
+  await page.click('[data-only="latch_knob"]');
+  assert.equal(await stage(() => document.querySelector("[data-stage]").stage.sides.high.now.objects.filter((o) => o.mesh.visible).length), 1);
+  await page.click('[data-parts="all"]');
+  await ready(page);
+  assert.ok(difference(whole, await picture(page)) < 0.1);
+  await page.fill('[data-slider="explode"]', "1");
+  await ready(page);
+  const grown = await stage(() => { const s = document.querySelector("[data-stage]").stage; return s.boxOf().getSize(s.box.max.clone()).y / s.box.getSize(s.box.max.clone()).y; });
+  assert.ok(grown > 1.5, `${grown}`);
+});
+
+test("a press picks the part under it, and the ledger shows its row", async () => {
+  await openStage(page, asset, "pairs");
+  await page.locator("[data-stage] canvas").focus();
+  await page.keyboard.press("y");
+  await ready(page);
+  // Straight from above there is nothing but roof.
+  const box = await canvasBox();
+  await page.mouse.click(box.x + box.width * 0.4, box.y + box.height * 0.44);
+  assert.match(await page.textContent("[data-stage] .readout"), /^roof_0\d/);
+  assert.match(await page.getAttribute(".ledger tr.marked", "data-place"), /^roof_0\d$/);
 });
 
 test("a press on a ledger row flies the stage to the part", async () => {
-  await openStage("pairs", "high");
-  const start = await picture();
+  await openStage(page, asset, "pairs");
+  const start = await picture(page);
   await page.click('.ledger tr[data-place="latch_knob"]');
-  await settled();
-  assert.equal(await page.textContent("[data-stage] .readout"), "latch_knob");
-  assert.ok(difference(start, await picture()) > 2);
+  await ready(page);
+  assert.match(await page.textContent("[data-stage] .readout"), /^latch_knob/);
+  assert.ok(difference(start, await picture(page)) > 2);
   assert.equal(await page.locator(".ledger tr.marked").count(), 1);
 });
 
 test("the wipe shows the high side left and the baked low side right of its seam", async () => {
-  await openStage("bake", "wipe");
-  const half = await picture();
-  const box = await page.locator("[data-stage] canvas").boundingBox();
+  await openStage(page, asset, "bake");
+  const start = await picture(page);
+  const box = await canvasBox();
   await page.mouse.move(box.x + box.width / 2, box.y + 200);
   await page.mouse.down();
-  await page.mouse.move(box.x + box.width - 2, box.y + 200, { steps: 6 });
+  await page.mouse.move(box.x + box.width - 1, box.y + 200, { steps: 6 });
   await page.mouse.up();
-  await settled();
-  const allHigh = await picture();
-  await page.click('[data-mode="high"]');
-  await page.waitForSelector('[data-stage][data-ready="high"]');
-  await settled();
-  const high = await picture();
-  assert.ok(difference(allHigh, high) < difference(half, high) + 0.01);
+  await ready(page);
+  const allHigh = await picture(page);
+  await page.click('[data-stage] [data-compare="one"]');
+  await ready(page);
+  const high = await picture(page);
   assert.ok(difference(allHigh, high) < 0.6, `${difference(allHigh, high)}`);
+  assert.ok(difference(half(start, false), half(high, false)) < 0.6);
+  await show("low:baked");
+  assert.ok(difference(half(start, true), half(await picture(page), true)) < 0.6);
+});
+
+test("side by side, both cameras are one", async () => {
+  await openStage(page, asset, "bind");
+  await page.click('[data-stage] [data-compare="beside"]');
+  await show("low:plain", 0);
+  await show("low:plain", 1);
+  await page.locator("[data-stage] canvas").focus();
+  for (const key of ["ArrowLeft", "ArrowLeft", "ArrowUp", "+"]) await page.keyboard.press(key);
+  await ready(page);
+  const pixels = await picture(page);
+  assert.ok(difference(half(pixels, false), half(pixels, true)) < 1.2, `${difference(half(pixels, false), half(pixels, true))}`);
+});
+
+test("every way of seeing draws something, and no two the same", async () => {
+  await openStage(page, asset, "bind");
+  const seen = new Map();
+  const looks = await page.$$eval('[data-stage] [data-pane="0"] option', (all) => all.map((o) => o.value));
+  assert.ok(looks.length > 18, looks.join(" "));
+  for (const look of looks) {
+    await show(look);
+    const pixels = await picture(page);
+    const drawn = pixels.filter((v, i) => i % 4 === 0 && Math.abs(v - 0x77) > 6).length;
+    assert.ok(drawn > 150, `${look} draws ${drawn} pixels`);
+    // One material and one tray look alike; so do normals of flat low and high sides from afar.
+    if (!/groups|materials|trays|colours|material$|facing|normals|baked|delivered|plain/.test(look))
+      for (const [other, before] of seen) assert.ok(difference(pixels, before) > 0.3, `${look} looks like ${other}`);
+    seen.set(look, pixels);
+  }
+});
+
+test("wires, edges, cage, grid and figure are drawn on top", async () => {
+  await openStage(page, asset, "layout");
+  await show("low:plain");
+  const plain = await picture(page);
+  await drawer("view");
+  for (const toggle of ["wire", "edges", "cage", "grid", "figure"]) {
+    await page.click(`[data-toggle="${toggle}"]`);
+    await ready(page);
+    assert.ok(difference(plain, await picture(page)) > 0.15, `${toggle}: ${difference(plain, await picture(page))}`);
+    await page.click(`[data-toggle="${toggle}"]`);
+    await ready(page);
+    assert.ok(difference(plain, await picture(page)) < 0.05, `${toggle} goes`);
+  }
+});
+
+test("a still picture has the chosen size and shows the view", async () => {
+  await openStage(page, asset, "bind");
+  await drawer("view");
+  await page.selectOption('[data-still="size"]', "2560x1440");
+  const [download] = await Promise.all([page.waitForEvent("download"), page.click('[data-still="save"]')]);
+  const found = JSON.parse(execFileSync("/usr/bin/python3", ["-c", "import sys, json; from PIL import Image; i = Image.open(sys.argv[1]).convert('L'); print(json.dumps([i.format, *i.size, len(set(i.resize((64, 64)).getdata()))]))", await download.path()], { encoding: "utf8" }));
+  assert.deepEqual(found.slice(1, 3), [2560, 1440]);
+  assert.ok(found[3] > 20);
 });
 
 test("neighbours that burn in on one tray are findings that fly both viewers there", async () => {
-  await openStage("bake", "wipe");
-  await page.waitForSelector("#map[data-ready] canvas");
+  await openStage(page, asset, "bake");
+  await page.waitForSelector("[data-map-viewer][data-ready]");
   const finding = page.locator(".finding", { hasText: "carries the surface of" }).first();
   assert.match(await finding.textContent(), /put each part on its own tray/);
-  const before = await page.evaluate(() => document.getElementById("map").mapView.view.scale);
-  await finding.click();
-  assert.ok(await page.evaluate(() => document.getElementById("map").mapView.view.scale) > before);
+  const scale = () => page.evaluate(() => document.querySelector("[data-map-viewer]").map.view.scale);
+  const distance = () => stage(() => document.querySelector("[data-stage]").stage.camera.distance);
+  const [scaleBefore, distanceBefore] = [await scale(), await distance()];
+  // The arrow keys walk the findings, worst first.
+  await page.keyboard.press("ArrowDown");
+  assert.ok(await scale() > scaleBefore);
+  assert.ok(await distance() < distanceBefore);
 });
 
-test("a texel reads as the file has it", async () => {
-  await page.goto(`${app.url}/assets/1/bake`);
-  await page.waitForSelector("#map[data-ready] canvas");
-  const [x, y] = [100, 300];
+test("a point on the map is marked on the stage, and back", async () => {
+  await openStage(page, asset, "bake");
+  await page.waitForSelector("[data-map-viewer][data-ready]");
+  // The middle of a triangle of the low side, as UV and as a point.
+  const spot = await page.evaluate(() => {
+    const map = document.querySelector("[data-map-viewer]").map, low = document.querySelector("[data-stage]").stage.sides.low.now;
+    const o = low.objects.find((c) => c.part === "roof_01"), { uv, index } = o.source.levels[0], rect = map.canvas.getBoundingClientRect();
+    const middle = [0, 1].map((c) => (uv[2 * index[0] + c] + uv[2 * index[1] + c] + uv[2 * index[2] + c]) / 3);
+    return { x: rect.x + map.view.x + middle[0] * map.view.width * map.view.scale, y: rect.y + map.view.y + (1 - middle[1]) * map.view.height * map.view.scale };
+  });
+  await page.mouse.move(spot.x, spot.y);
+  await page.waitForSelector(".stage-mark:not([hidden])");
+  const marked = await stage(() => { const s = document.querySelector("[data-stage]").stage; return s.sides.low.now.objects.find((o) => o.part === "roof_01").box.clone().expandByScalar(1e-3).containsPoint(s.markAt); });
+  assert.ok(marked);
+  // On the stage, straight from above, the same roof.
+  await page.locator("[data-stage] canvas").focus();
+  await page.keyboard.press("y");
+  await ready(page);
+  const box = await canvasBox();
+  for (const x of [0.44, 0.45]) {
+    await page.mouse.move(box.x + box.width * x, box.y + box.height * 0.44);
+    await page.waitForTimeout(80);
+  }
+  const uv = await page.evaluate(() => document.querySelector("[data-map-viewer]").map.mark);
+  const [u, v] = (await page.textContent("[data-stage] .readout")).match(/u (\d\.\d+) v (\d\.\d+)/).slice(1).map(Number);
+  assert.ok(Math.abs(uv[0] - u) < 1e-3 && Math.abs(uv[1] - v) < 1e-3);
+});
+
+/** Opens a map in its viewer and waits for it. */
+async function openMap(station, key) {
+  await page.goto(`${asset}/${station}?map=${encodeURIComponent(key)}`);
+  await page.waitForSelector(`[data-map-viewer][data-ready="${key}"]`, { timeout: 60_000 });
+}
+
+/** Points at a texel and gives the readout once its numbers are there. */
+async function readAt(x, y) {
   const spot = await page.evaluate(([tx, ty]) => {
-    const { view, canvas } = document.getElementById("map").mapView, rect = canvas.getBoundingClientRect();
+    const { view, canvas } = document.querySelector("[data-map-viewer]").map, rect = canvas.getBoundingClientRect();
     return [rect.x + view.x + (tx + 0.5) * view.scale, rect.y + view.y + (ty + 0.5) * view.scale];
   }, [x, y]);
   await page.mouse.move(...spot);
-  const shown = (await page.textContent("#map .readout")).match(/x (\d+) y (\d+) R (\d+) G (\d+) B (\d+)/).slice(1).map(Number);
-  const url = await page.getAttribute('#map [aria-selected="true"]', "data-map");
-  const real = await page.evaluate(async ([address, tx, ty]) => {
+  await page.waitForFunction(() => /· (R|grey) -?\d/.test(document.querySelector("[data-map-viewer] .readout").textContent));
+  return page.textContent("[data-map-viewer] .readout");
+}
+
+test("a texel reads as the file has it", async () => {
+  const key = await page.goto(`${asset}/bake`).then(() => page.$eval('[data-map-viewer] [data-pane="0"] option', (o) => o.value));
+  await openMap("bake", key);
+  const shown = (await readAt(100, 300)).match(/x (\d+) y (\d+) · R (\d+) G (\d+) B (\d+) n \(/).slice(1).map(Number);
+  const real = await page.evaluate(async ([address, x, y]) => {
     const image = await createImageBitmap(await (await fetch(address)).blob(), { colorSpaceConversion: "none" });
     const context = new OffscreenCanvas(image.width, image.height).getContext("2d");
     context.drawImage(image, 0, 0);
-    return [...context.getImageData(tx, ty, 1, 1).data.slice(0, 3)];
-  }, [url, shown[0], shown[1]]);
+    return [...context.getImageData(x, y, 1, 1).data.slice(0, 3)];
+  }, [`${asset}/files/${key}`, shown[0], shown[1]]);
   assert.deepEqual(shown.slice(2), real);
 });
 
-test("Space swaps picture and decoded texture", async () => {
-  await page.goto(`${app.url}/assets/1/convert`);
-  await page.waitForSelector("#map[data-ready] canvas");
-  await page.locator("#map canvas").focus();
+test("floating-point numbers are read as they are and shown from their least to their greatest", async () => {
+  await openMap("pack", "intake/heights.tif");
+  assert.match(await readAt(150, 100), /grey 3\.25 · heights\.tif · 300 × 200 px · float/);
+  assert.match(await readAt(0, 0), /grey -1\.5 ·/);
+  assert.deepEqual(await page.$$eval("[data-map-viewer] [data-range]", (all) => all.map((i) => Number(i.value))), [-1.5, 3.25]);
+  const shade = await page.evaluate(() => {
+    const canvas = document.querySelector("[data-map-viewer] .texels"), small = new OffscreenCanvas(canvas.width, canvas.height).getContext("2d");
+    small.drawImage(canvas, 0, 0);
+    return small.getImageData(canvas.width / 2, canvas.height / 2, 1, 1).data[0];
+  });
+  assert.equal(shade, 255);
+});
+
+test("channels are shown alone or together", async () => {
+  await openMap("pack", "pack/louvre_screen_masks.png");
+  const middle = () => page.evaluate(() => {
+    const { map } = document.querySelector("[data-map-viewer]");
+    map.drawNow();
+    const canvas = map.painter.canvas, small = new OffscreenCanvas(canvas.width, canvas.height).getContext("2d");
+    small.drawImage(canvas, 0, 0);
+    // A texel's middle, where nothing is smoothed.
+    map.view.show(200, 200, 1, 1);
+    map.drawNow();
+    small.drawImage(canvas, 0, 0);
+    return { pixel: [...small.getImageData(canvas.width / 2, canvas.height / 2, 1, 1).data.slice(0, 3)], values: map.picture.texel(200, 200) };
+  });
+  await readAt(200, 200);
+  await page.waitForTimeout(300);
+  const together = await middle();
+  assert.deepEqual(together.pixel, together.values);
+  await page.click('[data-map-viewer] [data-channel="G"]', { modifiers: ["Shift"] });
+  const alone = await middle();
+  assert.deepEqual(alone.pixel, [alone.values[1], alone.values[1], alone.values[1]]);
+});
+
+test("Space swaps picture and decoded texture, and the difference has the decibels of the ticket", async () => {
+  await page.goto(`${asset}/convert`);
+  await page.waitForSelector("[data-map-viewer][data-ready]");
+  await page.locator("[data-map-viewer] .over").focus();
+  const front = () => page.evaluate(() => document.querySelector("[data-map-viewer]").map.picture.choice.key);
+  const first = await front();
   await page.keyboard.down(" ");
-  assert.equal(await page.evaluate(() => document.getElementById("map").mapView.swapped), true);
+  const held = await front();
   await page.keyboard.up(" ");
-  assert.equal(await page.evaluate(() => document.getElementById("map").mapView.swapped), false);
+  assert.match(first, /^pack\//);
+  assert.match(held, /^convert\//);
+  assert.equal(await front(), first);
+  await page.selectOption('[data-map-viewer] [data-pane="0"]', "pack/louvre_screen_masks.png");
+  await page.selectOption('[data-map-viewer] [data-pane="1"]', "convert/louvre_screen_masks.dds");
+  await page.click('[data-map-viewer] [data-compare="difference"]');
+  await page.mouse.move(1200, 780);
+  await page.waitForFunction(() => /PSNR/.test(document.querySelector("[data-map-viewer] .readout").textContent));
+  const [, shown] = (await page.textContent("[data-map-viewer] .readout")).match(/PSNR ([\d.]+) dB/);
+  const ticket = (await page.textContent('.small-table tr:has-text("masks") td:nth-child(3)')).match(/([\d.]+) dB/)[1];
+  assert.ok(Math.abs(shown - ticket) < 0.15, `${shown} ${ticket}`);
+});
+
+test("mip levels of a texture are looked at one by one", async () => {
+  await openMap("convert", "convert/louvre_screen_normal.dds");
+  await page.click('[data-map-viewer] [data-compare="one"]');
+  await page.selectOption("[data-mip]", "3");
+  await page.waitForFunction(() => /mip 3 · 64 × 64 px/.test(document.querySelector("[data-map-viewer] .readout").textContent));
+});
+
+test("stepping through many maps holds a bounded number of tiles", async () => {
+  await openMap("convert", "convert/louvre_screen_normal.dds");
+  const held = await page.evaluate(async () => {
+    const { map } = document.querySelector("[data-map-viewer]"), { tileStore } = await import("/js/map/tiles.js");
+    let most = 0;
+    for (let i = 0; i < 50; i++) {
+      map.bar.key({ key: "PageDown" });
+      await new Promise((r) => setTimeout(r, 60));
+      most = Math.max(most, tileStore.bytes);
+    }
+    return { most, counted: [...tileStore.tiles.values()].reduce((sum, t) => sum + (t.data?.byteLength ?? 0), 0), bytes: tileStore.bytes };
+  });
+  assert.ok(held.most <= 160 * 1024 * 1024 && held.most > 0, JSON.stringify(held));
+  assert.equal(held.bytes, held.counted);
 });
 
 test("the graphics card decodes the delivered blocks to what Crumpet says they are", async () => {
-  await openStage("bind", "delivered");
+  await openStage(page, asset, "bind");
   for (const [name, channels] of [["louvre_screen_normal.dds", 2], ["louvre_screen_masks.dds", 3]]) {
-    const found = await page.evaluate(async ([file, count]) => {
+    await openMap("convert", `convert/${name}`);
+    const found = await page.evaluate(async ([file, count, base]) => {
       const THREE = await import("/lib/three/three.module.js");
-      const { loadDds } = await import("/js/dds.js");
-      const texture = await loadDds(`/assets/1/files/convert/${file}`);
+      const { loadDds } = await import("/js/stage/dds.js");
+      const texture = await loadDds(`${base}/files/convert/${file}`);
       texture.minFilter = texture.magFilter = THREE.NearestFilter;
       const side = texture.mipmaps[0].width;
       const renderer = new THREE.WebGLRenderer();
@@ -164,29 +367,23 @@ test("the graphics card decodes the delivered blocks to what Crumpet says they a
       renderer.render(scene, new THREE.Camera());
       const card = new Uint8Array(side * side * 4);
       renderer.readRenderTargetPixels(target, 0, 0, side, side, card);
-      const image = await createImageBitmap(await (await fetch(`/assets/1/decoded/${file}`)).blob(), { colorSpaceConversion: "none", premultiplyAlpha: "none" });
-      const context = new OffscreenCanvas(side, side).getContext("2d");
-      context.drawImage(image, 0, 0);
-      const ours = context.getImageData(0, 0, side, side).data;
+      const { picture } = document.querySelector("[data-map-viewer]").map;
+      for (const tile of [[0, 0], [1, 0], [0, 1], [1, 1]]) while (!picture.tile(0, ...tile)) await new Promise((r) => setTimeout(r, 30));
       let worst = 0, sum = 0;
-      for (let i = 0; i < side * side; i++)
+      for (let i = 0; i < side * side; i++) {
+        const ours = picture.texel(i % side, Math.floor(i / side));
         for (let c = 0; c < count; c++) {
-          const d = Math.abs(card[4 * i + c] - ours[4 * i + c]);
+          const d = Math.abs(card[4 * i + c] - ours[c]);
           worst = Math.max(worst, d);
           sum += d;
         }
+      }
       renderer.dispose();
       return { worst, mean: sum / (side * side * count) };
-    }, [name, channels]);
+    }, [name, channels, asset]);
     assert.ok(found.worst <= 1, `${name}: ${JSON.stringify(found)}`);
     assert.ok(found.mean < 0.5, `${name}: ${JSON.stringify(found)}`);
   }
 });
 
-test("number keys walk the line", async () => {
-  await page.goto(`${app.url}/assets/1/intake`);
-  for (const [key, station] of [["5", "pack"], ["8", "deliver"], ["1", "intake"]]) {
-    await page.keyboard.press(key);
-    await page.waitForURL(new RegExp(`/${station}$`));
-  }
-});
+test("nothing was complained of", () => assert.deepEqual(complaints, []));

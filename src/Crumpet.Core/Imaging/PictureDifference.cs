@@ -2,7 +2,7 @@ namespace Crumpet.Core.Imaging;
 
 /// <summary>How far two pictures of one size are apart, as shares of full scale.</summary>
 /// <param name="Psnr">Peak signal to noise ratio over all compared channels, dB; null where nothing differs.</param>
-/// <param name="ChannelPsnr">The same for R, G, B and, where one picture has it, alpha.</param>
+/// <param name="ChannelPsnr">The same for R, G, B and, where one picture is not opaque, alpha: an alpha of 1 throughout would only flatter the number.</param>
 /// <param name="Greatest">Largest difference of a value.</param>
 /// <param name="DifferentTexels">Texels with any difference.</param>
 public sealed record PictureDifference(double? Psnr, IReadOnlyList<double?> ChannelPsnr, float Greatest, long DifferentTexels)
@@ -17,11 +17,13 @@ public sealed record PictureDifference(double? Psnr, IReadOnlyList<double?> Chan
         var squares = new double[a.Height, channels];
         var greatest = new float[a.Height];
         var different = new int[a.Height];
+        var seeThrough = new bool[a.Height];
         Parallel.For(0, a.Height, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, y =>
         {
             for (int x = 0; x < a.Width; x++)
             {
                 bool same = true;
+                seeThrough[y] |= channels == 4 && (Value(a, x, y, 3) != 1 || Value(b, x, y, 3) != 1);
                 for (int c = 0; c < channels; c++)
                 {
                     float d = MathF.Abs(Value(a, x, y, c) - Value(b, x, y, c));
@@ -35,6 +37,8 @@ public sealed record PictureDifference(double? Psnr, IReadOnlyList<double?> Chan
                     different[y]++;
             }
         });
+        if (!seeThrough.Contains(true))
+            channels = 3;
         double texels = (double)a.Width * a.Height;
         // Rows are summed in order, so that the thread count never shows.
         var sums = Enumerable.Range(0, channels).Select(c => Enumerable.Range(0, a.Height).Sum(y => squares[y, c])).ToArray();

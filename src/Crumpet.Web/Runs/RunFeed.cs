@@ -42,11 +42,12 @@ public sealed class RunFeed
         try
         {
             await response.WriteAsync(": open\n\n", cancel);
-            if (latest is { State: RunState.Running } now)
-                await SendAsync(response, now, cancel);
+            // What ended while a page was on its way is told to it, but changes nothing on it.
+            if (latest is { } now)
+                await SendAsync(response, now.State == RunState.Running ? "run" : "last", now, cancel);
             await response.Body.FlushAsync(cancel);
             await foreach (var news in channel.Reader.ReadAllAsync(cancel))
-                await SendAsync(response, news, cancel);
+                await SendAsync(response, "run", news, cancel);
         }
         catch (OperationCanceledException)
         {
@@ -58,9 +59,9 @@ public sealed class RunFeed
         }
     }
 
-    private static async Task SendAsync(HttpResponse response, RunEvent news, CancellationToken cancel)
+    private static async Task SendAsync(HttpResponse response, string kind, RunEvent news, CancellationToken cancel)
     {
-        await response.WriteAsync($"event: run\ndata: {JsonSerializer.Serialize(news, BuildJson.Options)}\n\n", cancel);
+        await response.WriteAsync($"event: {kind}\ndata: {JsonSerializer.Serialize(news, BuildJson.Options)}\n\n", cancel);
         await response.Body.FlushAsync(cancel);
     }
 }

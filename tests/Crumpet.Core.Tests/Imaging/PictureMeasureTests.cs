@@ -40,6 +40,16 @@ public sealed class PictureMeasureTests
     }
 
     [Fact]
+    public void An_alpha_counts_only_where_something_is_not_opaque()
+    {
+        var rgb = new Bitmap8(8, 8, 3);
+        var opaque = new Bitmap8(8, 8, 4, [.. Enumerable.Range(0, 256).Select(i => (byte)(i % 4 == 3 ? 255 : 1))]);
+        Assert.Equal(20 * Math.Log10(255), PictureDifference.Measure(rgb, opaque, 1, CancellationToken.None)!.Psnr!.Value, 1e-4);
+        opaque.Pixels[3] = 254;
+        Assert.Equal(4, PictureDifference.Measure(rgb, opaque, 1, CancellationToken.None)!.ChannelPsnr.Count);
+    }
+
+    [Fact]
     public void Equal_pictures_of_other_depths_and_channels_do_not_differ()
     {
         var grey = new Bitmap8(16, 16, 1, [.. Enumerable.Range(0, 256).Select(i => (byte)i)]);

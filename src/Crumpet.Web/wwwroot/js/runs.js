@@ -24,13 +24,14 @@ function showRun(run) {
 // What this tab asked for is what its artist waits for.
 const awaited = () => JSON.parse(sessionStorage.getItem("awaited") ?? "[]");
 document.addEventListener("submit", ({ target }) => {
-  const asset = target.action.match(/\/assets\/(\d+)\/\w+\?handler=(?!Cancel)/)?.[1] ?? (/handler=BuildAll/.test(target.action) ? "all" : null);
-  if (asset) sessionStorage.setItem("awaited", JSON.stringify([...new Set([...awaited(), asset])]));
+  const one = target.action.match(/\/assets\/(\d+)\/\w+\?handler=(?!Cancel)/)?.[1];
+  const all = /handler=BuildAll/.test(target.action) ? [...document.querySelectorAll(".stops[data-asset]")].map((s) => s.dataset.asset) : [];
+  sessionStorage.setItem("awaited", JSON.stringify([...new Set([...awaited(), ...all, ...(one ? [one] : [])])]));
 });
 
 function tellEnd(run) {
   const waits = awaited();
-  if (!waits.includes(String(run.assetId)) && !waits.includes("all")) return;
+  if (!waits.includes(String(run.assetId))) return;
   sessionStorage.setItem("awaited", JSON.stringify(waits.filter((a) => a !== String(run.assetId))));
   // The station's own page shows it.
   if (location.pathname === `/assets/${run.assetId}/${run.station}` && !document.hidden) return;
@@ -85,6 +86,7 @@ feed.addEventListener("run", (event) => {
     refresh(ended);
   }
 });
+feed.addEventListener("last", (event) => tellEnd(JSON.parse(event.data)));
 // A run this page was sent with may have ended before the feed was open.
 feed.addEventListener("open", () => { if (document.querySelector("[data-run]")) refresh(true); });
 addEventListener("pagehide", () => feed.close());

@@ -136,6 +136,7 @@ export class Stage {
 
   frame(box) {
     if (!box.isEmpty()) this.framed = true;
+    this.aim(this.layout()[0]);
     if (this.show.figure && this.figure && !this.picked) box.expandByObject(this.figure);
     this.camera.frame(box);
   }
@@ -171,9 +172,11 @@ export class Stage {
 
   /** After a run: the page's own copy of this element knows the new files. */
   async refresh() {
+    await this.ready;
     const page = new DOMParser().parseFromString(await (await fetch(location.href)).text(), "text/html");
     const fresh = page.querySelector("[data-stage]");
     if (!fresh || fresh.dataset.config === this.root.dataset.config) return;
+    const before = JSON.stringify(this.config.start);
     this.root.dataset.config = fresh.dataset.config;
     this.config = JSON.parse(fresh.dataset.config);
     this.bar.takeChoices(fresh);
@@ -181,10 +184,10 @@ export class Stage {
     this.sides = {};
     forgetTextures();
     this.book.forget();
-    const offered = new Set(this.bar.choices());
-    this.panes = this.panes.map((look, i) => (offered.has(look) ? look : [this.config.start.a, this.config.start.b][i]));
-    // What the page came for has arrived: show it.
-    if (this.config.start.compare === "wipe" && this.panes[0] === this.panes[1]) { this.panes = [this.config.start.a, this.config.start.b]; this.compare = "wipe"; }
+    const { start } = this.config, offered = new Set(this.bar.choices());
+    // What the page came for has arrived: show it. Otherwise what was looked at stays.
+    if (JSON.stringify(start) !== before) [this.panes, this.compare] = [[start.a, start.b], start.compare];
+    else this.panes = this.panes.map((look, i) => (offered.has(look) ? look : [start.a, start.b][i]));
     this.bar.showChoices();
     await this.load();
   }

@@ -1,0 +1,149 @@
+// The shell as an artist uses it: decisions taken back, things found, kits kept in order, all by keyboard, readable to all.
+import assert from "node:assert/strict";
+import { readFileSync } from "node:fs";
+import { createRequire } from "node:module";
+import { after, before, test } from "node:test";
+import { startApp } from "./app.mjs";
+import { dropKit, openBrowser, openPage, press, ready, work } from "./browser.mjs";
+import { sphere } from "./shapes.mjs";
+
+const axe = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
+let app, browser, page, complaints, asset;
+
+before(async () => {
+  app = await startApp("--demo", "false");
+  browser = await openBrowser();
+  ({ page, complaints } = await openPage(browser, app));
+  asset = await dropKit(page, app, [sphere("float_low", 24, 12), sphere("float_high", 48, 24)]);
+});
+
+after(async () => {
+  await browser?.close();
+  await app?.stop();
+});
+
+test("a decision is taken back with Ctrl Z, repeated with Ctrl Shift Z, and read in the history", async () => {
+  await work(page, asset, "layout", { size: "512" });
+  await work(page, asset, "layout", { size: "1024" });
+  assert.match(await page.getAttribute("#undo", "title"), /Take back: Sheet size set to 1024 px/);
+  await page.keyboard.press("Control+z");
+  await page.waitForFunction(() => document.getElementById("size")?.value === "512");
+  // The result of the earlier decision is still there.
+  await page.waitForSelector('.stop-fresh[data-station="layout"]');
+  await page.keyboard.press("Control+Shift+z");
+  await page.waitForFunction(() => document.getElementById("size")?.value === "1024");
+  await page.click(".history-link");
+  assert.deepEqual(await page.$$eval(".decisions li > span:nth-child(2)", (all) => all.map((s) => s.textContent.trim())), ["Sheet size set to 1024 px", "Sheet size set to 512 px", "The asset as it was made"]);
+  await page.click('li:has-text("512 px") button');
+  await page.waitForSelector('li[aria-current]:has-text("512 px")');
+});
+
+test("what is looked for is found from the keyboard and opened where it is", async () => {
+  await page.goto(`${asset}/intake`);
+  await page.setInputFiles('input[name="files"]', sphere("lost_high", 12, 6));
+  await page.waitForSelector('.stop-blocked[data-station="pairs"]');
+  await page.goto(`${app.url}/kits`);
+  await page.keyboard.press("/");
+  await page.keyboard.type("lost");
+  await page.waitForSelector('#found a:has-text("has no low side")');
+  await page.keyboard.press("ArrowDown");
+  assert.match(await page.textContent('#found [aria-selected="true"]'), /lost_high has no low side/);
+  await page.keyboard.press("Enter");
+  await page.waitForURL(/\/pairs\?place=lost_high/);
+  await ready(page);
+  assert.match(await page.textContent("[data-stage] .readout"), /^lost/);
+  // Taking the file back mends it.
+  await page.keyboard.press("Control+z");
+  await page.waitForSelector('.stop-fresh[data-station="pairs"]');
+});
+
+test("number keys walk the line, and the question mark shows all keys", async () => {
+  await page.goto(`${asset}/intake`);
+  for (const [key, station] of [["5", "pack"], ["8", "deliver"], ["1", "intake"]]) {
+    await page.keyboard.press(key);
+    await page.waitForURL(new RegExp(`/${station}$`));
+  }
+  await page.keyboard.press("?");
+  assert.ok(await page.isVisible("dialog#keys"));
+  await page.keyboard.press("2");
+  assert.match(page.url(), /intake/);
+  await page.keyboard.press("Escape");
+  assert.ok(!await page.isVisible("dialog#keys"));
+});
+
+test("an asset is renamed, copied and archived from its row", async () => {
+  await page.goto(`${app.url}/kits/1`);
+  await page.click("td.row-menu summary");
+  await page.fill(".row-menu input[name=name]", "Mooring float");
+  await page.click(".row-menu button:has-text('Rename')");
+  await page.waitForSelector(".asset-name:has-text('Mooring float')");
+  await page.click("td.row-menu summary");
+  await page.click("button:has-text('Copy the asset')");
+  await page.waitForSelector(".asset-name:has-text('Mooring float copy')");
+  // The copy's line is as far as its original's, without a run.
+  assert.equal(await page.locator("tr:has-text('Mooring float copy') .stop-fresh").count(), await page.locator("tbody tr:first-child .stop-fresh").count());
+  await page.click("tr:has-text('Mooring float copy') summary");
+  await page.click("tr:has-text('Mooring float copy') button:has-text('Archive')");
+  await page.waitForSelector("text=Archived assets (1)");
+  assert.equal(await page.locator(".timetable tbody tr").count(), 1);
+});
+
+test("the end of a run that is waited for is told on other pages, and others are not", async () => {
+  await page.goto(`${asset}/bake`);
+  await page.selectOption("#size", "2048");
+  await press(page, "button.button-main");
+  await page.goto(`${app.url}/kits`);
+  await page.waitForSelector(".toast-slip:has-text('Bake is done')", { timeout: 120_000 });
+  await page.click(".toast-slip button");
+  assert.equal(await page.locator(".toast-slip").count(), 0);
+});
+
+test("a run that ended is repeated from the page of runs", async () => {
+  await page.goto(`${app.url}/runs`);
+  const before = await page.locator(".runs-table tbody tr").count();
+  await page.click("button:has-text('Repeat')");
+  await page.waitForFunction((n) => document.querySelectorAll(".runs-table tbody tr").length > n, before);
+});
+
+test("light and dark are chosen and kept", async () => {
+  const paper = () => page.evaluate(() => getComputedStyle(document.body).backgroundColor);
+  await page.goto(`${app.url}/kits/1`);
+  assert.equal(await paper(), "rgb(247, 244, 236)");
+  await page.click("#theme");
+  await page.click("#theme");
+  assert.equal(await paper(), "rgb(27, 35, 34)");
+  await page.reload();
+  assert.equal(await paper(), "rgb(27, 35, 34)");
+  await page.click("#theme");
+});
+
+test("no page is hard to use for people who see, hear or move otherwise, light or dark, wide or narrow", async () => {
+  await work(page, asset, "intake");
+  const stations = ["intake", "pairs", "layout", "bake", "pack", "convert", "bind", "deliver"].map((s) => `${asset}/${s}`);
+  for (const scheme of ["light", "dark"]) {
+    await page.emulateMedia({ colorScheme: scheme });
+    for (const address of [`${app.url}/kits`, `${app.url}/kits/1`, `${app.url}/runs`, `${app.url}/find?q=float`, `${asset}/history`, `${app.url}/nowhere`, ...stations]) {
+      await page.goto(address);
+      await page.evaluate(axe);
+      const problems = await page.evaluate(async () => (await window.axe.run()).violations.filter((v) => ["serious", "critical"].includes(v.impact)).map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 120)).slice(0, 3).join(" | ")}`));
+      assert.deepEqual(problems, [], `${address} ${scheme}`);
+    }
+  }
+  await page.emulateMedia({ colorScheme: "light" });
+});
+
+test("nothing scrolls at 1280 by 800, and nothing is lost at 900", async () => {
+  for (const station of ["intake", "pairs", "layout", "bake", "pack", "convert", "bind", "deliver"]) {
+    await page.setViewportSize({ width: 1280, height: 800 });
+    await page.goto(`${asset}/${station}`);
+    assert.equal(await page.evaluate(() => document.documentElement.scrollHeight > innerHeight), false, `${station} scrolls`);
+    await page.setViewportSize({ width: 900, height: 800 });
+    const wide = await page.evaluate(() => document.documentElement.scrollWidth - innerWidth);
+    assert.ok(wide <= 0, `${station} is ${wide} px too wide`);
+    const table = await page.locator(".light-table").boundingBox();
+    assert.ok(table.height > 400 && table.width > 860, `${station}: ${JSON.stringify(table)}`);
+  }
+  await page.setViewportSize({ width: 1280, height: 800 });
+});
+
+test("nothing was complained of", () => assert.deepEqual(complaints.filter((c) => !/404/.test(c)), []));
