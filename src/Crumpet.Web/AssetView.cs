@@ -37,7 +37,11 @@ public sealed record StationStop(Station Station, StopState State, int Findings,
 }
 
 /// <summary>A kit and its assets as their pages show them.</summary>
-public sealed record KitView(Kit Kit, IReadOnlyList<AssetView> Assets, IReadOnlyList<Asset> Archived);
+/// <param name="Kit">The kit.</param>
+/// <param name="Assets">Assets in use.</param>
+/// <param name="Archived">Assets put out of sight.</param>
+/// <param name="Runs">The latest runs that ended, newest first.</param>
+public sealed record KitView(Kit Kit, IReadOnlyList<AssetView> Assets, IReadOnlyList<Asset> Archived, IReadOnlyList<Run> Runs);
 
 /// <summary>An asset as its pages show it. States follow from keys, so they are never out of date.</summary>
 public sealed class AssetView

@@ -22,7 +22,7 @@ public sealed class Finder(Workbench workbench)
         if (words.Length == 0)
             return [];
         var all = new List<Found>();
-        all.AddRange((await workbench.KitsAsync()).Select(k => new Found("kit", k.Name, $"{k.Assets.Count(a => a.ArchivedAt is null)} assets", $"/kits/{k.Id}")));
+        all.AddRange((await workbench.KitsAsync()).Select(k => new Found("kit", k.Name, Show.Many(k.Assets.Count(a => a.ArchivedAt is null), "asset"), $"/kits/{k.Id}")));
         foreach (var view in await workbench.AssetsAsync())
         {
             string name = view.Asset.Name, at = $"/assets/{view.Asset.Id}";

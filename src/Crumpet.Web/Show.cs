@@ -13,6 +13,11 @@ public static class Show
     /// <summary>A whole number with thin spaces between thousands.</summary>
     public static string Count(long value) => value.ToString("#,0", CultureInfo.InvariantCulture).Replace(',', ThinSpace);
 
+    /// <summary>So many things, in the plural where there is not just one.</summary>
+    /// <param name="count">How many.</param>
+    /// <param name="thing">One of them; its plural ends in s.</param>
+    public static string Many(long count, string thing) => $"{Count(count)} {thing}{(count == 1 ? "" : "s")}";
+
     /// <summary>A size in bytes, KiB or MiB.</summary>
     public static string Bytes(long bytes) => bytes < 1024 ? $"{bytes} B"
         : bytes < 1 << 20

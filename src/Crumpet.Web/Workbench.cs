@@ -9,6 +9,8 @@ namespace Crumpet.Web;
 /// <summary>What pages ask for and do: loads assets, takes files in, records decisions, queues runs. One transaction a user action.</summary>
 public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk)
 {
+    private const int LatestRuns = 6;
+
     /// <summary>Kits with their assets, by name.</summary>
     public async Task<IReadOnlyList<Kit>> KitsAsync(bool archived = false) =>
         await db.Kits.Include(k => k.Assets).Where(k => k.ArchivedAt.HasValue == archived).OrderBy(k => k.Name).AsSplitQuery().AsNoTracking().ToListAsync();
@@ -22,7 +24,8 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk)
         var assets = await Whole().Where(a => a.KitId == id && a.ArchivedAt == null).OrderBy(a => a.Id).ToListAsync();
         var archived = await db.Assets.Where(a => a.KitId == id && a.ArchivedAt != null).OrderBy(a => a.Name).AsNoTracking().ToListAsync();
         var active = await ActiveRunsAsync();
-        return new KitView(kit, [.. assets.Select(a => new AssetView(a, active.Find(r => r.AssetId == a.Id), store))], archived);
+        var ended = await db.Runs.Include(r => r.Asset).Where(r => r.Asset!.KitId == id && r.EndedAt != null).OrderByDescending(r => r.EndedAt).Take(LatestRuns).AsNoTracking().ToListAsync();
+        return new KitView(kit, [.. assets.Select(a => new AssetView(a, active.Find(r => r.AssetId == a.Id), store))], archived, ended);
     }
 
     /// <summary>An asset with all that its stations show, or null.</summary>

@@ -12,7 +12,7 @@ public sealed class ShellTests : WebAppTests
         using var app = Start();
         using var client = app.CreateClient();
         string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        await UntilAsync(client, $"{asset}/layout", "1 islands");
+        await UntilAsync(client, $"{asset}/layout", "1 island on");
         await PostAsync(client, $"{asset}/bake", "Bake", new(SmallBake));
         await UntilAsync(client, $"{asset}/bake", "Texels covered");
         await PostAsync(client, $"{asset}/bake", "Bake", new(SmallBake) { ["outward"] = "12.5" });
@@ -34,7 +34,7 @@ public sealed class ShellTests : WebAppTests
         using var app = Start();
         using var client = app.CreateClient();
         string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        await UntilAsync(client, $"{asset}/layout", "1 islands");
+        await UntilAsync(client, $"{asset}/layout", "1 island on");
         await PostAsync(client, $"{asset}/intake", "LeaveOut", new() { ["name"] = "crate_high.obj" });
         await UntilAsync(client, $"{asset}/intake", "No object is a high side");
         string page = await PostAsync(client, $"{asset}/history", null, new() { ["number"] = "0", ["back"] = $"{asset}/intake" });
@@ -59,13 +59,13 @@ public sealed class ShellTests : WebAppTests
         using var app = Start();
         using var client = app.CreateClient();
         string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        await UntilAsync(client, $"{asset}/layout", "1 islands");
+        await UntilAsync(client, $"{asset}/layout", "1 island on");
         Assert.Contains(">Mast box<", await PostAsync(client, "/kits/1", "Rename", new() { ["asset"] = "1", ["name"] = " Mast box " }), StringComparison.Ordinal);
         Assert.Contains("Renamed to Mast box", await client.GetStringAsync($"{asset}/history"), StringComparison.Ordinal);
         string copied = await PostAsync(client, "/kits/1", "Copy", new() { ["asset"] = "1" });
         Assert.Contains(">Mast box copy<", copied, StringComparison.Ordinal);
         // The copy shares results by content: nothing is worked again, and nothing was decided for it yet.
-        Assert.Contains("1 islands", await client.GetStringAsync("/assets/2/layout"), StringComparison.Ordinal);
+        Assert.Contains("1 island on", await client.GetStringAsync("/assets/2/layout"), StringComparison.Ordinal);
         Assert.Contains("Nothing was decided", await client.GetStringAsync("/assets/2/history"), StringComparison.Ordinal);
         Assert.Contains("already has an asset Mast box copy", await PostAsync(client, "/kits/1", "Rename", new() { ["asset"] = "1", ["name"] = "MAST BOX copy" }), StringComparison.OrdinalIgnoreCase);
         Assert.Contains("name is empty", await PostAsync(client, "/kits/1", "Rename", new() { ["asset"] = "1", ["name"] = "  " }), StringComparison.Ordinal);
@@ -82,7 +82,7 @@ public sealed class ShellTests : WebAppTests
         using var app = Start();
         using var client = app.CreateClient();
         await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        await UntilAsync(client, "/assets/1/layout", "1 islands");
+        await UntilAsync(client, "/assets/1/layout", "1 island on");
         Assert.Contains("<h1>Marsh", await PostAsync(client, "/kits", "Rename", new() { ["kit"] = "1", ["name"] = "Marsh" }), StringComparison.Ordinal);
         string copy = await PostAsync(client, "/kits", "Copy", new() { ["kit"] = "1" });
         Assert.Contains("<h1>Marsh copy", copy, StringComparison.Ordinal);
@@ -119,7 +119,7 @@ public sealed class ShellTests : WebAppTests
         using var app = Start();
         using var client = app.CreateClient();
         string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        await UntilAsync(client, $"{asset}/layout", "1 islands");
+        await UntilAsync(client, $"{asset}/layout", "1 island on");
         await UntilAsync(client, "/runs", "Layout is done");
         await PostAsync(client, "/runs", "Repeat", new() { ["run"] = "1" });
         await UntilAsync(client, "/runs", "Layout: nothing had changed");

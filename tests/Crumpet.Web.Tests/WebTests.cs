@@ -18,7 +18,7 @@ public sealed class WebTests : WebAppTests
         {
             using var client = app.CreateClient();
             asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", Low.Replace("_low", "_high", StringComparison.Ordinal)));
-            await UntilAsync(client, $"{asset}/layout", "1 islands");
+            await UntilAsync(client, $"{asset}/layout", "1 island on");
             await PostAsync(client, $"{asset}/bake", "Bake", new() { ["size"] = "64", ["samples"] = "1", ["outward"] = "10", ["inward"] = "10", ["rays"] = "4", ["occluders"] = "Tray", ["padding"] = "2", ["bits"] = "8", ["green"] = "Up", ["maps"] = "Normal" });
             await UntilAsync(client, $"{asset}/bake", "Texels covered");
             await PostAsync(client, $"{asset}/deliver", "Run", []);
@@ -74,7 +74,7 @@ public sealed class WebTests : WebAppTests
         {
             using var client = app.CreateClient();
             string asset = await DropAsync(client, ("a_low.obj", Low), ("a_high.obj", Low.Replace("_low", "_high", StringComparison.Ordinal)));
-            await UntilAsync(client, $"{asset}/layout", "1 islands");
+            await UntilAsync(client, $"{asset}/layout", "1 island on");
         }
         await using (var db = new CrumpetDb(Database.Options(DataFolder)))
         {
@@ -95,7 +95,7 @@ public sealed class WebTests : WebAppTests
         (string, string)[] files = [("crate_low.obj", Low), ("crate_high.obj", Low.Replace("_low", "_high", StringComparison.Ordinal))];
         foreach (string asset in (string[])[await DropAsync(client, files), await DropAsync(client, files)])
         {
-            await UntilAsync(client, $"{asset}/layout", "1 islands");
+            await UntilAsync(client, $"{asset}/layout", "1 island on");
             await PostAsync(client, $"{asset}/bake", "Bake", new() { ["size"] = "32", ["samples"] = "1", ["outward"] = "10", ["inward"] = "10", ["rays"] = "1", ["occluders"] = "Tray", ["padding"] = "2", ["bits"] = "16", ["green"] = "Down", ["maps"] = "Normal" });
         }
         await PostAsync(client, "/kits/1", "BuildAll", []);
@@ -114,7 +114,7 @@ public sealed class WebTests : WebAppTests
         string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", Low.Replace("_low", "_high", StringComparison.Ordinal)), ("more_high.obj", Low.Replace("crate_low", "more_high", StringComparison.Ordinal)));
         await UntilAsync(client, $"{asset}/pairs", "has no low side");
         await PostAsync(client, $"{asset}/intake", "LeaveOut", new() { ["name"] = "more_high.obj" });
-        await UntilAsync(client, $"{asset}/layout", "1 islands");
+        await UntilAsync(client, $"{asset}/layout", "1 island on");
         await PostAsync(client, $"{asset}/bake", "Bake", new() { ["size"] = "64", ["samples"] = "1", ["outward"] = "10", ["inward"] = "10", ["rays"] = "1", ["occluders"] = "Tray", ["padding"] = "2", ["bits"] = "8", ["green"] = "Up", ["maps"] = "Normal" });
         await PostAsync(client, $"{asset}/convert", "Convert", new() { ["formats[colour]"] = "Bc1", ["formats[normal]"] = "Bc5", ["formats[masks]"] = "Rgba8" });
         await UntilAsync(client, $"{asset}/convert", "crate_masks.dds");

@@ -1,5 +1,6 @@
 using System.Buffers.Binary;
 using System.IO.Compression;
+using System.Runtime.CompilerServices;
 using System.Runtime.InteropServices;
 using System.Text.Json;
 
@@ -27,7 +28,8 @@ public sealed record TileIndex(int Channels, int Bits, IReadOnlyList<TileLevel> 
 
 /// <summary>
 /// A picture cut into tiles at every power of two, for viewers that show pictures far larger than the screen. Each tile is its rows of
-/// raw little-endian values at the picture's own depth, compressed as gzip, so that a browser can take it as it is.
+/// raw little-endian values at the picture's own depth, as gzip, so that a browser can take it as it is; 8-bit values are compressed,
+/// wider ones, whose low bits are noise that costs much time for little gain, only wrapped.
 /// </summary>
 /// <remarks>File: the tiles, then the index as JSON, then the JSON's length in four bytes and "CTP1".</remarks>
 public static class TilePyramid
@@ -42,17 +44,19 @@ public static class TilePyramid
     /// <param name="srgb">Whether its colours carry the sRGB transfer and are therefore averaged in linear light; alpha never is.</param>
     /// <param name="to">Where to write; at its start.</param>
     /// <param name="threads">Threads to use, at least 1; the bytes do not depend on it.</param>
+    /// <param name="progress">Told after each row of tiles.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static TileIndex Write(Bitmap picture, bool srgb, Stream to, int threads, CancellationToken cancel)
+    public static TileIndex Write(Bitmap picture, bool srgb, Stream to, int threads, IProgress<Progress>? progress, CancellationToken cancel)
     {
         var levels = picture switch
         {
-            Bitmap8 b => srgb ? Levels<byte, SrgbByte, PlainByte>(b.Pixels, b, to, threads, cancel) : Levels<byte, PlainByte, PlainByte>(b.Pixels, b, to, threads, cancel),
-            Bitmap16 b => srgb ? Levels<ushort, SrgbWord, PlainWord>(b.Pixels, b, to, threads, cancel) : Levels<ushort, PlainWord, PlainWord>(b.Pixels, b, to, threads, cancel),
-            Bitmap32 b => Levels<float, PlainFloat, PlainFloat>(b.Pixels, b, to, threads, cancel),
+            Bitmap8 b => srgb ? Levels<byte, SrgbByte, PlainByte>(b.Pixels, b, to, threads, progress, cancel) : Levels<byte, PlainByte, PlainByte>(b.Pixels, b, to, threads, progress, cancel),
+            Bitmap16 b => srgb ? Levels<ushort, SrgbWord, PlainWord>(b.Pixels, b, to, threads, progress, cancel) : Levels<ushort, PlainWord, PlainWord>(b.Pixels, b, to, threads, progress, cancel),
+            Bitmap32 b => Levels<float, PlainFloat, PlainFloat>(b.Pixels, b, to, threads, progress, cancel),
             _ => throw new ArgumentException("There is no such bitmap.", nameof(picture)),
         };
-        var index = new TileIndex(picture.Channels, picture.Bits, levels, PictureStatistics.Of(picture));
+        progress?.Report(new Progress(0.8, "counting values"));
+        var index = new TileIndex(picture.Channels, picture.Bits, levels, PictureStatistics.Of(picture, threads, cancel));
         byte[] json = JsonSerializer.SerializeToUtf8Bytes(index, JsonSerializerOptions.Web);
         to.Write(json);
         Span<byte> tail = stackalloc byte[8];
@@ -119,7 +123,7 @@ public static class TilePyramid
         private static float Linear(ushort value) => Srgb.ToLinear(value / 65535f);
     }
 
-    private static List<TileLevel> Levels<T, TColour, TAlpha>(T[] pixels, Bitmap picture, Stream to, int threads, CancellationToken cancel)
+    private static List<TileLevel> Levels<T, TColour, TAlpha>(T[] pixels, Bitmap picture, Stream to, int threads, IProgress<Progress>? progress, CancellationToken cancel)
         where T : unmanaged
         where TColour : struct, IAverage<T>
         where TAlpha : struct, IAverage<T>
@@ -136,6 +140,8 @@ public static class TilePyramid
             {
                 T[] current = pixels;
                 Parallel.For(0, level.Across, options, x => row[x] = Tile(current, width, height, channels, x, y));
+                // Each level has a quarter of the texels of the one before.
+                progress?.Report(new Progress(0.8 * (1 - Math.Pow(0.25, levels.Count) * (1 - 0.75 * y / level.Down)), "cutting into tiles"));
                 for (int x = 0; x < row.Length; x++)
                 {
                     offsets[y * level.Across + x] = to.Position;
@@ -156,7 +162,7 @@ public static class TilePyramid
     {
         int left = x * TileSide, top = y * TileSide, across = Math.Min(TileSide, width - left), down = Math.Min(TileSide, height - top);
         using var packed = new MemoryStream();
-        using (var zip = new GZipStream(packed, CompressionLevel.Fastest, leaveOpen: true))
+        using (var zip = new GZipStream(packed, Unsafe.SizeOf<T>() == 1 ? CompressionLevel.Fastest : CompressionLevel.NoCompression, leaveOpen: true))
         {
             for (int row = top; row < top + down; row++)
                 zip.Write(MemoryMarshal.AsBytes(pixels.AsSpan((row * width + left) * channels, across * channels)));

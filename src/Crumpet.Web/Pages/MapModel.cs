@@ -33,13 +33,17 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
 
     /// <summary>All maps of the asset, those of the page's station first.</summary>
     public IReadOnlyList<MapChoice> Choices() =>
-        [.. Baked().Concat(Packed()).Concat(Converted()).Concat(Sources()).Append(new MapChoice("Layout", Sheet, "bare sheet", "", false, 1)).OrderBy(c => c.Key.StartsWith(Station.ToString(), StringComparison.OrdinalIgnoreCase) || (Station == Station.Layout && c.Key == Sheet) ? 0 : 1)];
+        [.. Baked().Concat(Packed()).Concat(Converted()).Concat(Sources()).Append(new MapChoice("Layout", Sheet, "bare sheet", "", false, 1)).OrderBy(c => IsOwn(c) ? 0 : 1)];
+
+    /// <summary>What to do while the station has no map of its own, one sentence, or null.</summary>
+    public string? Hint => Choices().Any(IsOwn) ? null
+        : $"{(View.MarkOf(Station) is null ? $"Nothing has come from {Station} yet" : $"What came from {Station} is out of date")}: press the main button on the right. Until then the low side's UVs are shown.";
 
     /// <summary>All that the viewer's script needs to know, as JSON.</summary>
     public string Config()
     {
         var choices = Choices();
-        string first = choices.FirstOrDefault(c => c.Key == Start)?.Key ?? choices[0].Key;
+        string first = choices.FirstOrDefault(c => c.Key == Start)?.Key ?? (IsOwn(choices[0]) ? choices[0].Key : Sheet);
         string second = choices.FirstOrDefault(c => c.Key == Other)?.Key ?? choices.FirstOrDefault(c => c.Key != first)?.Key ?? first;
         return JsonSerializer.Serialize(
             new
@@ -53,6 +57,8 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
             },
             BuildJson.Options);
     }
+
+    private bool IsOwn(MapChoice choice) => choice.Key.StartsWith($"{Station}/", StringComparison.OrdinalIgnoreCase) || (Station == Station.Layout && choice.Key == Sheet);
 
     private IEnumerable<MapChoice> Baked()
     {

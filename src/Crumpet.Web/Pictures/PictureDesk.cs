@@ -27,6 +27,8 @@ public sealed class PictureDesk : IDisposable
     private readonly string folder;
     private readonly ConcurrentDictionary<PictureKey, Lazy<Task<Cut>>> cuts = new();
     private readonly ConcurrentDictionary<(PictureKey, PictureKey), Lazy<Task<PictureDifference?>>> differences = new();
+    private readonly ConcurrentDictionary<PictureKey, double> cutting = new();
+
     // Two large pictures in memory at once are enough.
     private readonly SemaphoreSlim decoding = new(2);
 
@@ -43,9 +45,19 @@ public sealed class PictureDesk : IDisposable
     private sealed record Cut(TileIndex Index, SafeFileHandle File);
 
     /// <summary>Size, depth, levels and statistics of a picture; cuts it first where that was not done yet.</summary>
+    /// <param name="key">The picture.</param>
+    /// <param name="patience">How long to wait for a picture that is being cut.</param>
+    /// <returns>The index, or null while it is being cut; <see cref="ShareCut"/> says how far that is.</returns>
     /// <exception cref="FileNotFoundException">The store has no such file.</exception>
     /// <exception cref="SourceFileException">The file is no picture, or has no such level.</exception>
-    public async Task<TileIndex> IndexAsync(PictureKey key) => (await CutAsync(key)).Index;
+    public async Task<TileIndex?> IndexAsync(PictureKey key, TimeSpan patience)
+    {
+        var cut = CutAsync(key);
+        return await Task.WhenAny(cut, Task.Delay(patience)) == cut ? (await cut).Index : null;
+    }
+
+    /// <summary>How far a picture is cut, 0 to 1.</summary>
+    public double ShareCut(PictureKey key) => cutting.GetValueOrDefault(key);
 
     /// <summary>The gzip bytes of a tile, or null where there is none.</summary>
     public async Task<byte[]?> TileAsync(PictureKey key, int level, int x, int y)
@@ -118,11 +130,12 @@ public sealed class PictureDesk : IDisposable
                 MakeRoom();
                 string aside = Path.Combine(folder, "." + name);
                 await using (var stream = new FileStream(aside, FileMode.Create, FileAccess.Write))
-                    TilePyramid.Write(Decode(key), key.Meaning == ColourMeaning.Srgb, stream, Environment.ProcessorCount, CancellationToken.None);
+                    TilePyramid.Write(Decode(key), key.Meaning == ColourMeaning.Srgb, stream, Environment.ProcessorCount, new CutProgress(cutting, key), CancellationToken.None);
                 File.Move(aside, path, overwrite: true);
             }
             finally
             {
+                cutting.TryRemove(key, out _);
                 decoding.Release();
             }
         }
@@ -171,6 +184,11 @@ public sealed class PictureDesk : IDisposable
             // Readers that hold it keep it open by its handle until they are done.
             cuts.TryRemove(new(other, lazy));
         }
+    }
+
+    private sealed class CutProgress(ConcurrentDictionary<PictureKey, double> cutting, PictureKey key) : IProgress<Progress>
+    {
+        public void Report(Progress value) => cutting[key] = value.Fraction;
     }
 
     private void MakeRoom()

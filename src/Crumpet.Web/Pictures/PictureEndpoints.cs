@@ -8,12 +8,14 @@ namespace Crumpet.Web.Pictures;
 internal static class PictureEndpoints
 {
     private const string ForEver = "public, max-age=31536000, immutable";
+    private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(250);
 
     public static void MapPictures(this WebApplication app)
     {
         app.MapGet("/pictures/{sha}/{meaning}/{mip:int}", (string sha, string meaning, int mip, PictureDesk desk, HttpContext context) => AnswerAsync(sha, meaning, mip, context, async key =>
         {
-            var index = await desk.IndexAsync(key);
+            if (await desk.IndexAsync(key, Patience) is not { } index)
+                return Results.Json(new { Share = desk.ShareCut(key) }, BuildJson.Options, statusCode: StatusCodes.Status202Accepted);
             return Results.Json(new { index.Channels, index.Bits, TilePyramid.TileSide, Levels = index.Levels.Select(l => new { l.Width, l.Height }), index.Statistics }, BuildJson.Options);
         }));
         app.MapGet("/pictures/{sha}/{meaning}/{mip:int}/{level:int}/{x:int}/{y:int}", (string sha, string meaning, int mip, int level, int x, int y, PictureDesk desk, HttpContext context) => AnswerAsync(sha, meaning, mip, context, async key =>
@@ -34,7 +36,8 @@ internal static class PictureEndpoints
         try
         {
             var result = await answer(key);
-            context.Response.Headers.CacheControl = ForEver;
+            // How far a picture is cut must be asked anew.
+            context.Response.Headers.CacheControl = result is IStatusCodeHttpResult { StatusCode: StatusCodes.Status202Accepted } ? "no-store" : ForEver;
             return result;
         }
         catch (FileNotFoundException)

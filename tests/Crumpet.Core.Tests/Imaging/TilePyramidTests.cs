@@ -26,7 +26,7 @@ public sealed class TilePyramidTests
         foreach (var picture in (Bitmap[])[narrow, wide, real])
         {
             using var file = new MemoryStream();
-            var index = TilePyramid.Write(picture, srgb: false, file, threads: 2, CancellationToken.None);
+            var index = TilePyramid.Write(picture, srgb: false, file, threads: 2, null, CancellationToken.None);
             Assert.Equal((3, 2), (index.Levels[0].Across, index.Levels[0].Down));
             for (int y = 0; y < height; y += 7)
                 for (int x = 0; x < width; x++)
@@ -42,7 +42,7 @@ public sealed class TilePyramidTests
         for (int i = 0; i < picture.Pixels.Length; i++)
             picture.Pixels[i] = (ushort)(Shapes.Unit((uint)i) * 65535);
         using var file = new MemoryStream();
-        var index = TilePyramid.Write(picture, srgb: false, file, 1, CancellationToken.None);
+        var index = TilePyramid.Write(picture, srgb: false, file, 1, null, CancellationToken.None);
         Assert.Equal([(1024, 512), (512, 256), (256, 128)], index.Levels.Select(l => (l.Width, l.Height)));
         Assert.Equal(picture.Pixels.Average(p => p / 65535.0), Mean(2), 1e-4);
 
@@ -57,8 +57,8 @@ public sealed class TilePyramidTests
             board.Pixels.AsSpan(4 * i, 4).Fill((byte)((i + i / 512) % 2 * 255));
         using var light = new MemoryStream();
         using var plain = new MemoryStream();
-        var lit = TilePyramid.Write(board, srgb: true, light, 1, CancellationToken.None);
-        var flat = TilePyramid.Write(board, srgb: false, plain, 1, CancellationToken.None);
+        var lit = TilePyramid.Write(board, srgb: true, light, 1, null, CancellationToken.None);
+        var flat = TilePyramid.Write(board, srgb: false, plain, 1, null, CancellationToken.None);
         // Half of full light is 188 in sRGB, half of full scale is 128.
         Assert.Equal(188 / 255f, Value(light, lit, 1, 3, 3, 0));
         Assert.Equal(128 / 255f, Value(light, lit, 1, 3, 3, 3));
@@ -72,7 +72,7 @@ public sealed class TilePyramidTests
         {
             var picture = new Bitmap8(300, 10, 1, [.. Enumerable.Repeat((byte)value, 3000)]);
             using var file = new MemoryStream();
-            var index = TilePyramid.Write(picture, srgb: true, file, 1, CancellationToken.None);
+            var index = TilePyramid.Write(picture, srgb: true, file, 1, null, CancellationToken.None);
             Assert.Equal(value / 255f, Value(file, index, 1, 100, 2, 0));
         }
     }
@@ -81,7 +81,7 @@ public sealed class TilePyramidTests
     public void The_index_is_read_back_and_a_cut_file_has_none()
     {
         using var file = new MemoryStream();
-        var written = TilePyramid.Write(new Bitmap8(300, 300, 3), srgb: false, file, 1, CancellationToken.None);
+        var written = TilePyramid.Write(new Bitmap8(300, 300, 3), srgb: false, file, 1, null, CancellationToken.None);
         var read = TilePyramid.ReadIndex(file)!;
         Assert.Equal((3, 8, 2), (read.Channels, read.Bits, read.Levels.Count));
         Assert.Equal(written.Levels[0].Offsets, read.Levels[0].Offsets);
@@ -97,8 +97,8 @@ public sealed class TilePyramidTests
         var picture = new Bitmap8(700, 600, 3, [.. Enumerable.Range(0, 700 * 600 * 3).Select(i => (byte)(Shapes.Unit((uint)i) * 255))]);
         using var one = new MemoryStream();
         using var four = new MemoryStream();
-        TilePyramid.Write(picture, true, one, 1, CancellationToken.None);
-        TilePyramid.Write(picture, true, four, 4, CancellationToken.None);
+        TilePyramid.Write(picture, true, one, 1, null, CancellationToken.None);
+        TilePyramid.Write(picture, true, four, 4, null, CancellationToken.None);
         Assert.Equal(one.ToArray(), four.ToArray());
     }
 

@@ -13,6 +13,11 @@ export function bringTo(what, detail) { document.body.dispatchEvent(new CustomEv
 
 export function answerTo(what, answer) { document.body.addEventListener(what, (event) => answer(event.detail)); }
 
+/** Starts the viewers of a page once the page itself has been painted: compiling shaders must not hold it up. */
+export function start(selector, make) {
+  requestAnimationFrame(() => setTimeout(() => document.querySelectorAll(selector).forEach(make)));
+}
+
 /** Changes a readout only when its words change. */
 export function say(element, text) { if (element.textContent !== text) element.textContent = text; }
 

@@ -1,6 +1,6 @@
 // The map viewer: any bitmap down to single texels with their numbers, or two of them by wipe, blink or difference.
 import { loadPreview } from "../stage/preview.js";
-import { activate, answerTo, bringTo, say } from "../viewers.js";
+import { activate, answerTo, bringTo, say, start } from "../viewers.js";
 import { bindMapBar } from "./bar.js";
 import { Overlay } from "./overlay.js";
 import { Painter } from "./painter.js";
@@ -85,7 +85,12 @@ export class MapViewer {
     this.draw();
   }
 
-  openPicture(choice) { return Picture.open(choice, Math.min(this.mip, choice.mips - 1), () => { this.draw(); this.read(); }); }
+  openPicture(choice, round = this.round) {
+    return Picture.open(choice, Math.min(this.mip, choice.mips - 1), () => { this.draw(); this.read(); }, (share) => {
+      say(this.readout, `${choice.label} is looked at for the first time and cut into tiles · ${Math.round(share * 100)} %`);
+      return round === this.round;
+    });
+  }
 
   /** The map in front; the other one while Space is held. */
   get picture() { return this.swapped && this.opened[1] ? this.opened[1] : this.opened[0]; }
@@ -227,7 +232,7 @@ export class MapViewer {
   }
 }
 
-for (const root of document.querySelectorAll("[data-map-viewer]")) {
+start("[data-map-viewer]", (root) => {
   const map = root.map = new MapViewer(root);
   // Thumbnails beside the viewer open in it.
   document.addEventListener("click", (event) => {
@@ -238,4 +243,4 @@ for (const root of document.querySelectorAll("[data-map-viewer]")) {
     map.bar.showChoices();
     map.open();
   });
-}
+});

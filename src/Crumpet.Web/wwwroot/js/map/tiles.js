@@ -61,9 +61,17 @@ export const tileStore = new TileStore();
 
 /** A picture: its facts, its tiles and its texels' values. */
 export class Picture {
-  /** @param choice a map of the page's list; @param mip level; @param arrived called when a tile has come */
-  static async open(choice, mip, arrived) {
-    const address = `${choice.address}/${mip}`, response = await fetch(address);
+  /**
+   * @param choice a map of the page's list; @param mip level; @param arrived called when a tile has come
+   * @param waits called with how far the server is, 0 to 1, while it cuts the picture; false from it gives up
+   */
+  static async open(choice, mip, arrived, waits) {
+    const address = `${choice.address}/${mip}`;
+    let response = await fetch(address);
+    while (response.status === 202) {
+      if (waits((await response.json()).share) === false) throw new Error("left");
+      response = await fetch(address);
+    }
     if (!response.ok) throw new Error(response.status === 422 ? await response.text() : `the map cannot be fetched (${response.status})`);
     return Object.assign(new Picture(), await response.json(), { choice, mip, address, arrived });
   }

@@ -5,7 +5,7 @@ import { loadBlocks, loadPicture, materialTable } from "./textures.js";
 
 const words = {
   plain: "shaded", material: "source material", facing: "facing", normals: "normals in world axes", parts: "colour by part", trays: "colour by tray",
-  materials: "colour by material", colours: "vertex colours", checker: "checker", density: "density", baked: "lit with baked maps", delivered: "lit with delivered textures",
+  materials: "colour by material", colours: "vertex colours", checker: "checker", density: "density", baked: "baked", delivered: "delivered",
 };
 const shaderLook = { parts: "groups", trays: "groups", materials: "groups", baked: "lit", delivered: "lit" };
 const count = (n) => n.toLocaleString("en").replaceAll(",", "\u2009");

@@ -4,13 +4,13 @@ const cache = new Map();
 
 /**
  * A preview: { materials, objects, level } with each object's levels as typed arrays, coarse first. Null where there is no such file.
- * onLevel(preview) is called whenever a finer level has arrived; the promise settles with the finest.
+ * onLevel(preview) is called whenever a finer level has arrived, onBytes(share) as bytes come; the promise settles with the finest.
  */
-export function loadPreview(url, onLevel = () => {}) {
+export function loadPreview(url, onLevel = () => {}, onBytes = () => {}) {
   if (!url) return Promise.resolve(null);
   let entry = cache.get(url);
   if (!entry) {
-    entry = { preview: null, listeners: new Set() };
+    entry = { preview: null, listeners: new Set(), onBytes };
     entry.whole = stream(url, entry);
     cache.set(url, entry);
   } else if (entry.preview) onLevel(entry.preview);
@@ -30,6 +30,7 @@ async function stream(url, entry) {
     if (done) break;
     bytes.set(value, filled);
     filled += value.length;
+    entry.onBytes(filled / total, total);
     if (!entry.preview && filled >= 8) entry.preview = header(bytes, filled);
     const { preview } = entry;
     if (!preview) continue;

@@ -8,7 +8,7 @@ import { figure, metreGrid } from "./props.js";
 import { loadPreview } from "./preview.js";
 import { Side } from "./side.js";
 import { forgetTextures } from "./textures.js";
-import { activate, answerTo, bringTo, say } from "../viewers.js";
+import { activate, answerTo, bringTo, say, start } from "../viewers.js";
 
 const slowFrame = 40, quickFrame = 22, restAfter = 200, startTriangles = 400_000;
 
@@ -65,7 +65,7 @@ export class Stage {
       if (this.round !== round) return;
       this.problem = problems.join("; ");
     } catch (error) {
-      this.problem = `the stage could not be loaded (${error.message}); open the page again`;
+      this.problem = error.message;
     }
     this.describe();
     if (!this.root.dataset.opened) this.root.dispatchEvent(new CustomEvent("viewer-ready", { bubbles: true }));
@@ -93,10 +93,10 @@ export class Stage {
         this.draw();
       };
       this.sides[name] = { now: null };
-      this.sides[name].whole = loadPreview(this.config[name], take).then((preview) => { if (preview && !side) take(preview); });
+      this.sides[name].whole = loadPreview(this.config[name], take, (share, total) => say(this.readout, `loading the ${name} side · ${Math.round(share * 100)} % of ${(total / 1048576).toFixed(1)} MiB`)).then((preview) => { if (preview && !side) take(preview); });
     }
     await this.sides[name].whole;
-    if (!this.sides[name].now && this.round === round) throw new Error(`there is no ${name} side yet`);
+    if (!this.sides[name].now && this.round === round) throw new Error(`there is no ${name} side yet; drop one at Intake`);
   }
 
   side(look) { return this.sides[look.split(":")[0]]?.now ?? null; }
@@ -184,10 +184,10 @@ export class Stage {
     this.sides = {};
     forgetTextures();
     this.book.forget();
-    const { start } = this.config, offered = new Set(this.bar.choices());
+    const { start: opening } = this.config, offered = new Set(this.bar.choices());
     // What the page came for has arrived: show it. Otherwise what was looked at stays.
-    if (JSON.stringify(start) !== before) [this.panes, this.compare] = [[start.a, start.b], start.compare];
-    else this.panes = this.panes.map((look, i) => (offered.has(look) ? look : [start.a, start.b][i]));
+    if (JSON.stringify(opening) !== before) [this.panes, this.compare] = [[opening.a, opening.b], opening.compare];
+    else this.panes = this.panes.map((look, i) => (offered.has(look) ? look : [opening.a, opening.b][i]));
     this.bar.showChoices();
     await this.load();
   }
@@ -422,4 +422,4 @@ function densityAt(hit) {
   return density ? (density.getX(hit.face.a) + density.getX(hit.face.b) + density.getX(hit.face.c)) / 3 : 0;
 }
 
-for (const root of document.querySelectorAll("[data-stage]")) root.stage = new Stage(root);
+start("[data-stage]", (root) => { root.stage = new Stage(root); });
