@@ -53,7 +53,10 @@ test("the stage turns by drag and by keys, zooms to the pointer, and shows the w
   await ready(page);
   const turned = await picture(page);
   assert.ok(difference(start, turned) > 0.5);
-  const under = () => stage(() => { const s = document.querySelector("[data-stage]").stage; return s.partUnder(s.canvas.clientWidth * 0.3, s.canvas.clientHeight * 0.4); });
+  const under = () => page.evaluate(async () => {
+    const s = document.querySelector("[data-stage]").stage, { partUnder } = await import("/js/stage/pointing.js");
+    return partUnder(s, s.canvas.clientWidth * 0.3, s.canvas.clientHeight * 0.4);
+  });
   await page.mouse.move(box.x + box.width * 0.3, box.y + box.height * 0.4);
   const before = await under();
   await page.mouse.wheel(0, -900);
@@ -67,6 +70,31 @@ test("the stage turns by drag and by keys, zooms to the pointer, and shows the w
   await page.keyboard.press("Shift+X");
   await ready(page);
   assert.ok(Math.abs(await stage(() => document.querySelector("[data-stage]").stage.camera.yaw) + Math.PI / 2) < 1e-6);
+});
+
+test("fingers turn, move and zoom the stage, and a touch pad's pinch zooms it", async () => {
+  await openStage(page, asset, "pairs");
+  const box = await canvasBox(), cdp = await page.context().newCDPSession(page);
+  const touch = (type, ...points) => cdp.send("Input.dispatchTouchEvent", { type, touchPoints: points.map(([x, y], id) => ({ x: box.x + x, y: box.y + y, id })) });
+  const camera = () => stage(() => { const { yaw, distance, target } = document.querySelector("[data-stage]").stage.camera; return { yaw, distance, target: target.toArray() }; });
+  const start = await camera();
+  await touch("touchStart", [100, 200]);
+  await touch("touchMove", [160, 200]);
+  await touch("touchEnd");
+  const turned = await camera();
+  assert.ok(Math.abs(turned.yaw - start.yaw + 60 * 0.008) < 0.01 && turned.distance === start.distance);
+  await touch("touchStart", [150, 300], [250, 300]);
+  await touch("touchMove", [100, 320], [300, 320]);
+  await touch("touchEnd");
+  const pinched = await camera();
+  assert.ok(Math.abs(pinched.distance / turned.distance - 0.5) < 0.05, `${pinched.distance / turned.distance}`);
+  assert.notDeepEqual(pinched.target, turned.target);
+  assert.equal(pinched.yaw, turned.yaw);
+  await page.mouse.move(box.x + 200, box.y + 300);
+  await page.keyboard.down("Control");
+  await page.mouse.wheel(0, 40);
+  await page.keyboard.up("Control");
+  await page.waitForFunction((d) => document.querySelector("[data-stage]").stage.camera.distance > d * 1.2, pinched.distance);
 });
 
 test("parallel lines stay parallel: what is nearer is no larger", async () => {

@@ -1,22 +1,16 @@
 // The strip over the map viewer: which map, compared with which, channels, mip level, range, exposure and histogram.
+import { bindPanes } from "../panes.js";
 import { drawHistogram } from "./histogram.js";
 
 export function bindMapBar(map) {
   const { root } = map, $ = (selector) => root.querySelector(selector), $$ = (selector) => [...root.querySelectorAll(selector)];
-  const selects = $$("[data-pane]"), mips = $("[data-mip]");
+  const mips = $("[data-mip]");
+  const panes = bindPanes(map, (control) => {
+    if (control.matches("select")) map.mip = 0;
+    bar.showChoices();
+    map.open();
+  });
 
-  for (const select of selects)
-    select.addEventListener("change", () => {
-      map.panes[Number(select.dataset.pane)] = select.value;
-      map.mip = 0;
-      map.open();
-    });
-  for (const button of $$("[data-compare]"))
-    button.addEventListener("click", () => {
-      map.compare = button.dataset.compare;
-      bar.showChoices();
-      map.open();
-    });
   for (const button of $$("[data-channel]"))
     button.addEventListener("click", (event) => {
       const i = "RGBA".indexOf(button.dataset.channel);
@@ -77,9 +71,9 @@ export function bindMapBar(map) {
   }
 
   const step = (by) => {
-    const { options } = selects[0], at = (selects[0].selectedIndex + by + options.length) % options.length;
-    selects[0].selectedIndex = at;
-    selects[0].dispatchEvent(new Event("change"));
+    const all = panes.choices();
+    panes.first.value = all[(all.indexOf(panes.first.value) + by + all.length) % all.length];
+    panes.first.dispatchEvent(new Event("change"));
   };
   const keys = {
     r: () => $("[data-toggle=repeat]").click(), u: () => $("[data-toggle=wires]").click(), PageDown: () => step(1), PageUp: () => step(-1), 0: acts.fit, "=": () => map.view.zoom(1.3), "+": () => map.view.zoom(1.3), "-": () => map.view.zoom(1 / 1.3),
@@ -92,15 +86,10 @@ export function bindMapBar(map) {
       act?.();
       return !!act;
     },
-    takeChoices(fresh) {
-      const from = fresh.querySelectorAll("[data-pane]");
-      selects.forEach((select, i) => select.replaceChildren(...[...from[i].children].map((c) => document.importNode(c, true))));
-    },
+    panes,
     showChoices() {
-      selects.forEach((select, i) => { select.value = map.panes[i]; });
-      selects[1].hidden = map.compare === "one";
+      panes.show();
       $(".gain").hidden = map.compare !== "difference";
-      for (const b of $$("[data-compare]")) b.setAttribute("aria-pressed", b.dataset.compare === map.compare);
       for (const b of $$("[data-channel]")) b.setAttribute("aria-pressed", map.look.shown["RGBA".indexOf(b.dataset.channel)] === 1);
     },
     /** Brings mip levels, range and histogram up to the map that is shown. */

@@ -226,7 +226,7 @@ export class MapViewer {
     // What was looked at stays, unless the page now has what it came for.
     if (first === this.config.start.a && before.length > 1) [this.panes, this.compare] = [panes.map((p, i) => (this.config.choices.some((c) => c.key === p) ? p : this.panes[i])), compare];
     this.overlay.paths = null;
-    this.bar.takeChoices(fresh);
+    this.bar.panes.take(fresh);
     this.bar.showChoices();
     await this.open();
   }

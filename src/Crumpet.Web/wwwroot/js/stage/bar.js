@@ -1,4 +1,5 @@
 // The strip over the stage: what is shown, compared with what, parts, camera, light and still pictures.
+import { bindPanes } from "../panes.js";
 import { cividis } from "./shader.js";
 
 const keys = {
@@ -13,20 +14,11 @@ const partsOf = (stage) => [...new Set(stage.loadedSides.flatMap((s) => s.object
 
 export function bindBar(stage) {
   const { root } = stage, $ = (selector) => root.querySelector(selector), $$ = (selector) => [...root.querySelectorAll(selector)];
-  const selects = $$("[data-pane]");
+  const panes = bindPanes(stage, () => {
+    bar.showChoices();
+    stage.load();
+  });
 
-  for (const select of selects)
-    select.addEventListener("change", () => {
-      stage.panes[Number(select.dataset.pane)] = select.value;
-      bar.showChoices();
-      stage.load();
-    });
-  for (const button of $$("[data-compare]"))
-    button.addEventListener("click", () => {
-      stage.compare = button.dataset.compare;
-      bar.showChoices();
-      stage.load();
-    });
   for (const button of $$("[data-channel]"))
     button.addEventListener("click", () => {
       stage.channel = Number(button.dataset.channel);
@@ -75,15 +67,9 @@ export function bindBar(stage) {
       if (act) act(stage);
       return !!act;
     },
-    choices: () => [...selects[0].options].map((o) => o.value),
-    takeChoices(fresh) {
-      const from = fresh.querySelectorAll("[data-pane]");
-      selects.forEach((select, i) => select.replaceChildren(...[...from[i].children].map((c) => document.importNode(c, true))));
-    },
+    panes,
     showChoices() {
-      selects.forEach((select, i) => { select.value = stage.panes[i]; });
-      selects[1].hidden = stage.compare === "one";
-      for (const b of $$("[data-compare]")) b.setAttribute("aria-pressed", b.dataset.compare === stage.compare);
+      panes.show();
       const shown = stage.panes.slice(0, stage.compare === "one" ? 1 : 2);
       $(".stage-channels").hidden = !shown.some((look) => look.includes(":map:"));
       for (const b of $$("[data-channel]")) b.setAttribute("aria-pressed", Number(b.dataset.channel) === stage.channel);

@@ -4,6 +4,7 @@ import { Camera } from "./camera.js";
 import { bindBar } from "./bar.js";
 import { loadLight } from "./light.js";
 import { LookBook } from "./look-book.js";
+import { partUnder, pointOf, surfaceUnder } from "./pointing.js";
 import { figure, metreGrid } from "./props.js";
 import { loadPreview } from "./preview.js";
 import { Side } from "./side.js";
@@ -37,7 +38,7 @@ export class Stage {
     this.bar = bindBar(this);
     activate(root, this);
     answerTo("fly-to", (place) => this.flyTo(place));
-    answerTo("point", (point) => { if (point.from !== this) this.mark(point.uv ? this.pointOf(point.uv, point.material) : null); });
+    answerTo("point", (point) => { if (point.from !== this) this.mark(point.uv ? pointOf(this, point.uv, point.material) : null); });
     document.body.addEventListener("run-ended", () => this.refresh());
     this.canvas.addEventListener("pointerdown", (e) => this.press(e), { capture: true });
     this.canvas.addEventListener("pointermove", (e) => this.hover(e));
@@ -179,12 +180,12 @@ export class Stage {
     const before = JSON.stringify(this.config.start);
     this.root.dataset.config = fresh.dataset.config;
     this.config = JSON.parse(fresh.dataset.config);
-    this.bar.takeChoices(fresh);
+    this.bar.panes.take(fresh);
     for (const side of this.loadedSides) side.dispose();
     this.sides = {};
     forgetTextures();
     this.book.forget();
-    const { start: opening } = this.config, offered = new Set(this.bar.choices());
+    const { start: opening } = this.config, offered = new Set(this.bar.panes.choices());
     // What the page came for has arrived: show it. Otherwise what was looked at stays.
     if (JSON.stringify(opening) !== before) [this.panes, this.compare] = [[opening.a, opening.b], opening.compare];
     else this.panes = this.panes.map((look, i) => (offered.has(look) ? look : [opening.a, opening.b][i]));
@@ -236,30 +237,8 @@ export class Stage {
       return;
     }
     // A press that does not become a drag picks.
-    const up = (e) => { if (Math.hypot(e.clientX - event.clientX, e.clientY - event.clientY) < 4 && event.button === 0) this.pick(this.partUnder(e.offsetX, e.offsetY)); };
+    const up = (e) => { if (Math.hypot(e.clientX - event.clientX, e.clientY - event.clientY) < 4 && event.button === 0) this.pick(partUnder(this, e.offsetX, e.offsetY)); };
     this.canvas.addEventListener("pointerup", up, { once: true });
-  }
-
-  /** Part drawn under a point, found by drawing that one pixel in part numbers. */
-  partUnder(x, y) {
-    const pane = this.paneAt(x), side = this.side(pane.look);
-    if (!side) return null;
-    this.target ??= new THREE.WebGLRenderTarget(1, 1);
-    const camera = this.aim(pane);
-    camera.setViewOffset(pane.area.width, pane.h, x - pane.area.x, y, 1, 1);
-    this.showOnly(side, this.book.pickMaterial, false);
-    this.renderer.setRenderTarget(this.target);
-    this.renderer.setScissorTest(false);
-    this.renderer.setViewport(0, 0, 1, 1);
-    this.renderer.setClearColor(0, 0);
-    this.renderer.clear();
-    this.renderer.render(this.scene, camera);
-    this.renderer.setRenderTarget(null);
-    camera.clearViewOffset();
-    const pixel = new Uint8Array(4);
-    this.renderer.readRenderTargetPixels(this.target, 0, 0, 1, 1, pixel);
-    this.draw();
-    return side.objects[pixel[0] + 256 * pixel[1] + 65536 * pixel[2] - 1]?.part ?? null;
   }
 
   hover(event) {
@@ -268,34 +247,11 @@ export class Stage {
     this.canvas.classList.toggle("at-seam", this.compare === "wipe" && Math.abs(event.offsetX - this.seam * this.canvas.clientWidth) < 12);
     if (now - (this.hovered ?? 0) < 40) return;
     this.hovered = now;
-    const pane = this.paneAt(event.offsetX), low = this.sides.low?.now;
-    if (!low) return;
-    const caster = new THREE.Raycaster(), camera = this.aim(pane);
-    caster.setFromCamera(new THREE.Vector2((event.offsetX - pane.area.x) / pane.area.width * 2 - 1, 1 - event.offsetY / pane.h * 2), camera);
-    const hit = caster.intersectObjects(low.objects.filter((o) => o.mesh.visible).map((o) => o.mesh), false)[0];
-    this.under = hit ? { part: hit.object.name, uv: hit.uv, point: hit.point, density: densityAt(hit) } : null;
-    bringTo("point", { from: this, uv: hit?.uv ? [hit.uv.x, hit.uv.y] : null, material: hit ? hit.object.geometry.getAttribute("position").array[4 * hit.face.a + 3] - 1 : null });
+    const hit = this.under = surfaceUnder(this, event.offsetX, event.offsetY);
+    bringTo("point", { from: this, uv: hit?.uv ?? null, material: hit?.material ?? null });
     if (!hit) return this.describe();
-    const d = this.under.density * this.config.sheetSize;
-    say(this.readout, `${hit.object.name}${hit.uv ? ` · u ${hit.uv.x.toFixed(4)} v ${hit.uv.y.toFixed(4)} · ${d.toFixed(0)} px/m` : ""} · ${this.book.describe(pane.look)}`);
-  }
-
-  /** The point of the low side that has these UVs, where it is drawn; null where there is none. */
-  pointOf([u, v], material = null) {
-    for (const { mesh, source } of this.sides.low?.now?.objects ?? []) {
-      const { uv, index, position } = source.levels[0];
-      if (!uv || !mesh.visible) continue;
-      for (let i = 0; i < index.length; i += 3) {
-        const [a, b, c] = [index[i], index[i + 1], index[i + 2]];
-        if (material !== null && position[4 * a + 3] - 1 !== material) continue;
-        const bu = uv[2 * b] - uv[2 * a], bv = uv[2 * b + 1] - uv[2 * a + 1], cu = uv[2 * c] - uv[2 * a], cv = uv[2 * c + 1] - uv[2 * a + 1], pu = u - uv[2 * a], pv = v - uv[2 * a + 1];
-        const area = bu * cv - bv * cu, s = (pu * cv - pv * cu) / area, t = (bu * pv - bv * pu) / area;
-        if (!(s >= 0 && t >= 0 && s + t <= 1)) continue;
-        const at = (axis) => (position[4 * a + axis] * (1 - s - t) + position[4 * b + axis] * s + position[4 * c + axis] * t) / 65535;
-        return new THREE.Vector3(at(0), at(1), at(2)).applyMatrix4(mesh.matrixWorld);
-      }
-    }
-    return null;
+    const where = hit.uv ? ` · u ${hit.uv[0].toFixed(4)} v ${hit.uv[1].toFixed(4)} · ${(hit.density * this.config.sheetSize).toFixed(0)} px/m` : "";
+    say(this.readout, `${hit.part}${where} · ${this.book.describe(this.paneAt(event.offsetX).look)}`);
   }
 
   mark(point) {
@@ -415,11 +371,6 @@ export class Stage {
       this.drawNow();
     }
   }
-}
-
-function densityAt(hit) {
-  const density = hit.object.geometry.getAttribute("density");
-  return density ? (density.getX(hit.face.a) + density.getX(hit.face.b) + density.getX(hit.face.c)) / 3 : 0;
 }
 
 start("[data-stage]", (root) => { root.stage = new Stage(root); });
