@@ -143,6 +143,11 @@ test("nothing scrolls at 1280 by 800, and nothing is lost at 900", async () => {
     const table = await page.locator(".light-table").boundingBox();
     assert.ok(table.height > 400 && table.width > 860, `${station}: ${JSON.stringify(table)}`);
   }
+  for (const address of ["/kits", "/kits/1", "/runs", "/assets/1/history", "/find?q=float"]) {
+    await page.goto(`${app.url}${address}`);
+    const wide = await page.evaluate(() => Math.max(document.documentElement.scrollWidth - innerWidth, document.querySelector("main").scrollWidth - document.querySelector("main").clientWidth));
+    assert.ok(wide <= 0, `${address} is ${wide} px too wide`);
+  }
   await page.setViewportSize({ width: 1280, height: 800 });
 });
 

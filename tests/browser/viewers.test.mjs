@@ -157,6 +157,10 @@ test("the wipe shows the high side left and the baked low side right of its seam
   await page.mouse.up();
   await ready(page);
   const allHigh = await picture(page);
+  // The seam moves by keys too.
+  await page.locator("[data-stage] canvas").focus();
+  for (let i = 0; i < 10; i++) await page.keyboard.press(",");
+  assert.ok(Math.abs(await stage(() => document.querySelector("[data-stage]").stage.seam) - 0.5) < 0.01);
   await page.click('[data-stage] [data-compare="one"]');
   await ready(page);
   const high = await picture(page);

@@ -15,11 +15,27 @@ export function answerTo(what, answer) { document.body.addEventListener(what, (e
 
 /** Starts the viewers of a page once the page itself has been painted: compiling shaders must not hold it up. */
 export function start(selector, make) {
-  requestAnimationFrame(() => setTimeout(() => document.querySelectorAll(selector).forEach(make)));
+  requestAnimationFrame(() => setTimeout(() => {
+    for (const root of document.querySelectorAll(selector)) {
+      try {
+        make(root);
+      } catch (error) {
+        root.querySelector(".readout").textContent = `The viewer cannot start: ${error.message}. Open the page in a browser with WebGL2.`;
+      }
+    }
+  }));
 }
 
 /** Changes a readout only when its words change. */
 export function say(element, text) { if (element.textContent !== text) element.textContent = text; }
+
+/** Comma and full stop move a seam, for those who cannot drag it. @returns whether the key was one of them */
+export function moveSeam(viewer, key) {
+  if (viewer.compare !== "wipe" || (key !== "," && key !== ".")) return false;
+  viewer.seam = Math.min(1, Math.max(0, viewer.seam + (key === "," ? -0.05 : 0.05)));
+  viewer.draw();
+  return true;
+}
 
 const typing = (target) => target.closest?.("input, select, textarea, button, a, summary, [role=menu]");
 

@@ -1,6 +1,6 @@
 // The map viewer: any bitmap down to single texels with their numbers, or two of them by wipe, blink or difference.
 import { loadPreview } from "../stage/preview.js";
-import { activate, answerTo, bringTo, say, start } from "../viewers.js";
+import { activate, answerTo, bringTo, moveSeam, say, start } from "../viewers.js";
 import { bindMapBar } from "./bar.js";
 import { Overlay } from "./overlay.js";
 import { Painter } from "./painter.js";
@@ -34,7 +34,7 @@ export class MapViewer {
     this.canvas.addEventListener("pointerdown", (e) => this.grabSeam(e), { capture: true });
     this.canvas.addEventListener("pointermove", (e) => { this.pointer = [e.offsetX, e.offsetY]; this.read(); });
     this.canvas.addEventListener("pointerleave", () => { this.pointer = null; this.read(); bringTo("point", { from: this, uv: null }); });
-    this.canvas.addEventListener("keydown", (e) => { if (this.bar.key(e)) e.preventDefault(); });
+    this.canvas.addEventListener("keydown", (e) => { if (moveSeam(this, e.key) || this.bar.key(e)) e.preventDefault(); });
     new ResizeObserver(() => this.resized()).observe(this.canvas.parentElement);
     this.open();
   }

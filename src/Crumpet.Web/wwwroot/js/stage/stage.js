@@ -9,7 +9,7 @@ import { figure, metreGrid } from "./props.js";
 import { loadPreview } from "./preview.js";
 import { Side } from "./side.js";
 import { forgetTextures } from "./textures.js";
-import { activate, answerTo, bringTo, say, start } from "../viewers.js";
+import { activate, answerTo, bringTo, moveSeam, say, start } from "../viewers.js";
 
 const slowFrame = 40, quickFrame = 22, restAfter = 200, startTriangles = 400_000;
 
@@ -118,15 +118,22 @@ export class Stage {
       side.explode(this.spread, middle);
       side.showLevel(side.level);
     }
+    this.placeProps();
     this.draw();
   }
 
-  setProps() {
+  /** The grid and the figure stand around what is shown, where it is drawn. */
+  placeProps() {
+    const box = this.boxOf();
     for (const [name, make] of [["grid", metreGrid], ["figure", figure]]) {
       this[name]?.removeFromParent();
-      this[name] = this.show[name] && this.box && !this.box.isEmpty() ? make(this.box) : null;
+      this[name] = this.show[name] && !box.isEmpty() ? make(box) : null;
       if (this[name]) this.scene.add(this[name]);
     }
+  }
+
+  setProps() {
+    this.placeProps();
     for (const side of this.loadedSides) side.overlays({ ...this.show, cage: this.show.cage && this.book.cage });
     this.draw();
   }
@@ -195,14 +202,14 @@ export class Stage {
 
   describe() {
     const texts = this.panes.slice(0, this.compare === "one" ? 1 : 2).map((look) => this.book.describe(look, this.compare === "one"));
-    const what = this.problem || (this.compare === "one" ? texts[0] : texts.join(this.compare === "wipe" ? " | " : "  ·  "));
+    const what = this.problem || (this.compare === "one" ? texts[0] : texts.join(" | "));
     say(this.readout, this.picked && !this.problem ? `${this.picked} · ${what}` : what);
     this.bar.showLegend();
   }
 
   key(event) {
     if (event.ctrlKey || event.metaKey || event.altKey) return false;
-    return this.camera.key(event) || this.bar.key(event);
+    return this.camera.key(event) || moveSeam(this, event.key) || this.bar.key(event);
   }
 
   /** Space held: the other one. */
