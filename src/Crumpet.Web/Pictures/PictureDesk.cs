@@ -52,8 +52,9 @@ public sealed class PictureDesk : IDisposable
     /// <exception cref="SourceFileException">The file is no picture, or has no such level.</exception>
     public async Task<TileIndex?> IndexAsync(PictureKey key, TimeSpan patience)
     {
-        var cut = CutAsync(key);
-        return await Task.WhenAny(cut, Task.Delay(patience)) == cut ? (await cut).Index : null;
+        // A failure that comes later is told to whoever asks next.
+        var cut = Cutting(key).Value;
+        return await Task.WhenAny(cut, Task.Delay(patience)) == cut ? (await CutAsync(key)).Index : null;
     }
 
     /// <summary>How far a picture is cut, 0 to 1.</summary>
@@ -104,7 +105,7 @@ public sealed class PictureDesk : IDisposable
 
     private async Task<Cut> CutAsync(PictureKey key)
     {
-        var lazy = cuts.GetOrAdd(key, k => new(() => Task.Run(() => MakeAsync(k))));
+        var lazy = Cutting(key);
         try
         {
             var cut = await lazy.Value;
@@ -117,6 +118,8 @@ public sealed class PictureDesk : IDisposable
             throw;
         }
     }
+
+    private Lazy<Task<Cut>> Cutting(PictureKey key) => cuts.GetOrAdd(key, k => new(() => Task.Run(() => MakeAsync(k))));
 
     private async Task<Cut> MakeAsync(PictureKey key)
     {

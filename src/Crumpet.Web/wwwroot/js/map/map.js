@@ -19,6 +19,7 @@ export class MapViewer {
     this.opened = [null, null];
     this.look = { shown: [1, 1, 1, 0], from: 0, to: 1, exposure: 1, gain: 8, repeat: false };
     this.takeConfig();
+    this.wires = this.config.wires;
     this.view = new PanZoom(this.canvas, () => this.draw());
     this.bar = bindMapBar(this);
     activate(root, this);
@@ -45,7 +46,6 @@ export class MapViewer {
     const asked = new URLSearchParams(location.search).get("map");
     if (asked && this.choice(asked).key === asked) this.panes[0] = asked;
     this.compare = this.config.start.compare;
-    this.wires = this.config.wires;
     this.regions = this.config.regions;
   }
 

@@ -39,21 +39,22 @@ export class Side {
 
   /** Prepares levels that arrived since. */
   takeLevels() {
-    for (const object of this.objects)
+    for (const object of this.objects) {
+      // Wires of a coarser level give way to those of the finest.
+      object.wire?.removeFromParent();
+      object.wire?.geometry.dispose();
+      object.wire = null;
       for (let level = object.geometries.length; level <= this.preview.level; level++) {
         const data = object.source.levels[level];
         object.geometries.push(level > 0 && data === object.source.levels[level - 1] ? object.geometries[level - 1] : geometryOf(data));
       }
+    }
     this.showLevel(this.level);
   }
 
   showLevel(level) {
     level = Math.min(level, this.level);
-    this.shownTriangles = 0;
-    for (const { mesh, geometries, source } of this.objects) {
-      mesh.geometry = geometries[level];
-      if (mesh.visible) this.shownTriangles += source.levels[level].triangles;
-    }
+    for (const { mesh, geometries } of this.objects) mesh.geometry = geometries[level];
   }
 
   /** Draws parts away from the middle by a share of their distance from it. */

@@ -22,7 +22,6 @@ export class Stage {
     this.renderer = new THREE.WebGLRenderer({ canvas: this.canvas, antialias: true, preserveDrawingBuffer: true });
     this.renderer.autoClear = false;
     this.scene = new THREE.Scene();
-    this.scene.matrixWorldAutoUpdate = true;
     this.sides = {};
     this.hidden = new Set();
     this.show = { wire: false, edges: false, cage: false, grid: false, figure: false };
@@ -50,7 +49,11 @@ export class Stage {
   }
 
   async open() {
-    this.light = await loadLight(this.root.dataset.light);
+    try {
+      this.light = await loadLight(this.root.dataset.light);
+    } catch (error) {
+      return say(this.readout, `The stage's light cannot be fetched: ${error.message}. Open the page again.`);
+    }
     this.book = new LookBook(this);
     await this.load();
   }
@@ -90,7 +93,7 @@ export class Stage {
           // What is moved first must not find out the hard way how slow the machine is.
           if (side.triangles > startTriangles) this.movingLevel = 0;
         }
-        side.overlays({ ...this.show, cage: this.show.cage && this.book.cage });
+        this.setOverlays(side);
         this.draw();
       };
       this.sides[name] = { now: null };
@@ -127,6 +130,7 @@ export class Stage {
     const box = this.boxOf();
     for (const [name, make] of [["grid", metreGrid], ["figure", figure]]) {
       this[name]?.removeFromParent();
+      this[name]?.traverse((o) => o.geometry?.dispose());
       this[name] = this.show[name] && !box.isEmpty() ? make(box) : null;
       if (this[name]) this.scene.add(this[name]);
     }
@@ -134,9 +138,11 @@ export class Stage {
 
   setProps() {
     this.placeProps();
-    for (const side of this.loadedSides) side.overlays({ ...this.show, cage: this.show.cage && this.book.cage });
+    for (const side of this.loadedSides) this.setOverlays(side);
     this.draw();
   }
+
+  setOverlays(side) { side.overlays({ ...this.show, cage: this.show.cage && this.book.cage }); }
 
   frameAll() { this.frame(this.boxOf()); }
 
@@ -181,12 +187,15 @@ export class Stage {
   /** After a run: the page's own copy of this element knows the new files. */
   async refresh() {
     await this.ready;
+    if (!this.book) return;
     const page = new DOMParser().parseFromString(await (await fetch(location.href)).text(), "text/html");
     const fresh = page.querySelector("[data-stage]");
     if (!fresh || fresh.dataset.config === this.root.dataset.config) return;
-    const before = JSON.stringify(this.config.start);
+    const { start, low, high } = this.config, before = JSON.stringify(start);
     this.root.dataset.config = fresh.dataset.config;
     this.config = JSON.parse(fresh.dataset.config);
+    // Other geometry may lie elsewhere.
+    if (low !== this.config.low || high !== this.config.high) this.framed = false;
     this.bar.panes.take(fresh);
     for (const side of this.loadedSides) side.dispose();
     this.sides = {};
@@ -303,14 +312,12 @@ export class Stage {
 
   drawNow(now = performance.now()) {
     if (!this.book) return;
-    const began = performance.now();
     if (this.isMoving && this.lastFrame) this.pace(this.tookLast = now - this.lastFrame);
     this.lastFrame = this.isMoving ? now : null;
     for (const side of this.loadedSides) side.showLevel(this.isMoving ? this.movingLevel : side.level);
     this.paint(this.layout());
     this.placeMark();
     this.bar.showScale();
-    this.frames = { moving: this.isMoving, level: this.isMoving ? this.movingLevel : 2, milliseconds: performance.now() - began };
   }
 
   /** Two slow frames: less detail while moving, for good. A dozen quick ones: more. */
