@@ -41,7 +41,7 @@ public class ViewerBenchmarks
 
     /// <summary>Levels of detail and compact vertices of two million triangles.</summary>
     [Benchmark]
-    public int Preview() => StagePreview.Write(dense, [Material.Plain], isBakedOnto: false, Environment.ProcessorCount).Length;
+    public int Preview() => StagePreview.Write(dense, [Material.Plain], dense[0].Mesh.Bounds(), isBakedOnto: false, Environment.ProcessorCount).Length;
 
     /// <summary>All tiles of a sheet of 16 bits, and its histogram.</summary>
     [Benchmark]

@@ -113,3 +113,22 @@ test("maps with green up and green down light the same after conversion", async 
     assert.ok(difference(pictures[`Up ${look}`], smooth) > 1, "the dents are lit");
   }
 });
+
+test("with two materials each part is drawn with its own sheet's maps, and nothing is left out", async () => {
+  const red = { ...white, name: "red.mtl", buffer: Buffer.from("newmtl red\nKd 0.6 0.05 0.05\nNs 0\n") };
+  const pair = await dropKit(page, app, [sphere("left_low", 32, 16, { material: "white.mtl" }), sphere("left_high", 32, 16), sphere("right_low", 32, 16, { material: "red.mtl", right: 1.2 }), sphere("right_high", 32, 16, { right: 1.2 }), white, red]);
+  await work(page, pair, "bake", { size: "512", rays: "1" });
+  await work(page, pair, "deliver");
+  await openStage(page, pair, "bind");
+  const drawn = (pixels) => pixels.filter((v, i) => i % 4 === 3 && Math.max(...[1, 2, 3].map((c) => Math.abs(pixels[i - c] - 0x77))) > 10).length;
+  const delivered = await picture(page);
+  await page.selectOption('[data-stage] [data-pane="0"]', "low:plain");
+  await ready(page);
+  const plain = await picture(page);
+  assert.ok(Math.abs(drawn(delivered) - drawn(plain)) < 0.05 * drawn(plain), `${drawn(delivered)} of ${drawn(plain)}`);
+  const redness = (right) => delivered.filter((v, i) => i % 4 === 0 && (Math.floor(i / 4) % 64 >= 32) === right && v > 1.5 * delivered[i + 1]).length;
+  assert.ok(redness(true) > 50 && redness(false) < 10, `${redness(true)} ${redness(false)}`);
+  await page.goto(`${pair}/bake`);
+  await page.waitForSelector("[data-map-viewer][data-ready]");
+  assert.equal(await page.evaluate(() => document.querySelector("[data-map-viewer]").map.picture.choice.material !== null), true);
+});

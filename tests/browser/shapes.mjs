@@ -1,7 +1,7 @@
 // Spheres of radius 0.5 m as OBJ uploads, smooth or with dents.
 
-/** @param dents how deep, metres @returns a file for an upload */
-export function sphere(name, around, down, { dents = 0, material = "" } = {}) {
+/** @param dents how deep, metres; material its library and name; right how far to the right, metres @returns a file for an upload */
+export function sphere(name, around, down, { dents = 0, material = "", right = 0 } = {}) {
   const lines = [`o ${name}`];
   if (material) lines.unshift(`mtllib ${material}`);
   const point = (i, j) => {
@@ -11,10 +11,10 @@ export function sphere(name, around, down, { dents = 0, material = "" } = {}) {
   for (let j = 0; j <= down; j++)
     for (let i = 0; i <= around; i++) {
       const at = j === 0 || j === down ? point(0, j) : point(i % around, j);
-      lines.push(`v ${at.join(" ")}`, `vt ${i / around} ${1 - j / down}`);
+      lines.push(`v ${at[0] + right} ${at[1]} ${at[2]}`, `vt ${i / around} ${1 - j / down}`);
       if (!dents) lines.push(`vn ${at.map((v) => 2 * v).join(" ")}`);
     }
-  if (material) lines.push("usemtl white");
+  if (material) lines.push(`usemtl ${material.replace(".mtl", "")}`);
   const corner = (i) => (dents ? `${i}/${i}` : `${i}/${i}/${i}`), face = (...corners) => lines.push(`f ${corners.map(corner).join(" ")}`);
   for (let j = 0; j < down; j++)
     for (let i = 0; i < around; i++) {

@@ -72,6 +72,18 @@ test("the stage turns by drag and by keys, zooms to the pointer, and shows the w
   assert.ok(Math.abs(await stage(() => document.querySelector("[data-stage]").stage.camera.yaw) + Math.PI / 2) < 1e-6);
 });
 
+test("detail while moving follows how fast frames come, and never returns to what was too slow", async () => {
+  await openStage(page, asset, "pairs");
+  // Dense sides begin coarse.
+  assert.equal(await stage(() => document.querySelector("[data-stage]").stage.movingLevel), 0);
+  const levels = await stage(() => {
+    const s = document.querySelector("[data-stage]").stage, after = (milliseconds, frames) => { for (let i = 0; i < frames; i++) s.pace(milliseconds); return s.movingLevel; };
+    Object.assign(s, { movingLevel: 0, ceiling: 2, slow: 0, quick: 0 });
+    return [after(16, 12), after(16, 12), after(60, 1), after(60, 1), after(16, 40)];
+  });
+  assert.deepEqual(levels, [1, 2, 2, 1, 1]);
+});
+
 test("fingers turn, move and zoom the stage, and a touch pad's pinch zooms it", async () => {
   await openStage(page, asset, "pairs");
   const box = await canvasBox(), cdp = await page.context().newCDPSession(page);

@@ -19,7 +19,7 @@ public readonly record struct BuildProgress(Station Station, double Fraction, st
 /// <param name="store">Where results are kept.</param>
 public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<SourceFile> sources, IResultStore store)
 {
-    private const int StepVersion = 3;
+    private const int StepVersion = 4;
     private readonly SourceFile[] sources = [.. sources.OrderBy(s => s.Name, StringComparer.Ordinal)];
     private readonly Dictionary<Station, string> keys = [];
 

@@ -58,10 +58,11 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         var rows = result.Report.Objects;
         var centres = Enumerable.Range(0, rows.Count).GroupBy(i => rows[i].Part, StringComparer.Ordinal)
             .ToDictionary(g => g.Key, g => g.Aggregate(Bounds.Empty, (b, i) => b.Including(result.Scene.Meshes[i].Bounds())).Centre, StringComparer.Ordinal);
+        var whole = result.Scene.Meshes.Aggregate(Bounds.Empty, (b, m) => b.Including(m.Bounds()));
         foreach (var side in Enumerable.Range(0, rows.Count).GroupBy(i => rows[i].Side).OrderBy(g => g.Key))
         {
             var objects = side.Select(i => new PreviewObject(result.Scene.Meshes[i], rows[i].Part, centres[rows[i].Part])).ToArray();
-            files.Add(Store($"{side.Key.ToString().ToLowerInvariant()}.preview", StagePreview.Write(objects, result.Scene.Materials, side.Key == Side.Low, threads, cancel)));
+            files.Add(Store($"{side.Key.ToString().ToLowerInvariant()}.preview", StagePreview.Write(objects, result.Scene.Materials, whole, side.Key == Side.Low, threads, cancel)));
         }
         return (result.Report, files, result.Findings);
     }

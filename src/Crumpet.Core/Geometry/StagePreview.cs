@@ -32,14 +32,14 @@ public static class StagePreview
     /// <summary>The bytes of a preview.</summary>
     /// <param name="objects">Objects of one side.</param>
     /// <param name="materials">Materials their triangles number.</param>
+    /// <param name="whole">Box of the whole asset, both sides: what the stage frames, whichever side arrives first.</param>
     /// <param name="isBakedOnto">Whether the objects take maps: these carry UVs, tangents, densities, ray directions and edges.</param>
     /// <param name="threads">Threads to use, at least 1; the bytes do not depend on it.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static byte[] Write(IReadOnlyList<PreviewObject> objects, IReadOnlyList<Material> materials, bool isBakedOnto, int threads = 1, CancellationToken cancel = default)
+    public static byte[] Write(IReadOnlyList<PreviewObject> objects, IReadOnlyList<Material> materials, Bounds whole, bool isBakedOnto, int threads = 1, CancellationToken cancel = default)
     {
-        var bounds = objects.Aggregate(Bounds.Empty, (b, o) => b.Including(o.Mesh.Bounds()));
         var levels = new PreviewMesh?[objects.Count][];
-        Parallel.For(0, objects.Count, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, i => levels[i] = LevelsOf(objects[i].Mesh, bounds.Size.Length(), isBakedOnto));
+        Parallel.For(0, objects.Count, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, i => levels[i] = LevelsOf(objects[i].Mesh, whole.Size.Length(), isBakedOnto));
         using var data = new MemoryStream();
         var headers = objects.Select(o => new List<object?>()).ToArray();
         var ends = new long[Levels];
@@ -55,6 +55,8 @@ public static class StagePreview
         return Assemble(new
         {
             levelEnds = ends,
+            min = Three(whole.Min),
+            max = Three(whole.Max),
             materials = materials.Select(m => new { name = m.Name, colour = new[] { m.BaseColour.X, m.BaseColour.Y, m.BaseColour.Z, m.BaseColour.W }, roughness = m.Roughness, metalness = m.Metalness }),
             objects = objects.Select((o, i) => Describe(o, headers[i])),
         }, data);

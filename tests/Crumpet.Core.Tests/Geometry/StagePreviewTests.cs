@@ -115,7 +115,7 @@ public sealed class StagePreviewTests
     public void Threads_change_no_byte()
     {
         PreviewObject[] objects = [.. Enumerable.Range(0, 5).Select(i => new PreviewObject(Shapes.Sphere($"ball_{i}", 60 + i, 30), $"ball_{i}", Vector3.Zero))];
-        Assert.Equal(StagePreview.Write(objects, [], false), StagePreview.Write(objects, [], false, threads: 4));
+        Assert.Equal(StagePreview.Write(objects, [], objects[0].Mesh.Bounds(), false), StagePreview.Write(objects, [], objects[0].Mesh.Bounds(), false, threads: 4));
     }
 
     private static double Area(Vector3[] positions, int[] corners)
@@ -135,7 +135,7 @@ public sealed class StagePreviewTests
 
         public Read(IReadOnlyList<PreviewObject> objects, bool isBakedOnto)
         {
-            bytes = StagePreview.Write(objects, [Material.Plain], isBakedOnto);
+            bytes = StagePreview.Write(objects, [Material.Plain], objects[0].Mesh.Bounds(), isBakedOnto);
             Assert.Equal("CPV2"u8.ToArray(), bytes[..4]);
             int length = BitConverter.ToInt32(bytes, 4);
             data = 8 + length;

@@ -73,10 +73,9 @@ async function refresh(ended) {
   if (ended) document.body.dispatchEvent(new CustomEvent("run-ended"));
 }
 
-let shownStation = "";
-const feed = new EventSource("/runs/feed");
-feed.addEventListener("run", (event) => {
-  const run = JSON.parse(event.data);
+let shownStation = "", feed = null;
+
+function take(run) {
   showRun(run);
   const at = `${run.id} ${run.station}`;
   const ended = run.state !== "running" && run.state !== "queued";
@@ -85,8 +84,23 @@ feed.addEventListener("run", (event) => {
     shownStation = at;
     refresh(ended);
   }
+}
+
+function listen() {
+  feed = new EventSource("/runs/feed");
+  feed.addEventListener("run", (event) => take(JSON.parse(event.data)));
+  feed.addEventListener("last", (event) => tellEnd(JSON.parse(event.data)));
+  // A run this page was sent with may have ended before the feed was open.
+  feed.addEventListener("open", () => { if (document.querySelector("[data-run]")) refresh(true); });
+}
+
+// Browsers keep few connections to one host: tabs that are not looked at let theirs go, and catch up when they are.
+document.addEventListener("visibilitychange", () => {
+  feed?.close();
+  feed = null;
+  if (document.hidden) return;
+  listen();
+  refresh(true);
 });
-feed.addEventListener("last", (event) => tellEnd(JSON.parse(event.data)));
-// A run this page was sent with may have ended before the feed was open.
-feed.addEventListener("open", () => { if (document.querySelector("[data-run]")) refresh(true); });
-addEventListener("pagehide", () => feed.close());
+addEventListener("pagehide", () => feed?.close());
+if (!document.hidden) listen();

@@ -53,6 +53,8 @@ export class LookBook {
         return material;
       })));
     }
+    if (kind === "colours" && !side.preview.objects.some((o) => o.colours)) return `the ${sideName} side has no vertex colours`;
+    if (kind === "trays" && !Object.keys(this.stage.config.trays).length) return "nothing is paired yet, so there are no trays";
     return sideName === "low" && ["checker", "density"].includes(kind) && !side.objects.some((o) => o.source.levels[0].uv) ? "the low side has no UVs" : "";
   }
 

@@ -10,7 +10,6 @@ export class Side {
     this.preview = preview;
     this.group = new THREE.Group();
     this.triangles = preview.objects.reduce((sum, o) => sum + o.triangles, 0);
-    this.box = new THREE.Box3();
     this.objects = preview.objects.map((o, i) => {
       const mesh = new THREE.Mesh();
       mesh.name = o.part;
@@ -27,7 +26,6 @@ export class Side {
         u.marked.value = object.marked;
         material.uniformsNeedUpdate = true;
       };
-      this.box.union(object.box);
       this.group.add(mesh);
       return object;
     });

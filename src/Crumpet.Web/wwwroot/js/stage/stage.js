@@ -86,6 +86,7 @@ export class Stage {
         if (side) side.takeLevels();
         else {
           side = new Side(preview);
+          this.box = new THREE.Box3(new THREE.Vector3(...preview.min), new THREE.Vector3(...preview.max));
           this.scene.add(side.group);
           this.sides[name].now = side;
           this.arrange();
@@ -109,10 +110,7 @@ export class Stage {
 
   /** Places, hides and colours objects as chosen. */
   arrange() {
-    const box = new THREE.Box3();
-    for (const side of this.loadedSides) box.union(side.box);
-    this.box = box;
-    const middle = box.getCenter(new THREE.Vector3());
+    const middle = this.box.getCenter(new THREE.Vector3());
     for (const side of this.loadedSides) {
       for (const o of side.objects) {
         o.mesh.visible = !this.hidden.has(o.part);
@@ -144,9 +142,13 @@ export class Stage {
 
   setOverlays(side) { side.overlays({ ...this.show, cage: this.show.cage && this.book.cage }); }
 
-  frameAll() { this.frame(this.boxOf()); }
+  /** The whole asset; what of it is shown where parts are hidden or drawn apart. */
+  frameAll() { this.frame(this.hidden.size || this.spread ? this.boxOf() : this.box?.clone() ?? this.boxOf()); }
 
-  framePicked() { this.frame(this.picked ? this.boxOf((o) => o.part === this.picked) : this.boxOf()); }
+  framePicked() {
+    if (this.picked) this.frame(this.boxOf((o) => o.part === this.picked));
+    else this.frameAll();
+  }
 
   frame(box) {
     if (!box.isEmpty()) this.framed = true;
