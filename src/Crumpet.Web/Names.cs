@@ -3,7 +3,7 @@ using Crumpet.Core.Intake;
 namespace Crumpet.Web;
 
 /// <summary>Names that are given and taken.</summary>
-internal static class Names
+public static class Names
 {
     /// <summary>The name, or the name with the first free number. Names begin file names, so those that differ in case alone are as good as equal.</summary>
     public static string Free(string name, IReadOnlyCollection<string> taken)

@@ -112,6 +112,65 @@ public sealed class StagePreviewTests
     }
 
     [Fact]
+    public void Triangles_know_their_materials_and_the_header_describes_them()
+    {
+        var cube = Shapes.Cube("box").WithTriangleMaterials([.. Enumerable.Range(0, 12).Select(t => t < 6 ? 0 : -1)]);
+        var preview = new Read([new PreviewObject(cube, "box", Vector3.Zero)], isBakedOnto: true);
+        var indices = preview.Indices(0, 0);
+        for (int t = 0; t < 12; t++)
+            for (int c = 0; c < 3; c++)
+                Assert.Equal(t < 6 ? 1 : 0, preview.MaterialOf(0, 0, indices[3 * t + c]));
+        Assert.Equal(Material.Plain.Name, preview.Header.GetProperty("materials")[0].GetProperty("name").GetString());
+        Assert.Equal(0.6f, preview.Header.GetProperty("materials")[0].GetProperty("roughness").GetSingle());
+    }
+
+    [Fact]
+    public void Tangents_and_uvs_are_those_of_the_mesh_and_only_what_is_baked_onto_carries_them()
+    {
+        var sphere = Shapes.Sphere("ball", 16, 8);
+        var low = new Read([new PreviewObject(sphere, "ball", Vector3.Zero)], isBakedOnto: true);
+        var indices = low.Indices(0, 0);
+        float[] tangents = low.Floats(0, 0, "tangent", 4), uvs = low.Floats(0, 0, "uv", 2);
+        var reference = TangentSpace.PerCorner(sphere);
+        for (int corner = 0; corner < indices.Length; corner++)
+        {
+            Assert.Equal(reference[corner], new Vector4(tangents.AsSpan(4 * indices[corner], 4)));
+            Assert.Equal(sphere.Uvs![corner], new Vector2(uvs.AsSpan(2 * indices[corner], 2)));
+        }
+        var high = new Read([new PreviewObject(sphere, "ball", Vector3.Zero)], isBakedOnto: false);
+        Assert.All((string[])["tangent", "uv", "density", "direction", "hard", "seam"], name => Assert.Equal(-1, high.Header.GetProperty("objects")[0].GetProperty("levels")[0].GetProperty(name).GetInt32()));
+    }
+
+    [Fact]
+    public void Colours_are_carried_in_eight_bits_and_parts_know_their_middle()
+    {
+        var plane = Shapes.Plane("floor");
+        var painted = new Mesh { Name = "floor", Positions = plane.Positions, Corners = plane.Corners, Normals = plane.Normals, Colours = [.. Enumerable.Repeat(new Vector4(1, 0.5f, 0, 1), 6)], TriangleMaterials = [0, 0] };
+        var preview = new Read([new PreviewObject(painted, "floor", new Vector3(1, 2, 3))], isBakedOnto: false);
+        var o = preview.Header.GetProperty("objects")[0];
+        Assert.True(o.GetProperty("colours").GetBoolean());
+        Assert.Equal([1, 2, 3], o.GetProperty("partCentre").EnumerateArray().Select(v => v.GetInt32()));
+        Assert.Equal([255, 128, 0, 255], preview.Bytes(0, 0, "colour", 4));
+    }
+
+    [Fact]
+    public void Rays_leave_along_smooth_normals_even_from_hard_edges()
+    {
+        var cube = new Read([new PreviewObject(Shapes.Cube("box"), "box", Vector3.Zero)], isBakedOnto: true);
+        foreach (var (p, d) in cube.Positions(0, 0).Zip(cube.Directions(0, 0)))
+            Assert.True(Vector3.Dot(Vector3.Normalize(p), d) > 0.9f, $"{p} {d}");
+    }
+
+    [Fact]
+    public void Objects_without_area_and_without_size_make_whole_previews()
+    {
+        var point = Shapes.Soup("point", Vector3.One, Vector3.One, Vector3.One);
+        var preview = new Read([new PreviewObject(point, "point", Vector3.One)], isBakedOnto: true);
+        Assert.All(preview.Positions(0, 0), p => Assert.Equal(Vector3.One, p));
+        Assert.All(preview.Normals(0, 0), n => Assert.Equal(1, n.Length(), 1e-5f));
+    }
+
+    [Fact]
     public void Threads_change_no_byte()
     {
         PreviewObject[] objects = [.. Enumerable.Range(0, 5).Select(i => new PreviewObject(Shapes.Sphere($"ball_{i}", 60 + i, 30), $"ball_{i}", Vector3.Zero))];
@@ -142,6 +201,14 @@ public sealed class StagePreviewTests
             header = JsonDocument.Parse(bytes.AsMemory(8, length)).RootElement;
         }
 
+        public JsonElement Header => header;
+
+        public int MaterialOf(int item, int level, int vertex) => Word(At(item, level, "position") + 8 * vertex + 6);
+
+        public Vector3[] Directions(int item, int level) => Unfolded(item, level, "direction");
+
+        public int[] Bytes(int item, int level, string name, int count) => [.. bytes.AsSpan(At(item, level, name), count).ToArray().Select(b => (int)b)];
+
         public long[] Ends => [.. header.GetProperty("levelEnds").EnumerateArray().Select(e => e.GetInt64())];
 
         public Vector3[] Positions(int item, int level)
@@ -153,9 +220,11 @@ public sealed class StagePreviewTests
             return [.. Enumerable.Range(0, Count(item, level)).Select(i => min + size / 65535 * new Vector3(Word(at + 8 * i), Word(at + 8 * i + 2), Word(at + 8 * i + 4)))];
         }
 
-        public Vector3[] Normals(int item, int level)
+        public Vector3[] Normals(int item, int level) => Unfolded(item, level, "normal");
+
+        private Vector3[] Unfolded(int item, int level, string name)
         {
-            int at = At(item, level, "normal");
+            int at = At(item, level, name);
             return [.. Enumerable.Range(0, Count(item, level)).Select(i => OctahedralNormal.Decode((short)Word(at + 4 * i), (short)Word(at + 4 * i + 2)))];
         }
 

@@ -36,6 +36,32 @@ public sealed class ImagingTests
     }
 
     [Fact]
+    public void Floating_point_pictures_are_read_as_they_are_and_not_written_as_png()
+    {
+        // A TIFF of two texels, little-endian, one 32-bit float a texel, written by hand after TIFF 6.0.
+        using var file = new MemoryStream();
+        using var writer = new BinaryWriter(file);
+        (ushort Tag, ushort Type, int Value)[] entries = [(256, 3, 2), (257, 3, 1), (258, 3, 32), (259, 3, 1), (262, 3, 1), (273, 4, 8), (277, 3, 1), (278, 3, 1), (279, 4, 8), (339, 3, 3)];
+        writer.Write("II*\0"u8);
+        writer.Write(16);
+        writer.Write(-1.5f);
+        writer.Write(1000.25f);
+        writer.Write((ushort)entries.Length);
+        foreach (var (tag, type, value) in entries)
+        {
+            writer.Write(tag);
+            writer.Write(type);
+            writer.Write(1);
+            writer.Write(value);
+        }
+        writer.Write(0);
+        var picture = Assert.IsType<Bitmap32>(ImageFile.Read(file.ToArray(), "heights.tif"));
+        Assert.Equal([-1.5f, 1000.25f], picture.Pixels);
+        Assert.Equal((2, 1, 1, 32), (picture.Width, picture.Height, picture.Channels, picture.Bits));
+        Assert.Throws<ArgumentException>(() => ImageFile.WritePng(picture));
+    }
+
+    [Fact]
     public void A_text_named_png_and_a_cut_png_are_refused_with_their_name()
     {
         byte[] png = ImageFile.WritePng(new Bitmap8(64, 64, 3));
