@@ -63,7 +63,6 @@ function open(preview, level, buffer) {
     }
     const { vertices: v } = mesh;
     o.levels[level] = {
-      vertices: v, triangles: mesh.indices / 3,
       position: array(Uint16Array, mesh.position, 4 * v), normal: array(Int16Array, mesh.normal, 2 * v),
       index: array(mesh.wide ? Uint32Array : Uint16Array, mesh.index, mesh.indices), colour: array(Uint8Array, mesh.colour, 4 * v),
       uv: array(Float32Array, mesh.uv, 2 * v), tangent: array(Float32Array, mesh.tangent, 4 * v), density: array(Float32Array, mesh.density, v),

@@ -6,7 +6,6 @@ export const looks = ["plain", "material", "facing", "normals", "groups", "colou
 export const vertexShader = `
 precision highp float;
 uniform mat4 modelMatrix, viewMatrix, projectionMatrix;
-uniform vec3 cameraPosition;
 uniform float reach, objectScale;
 in vec4 position, tangent, colour;
 in vec2 normal, direction, uv;

@@ -74,9 +74,9 @@ export class Side {
   /** Wires, hard edges and seams, and the cage; made when they are first asked for. */
   overlays({ wire, edges, cage }) {
     for (const o of this.objects) {
-      o.wire = this.overlay(o, o.wire, wire && this.level >= 0, () => lines(o, wiresOf(o.source.levels[this.level].index), [0.05, 0.08, 0.08, 0.55], 2e-5));
-      o.hard = this.overlay(o, o.hard, edges && o.source.levels[0].hard, () => lines(o, o.source.levels[0].hard, [1, 1, 1, 1], 6e-5));
-      o.seam = this.overlay(o, o.seam, edges && o.source.levels[0].seam, () => lines(o, o.source.levels[0].seam, [1, 0.83, 0.1, 1], 9e-5, true));
+      o.wire = this.overlay(o, o.wire, wire && this.level >= 0, () => lines(o, wiresOf(o.source.levels[this.level].index), [0.05, 0.08, 0.08, 0.55], 2e-5, 3));
+      o.hard = this.overlay(o, o.hard, edges && o.source.levels[0].hard, () => lines(o, o.source.levels[0].hard, [1, 1, 1, 1], 6e-5, 3));
+      o.seam = this.overlay(o, o.seam, edges && o.source.levels[0].seam, () => lines(o, o.source.levels[0].seam, [1, 0.83, 0.1, 1], 9e-5, 4));
       o.cage = this.overlay(o, o.cage, cage && o.source.levels[0].direction, () => {
         const shell = new THREE.Mesh(o.geometries[0], cage);
         shell.onBeforeRender = () => {
@@ -120,14 +120,14 @@ function geometryOf(data) {
   return geometry;
 }
 
-function lines(object, pairs, ink, bias, dashed = false) {
+function lines(object, pairs, ink, bias, order) {
   const geometry = new THREE.BufferGeometry();
   geometry.setAttribute("position", object.geometries[object.geometries.length - 1].getAttribute("position"));
   geometry.setIndex(new THREE.BufferAttribute(pairs, 1));
   geometry.boundingSphere = sphere;
   const material = new THREE.RawShaderMaterial({ glslVersion: THREE.GLSL3, vertexShader: lineVertexShader, fragmentShader: lineFragmentShader, uniforms: { ink: { value: new THREE.Vector4(...ink) }, bias: { value: bias } }, transparent: ink[3] < 1 });
   const result = new THREE.LineSegments(geometry, material);
-  result.renderOrder = dashed ? 4 : 3;
+  result.renderOrder = order;
   return result;
 }
 

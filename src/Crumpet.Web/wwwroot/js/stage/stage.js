@@ -265,7 +265,7 @@ export class Stage {
     this.canvas.classList.toggle("at-seam", this.compare === "wipe" && Math.abs(event.offsetX - this.seam * this.canvas.clientWidth) < 12);
     if (now - (this.hovered ?? 0) < 40) return;
     this.hovered = now;
-    const hit = this.under = surfaceUnder(this, event.offsetX, event.offsetY);
+    const hit = surfaceUnder(this, event.offsetX, event.offsetY);
     bringTo("point", { from: this, uv: hit?.uv ?? null, material: hit?.material ?? null });
     if (!hit) return this.describe();
     const where = hit.uv ? ` · u ${hit.uv[0].toFixed(4)} v ${hit.uv[1].toFixed(4)} · ${(hit.density * this.config.sheetSize).toFixed(0)} px/m` : "";
