@@ -20,7 +20,8 @@ internal static class BakeCommand
     private static readonly Option<int> Samples = new("--samples") { DefaultValueFactory = _ => 2, Description = "Side of the sample grid in a texel: 1, 2, 4 or 8." };
     private static readonly Option<float> Outward = new("--outward") { DefaultValueFactory = _ => 0.012f, Description = "Outward reach, metres." };
     private static readonly Option<float> Inward = new("--inward") { DefaultValueFactory = _ => 0.02f, Description = "Inward reach, metres." };
-    private static readonly Option<string> Trays = new("--trays") { DefaultValueFactory = _ => "parts", Description = "one: all parts see each other; parts: each on its own." };
+    private static readonly Option<string> Trays = new("--trays") { DefaultValueFactory = _ => "plan", Description = "plan: the fewest on which no parts in contact lie together; one: all parts see each other; parts: each on its own." };
+    private static readonly Option<string?> Cage = new("--cage") { Description = "fit: rays start on the least shell that holds the high side; or a mesh file with the low side's faces. Default: at the outward reach." };
     private static readonly Option<string> Green = new("--green") { DefaultValueFactory = _ => "up", Description = "Direction of the normal map's green: up or down." };
     private static readonly Option<int> Bits = new("--bits") { DefaultValueFactory = _ => 8, Description = "Bits a channel: 8 or 16." };
     private static readonly Option<int> Padding = new("--padding") { DefaultValueFactory = _ => 16, Description = "Padding, pixels." };
@@ -31,7 +32,7 @@ internal static class BakeCommand
     public static Command Make()
     {
         var command = new Command("bake", "Bake a normal map and ambient occlusion from high onto low.");
-        foreach (var option in (Option[])[Low, High, Out, Maps, Size, Samples, Outward, Inward, Trays, Green, Bits, Padding, AoRays, OccludedBy, Threads])
+        foreach (var option in (Option[])[Low, High, Out, Maps, Size, Samples, Outward, Inward, Trays, Cage, Green, Bits, Padding, AoRays, OccludedBy, Threads])
             command.Options.Add(option);
         command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed, cancel)));
         return command;
@@ -49,6 +50,8 @@ internal static class BakeCommand
         folder.Add(low, Side.Low);
         foreach (var high in parsed.GetRequiredValue(High))
             folder.Add(high, Side.High);
+        if (parsed.GetValue(Cage) is { } cage and not "fit")
+            folder.Add(new FileInfo(cage), Side.Cage);
         var watch = Stopwatch.StartNew();
         var build = new AssetBuild(AssetBuild.FileNameOf(Path.GetFileNameWithoutExtension(low.Name)), plan, folder.Files, store);
         var (station, result) = build.Run(Station.Bake, throughStops: true, threads, new ConsoleProgress(), cancel);
@@ -75,8 +78,10 @@ internal static class BakeCommand
             {
                 "one" => TrayMode.One,
                 "parts" => TrayMode.Parts,
-                var other => throw new UsageException($"--trays is '{other}'; it must be one or parts."),
+                "plan" => TrayMode.Planned,
+                var other => throw new UsageException($"--trays is '{other}'; it must be plan, one or parts."),
             },
+            Pairs = new PairSettings { Cage = parsed.GetValue(Cage) switch { null => CageKind.Reach, "fit" => CageKind.Fitted, _ => CageKind.File } },
             Bake = new BakeSettings
             {
                 Maps = [.. parsed.GetValue(Maps)!.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries).Select(MapOf).Distinct()],

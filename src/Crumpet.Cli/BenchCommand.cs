@@ -24,7 +24,10 @@ internal static class BenchCommand
         var dump = new Option<DirectoryInfo?>("--dump") { Description = "Folder for MESH.bin and RAYS.bin." };
         var command = new Command("rays", "Measure rays per second.") { mesh, kind, rays, threads, dump };
         command.SetAction(parsed => Run(parsed, parsed.GetRequiredValue(mesh), parsed.GetRequiredValue(kind), parsed.GetValue(rays), parsed.GetValue(threads), parsed.GetValue(dump)));
-        return new Command("bench", "Measure this machine.") { command };
+        var file = new Argument<FileInfo>("file") { Description = "Mesh file to read." };
+        var reading = new Command("read", "Measure how fast a mesh file is read, beside counting its lines with wc -l.") { file };
+        reading.SetAction(parsed => RunRead(parsed, parsed.GetRequiredValue(file)));
+        return new Command("bench", "Measure this machine.") { command, reading };
     }
 
     private static int Run(ParseResult parsed, FileInfo file, string kind, int count, int threads, DirectoryInfo? dump)
@@ -55,15 +58,48 @@ internal static class BenchCommand
         return Output.Print(parsed, report, [FormattableString.Invariant($"{report.triangles} triangles, {count} {kind} rays, {hits} hits, build {report.buildSeconds} s, {report.mraysOneThread} Mrays/s on one thread, {report.mraysAllThreads} on {threads}")], []);
     }
 
+    private static int RunRead(ParseResult parsed, FileInfo file)
+    {
+        int threads = Environment.ProcessorCount;
+        int triangles = Read(file, threads).Meshes.Sum(m => m.TriangleCount);
+        using var self = Process.GetCurrentProcess();
+        long peak = self.PeakWorkingSet64;
+        double read = Median(() => triangles = Read(file, threads).Meshes.Sum(m => m.TriangleCount));
+        double count = Median(() =>
+        {
+            using var process = Process.Start(new ProcessStartInfo("wc", ["-l", file.FullName]) { RedirectStandardOutput = true })!;
+            process.StandardOutput.ReadToEnd();
+            process.WaitForExit();
+        });
+        var report = new
+        {
+            triangles,
+            bytes = file.Length,
+            readSeconds = Math.Round(read, 3),
+            wcSeconds = Math.Round(count, 3),
+            ratio = Math.Round(read / count, 1),
+            megabytesPerSecond = Math.Round(file.Length / read / 1e6, 1),
+            peakMemoryOverFile = Math.Round((double)peak / file.Length, 2),
+            threads,
+        };
+        return Output.Print(parsed, report, [FormattableString.Invariant($"{triangles} triangles in {report.readSeconds} s on {threads} threads, {report.megabytesPerSecond} MB/s, {report.ratio} × wc -l, peak memory {report.peakMemoryOverFile} × the file")], []);
+    }
+
     private static (Vector3[] Positions, int[] Corners) ReadTriangles(FileInfo file)
     {
-        byte[] bytes = Output.ReadFile(file);
-        var scene = MeshFiles.Read(file.Name, bytes, name =>
+        return Mesh.Join(Read(file, Environment.ProcessorCount).Meshes);
+    }
+
+    private static Scene Read(FileInfo file, int threads)
+    {
+        if (!file.Exists || file.Length == 0)
+            Output.ReadFile(file);
+        using var stream = new FileStream(file.FullName, FileMode.Open, FileAccess.Read, FileShare.Read, 1, FileOptions.SequentialScan);
+        return MeshFiles.Read(file.Name, stream, name =>
         {
             string path = Path.Combine(file.DirectoryName!, Path.GetFileName(name));
             return File.Exists(path) ? File.ReadAllBytes(path) : null;
-        });
-        return Mesh.Join(scene.Meshes);
+        }, threads);
     }
 
     private static int Trace(Bvh bvh, Ray[] rays, int threads)

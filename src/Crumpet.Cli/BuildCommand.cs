@@ -28,7 +28,7 @@ internal static class BuildCommand
             var sources = new SourceFolder(store);
             foreach (string source in asset.Sources)
                 sources.Add(new FileInfo(Path.Combine(folder.FullName, asset.Folder, source)), null);
-            var build = new AssetBuild(AssetBuild.FileNameOf(asset.Name), asset.Plan ?? new AssetPlan(), sources.Files, store);
+            var build = new AssetBuild(AssetBuild.FileNameOf(asset.Name), asset.Plan ?? new AssetPlan(), sources.Files, store, kit.Rules);
             var (station, result) = build.Run(Station.Deliver, throughStops: false, Environment.ProcessorCount, new ConsoleProgress(), cancel);
             var own = AssetBuild.Line.TakeWhile(s => s <= station).SelectMany(s => build.ResultOf(s)!.Findings).ToArray();
             if (own.FirstOrDefault(f => f.Code == "unreadable-file") is { } unreadable)

@@ -13,10 +13,10 @@ internal static class DemoCommand
         var command = new Command("demo", "Write the demo kit: meshes and kit.json.") { folder };
         command.SetAction(parsed =>
         {
-            var files = DemoKit.SourceFiles();
+            var assets = DemoKit.Assets();
             var target = parsed.GetRequiredValue(folder);
-            var kit = DemoKit.Kit([.. files.Select(f => f.FileName)]);
-            var written = files.Select(f => Output.Write(target, Path.Combine(kit.Assets[0].Folder, f.FileName), f.Bytes)).ToList();
+            var kit = DemoKit.Kit(assets);
+            var written = assets.Zip(kit.Assets).SelectMany(a => a.First.Files.Select(f => Output.Write(target, Path.Combine(a.Second.Folder, f.FileName), f.Bytes))).ToList();
             written.Add(Output.Write(target, KitFile.FileName, kit.Write()));
             return Output.Print(parsed, new { kit = kit.Name, files = written }, written, []);
         });

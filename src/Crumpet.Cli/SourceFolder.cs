@@ -24,9 +24,11 @@ internal sealed class SourceFolder(IResultStore store)
         files[name] = new SourceFile(name, store.Put(bytes), bytes.Length, side);
         foreach (string companion in MeshFiles.CompanionsOf(file.Name, bytes))
         {
-            var path = new FileInfo(Path.Combine(file.DirectoryName!, companion));
-            if (path.Exists && Path.GetFileName(companion) == companion && !files.ContainsKey(companion))
-                files[companion] = new SourceFile(companion, store.Put(File.ReadAllBytes(path.FullName)), path.Length);
+            // Only what lies below the file's own folder; paths of another machine are tried by their names.
+            string wanted = SourcePaths.IsAbsolute(companion) ? Path.GetFileName(companion) : SourcePaths.From("", companion);
+            var path = new FileInfo(Path.Combine(file.DirectoryName!, wanted));
+            if (path.Exists && path.LinkTarget is null && !files.ContainsKey(wanted))
+                files[wanted] = new SourceFile(wanted, store.Put(File.ReadAllBytes(path.FullName)), path.Length);
         }
     }
 }

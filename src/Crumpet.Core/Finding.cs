@@ -21,8 +21,37 @@ public enum Severity
 /// <param name="Count">How many (texels, triangles, objects) it is about; 0 where counting makes no sense.</param>
 public sealed record Finding(Severity Severity, string Code, string Place, string Sentence, int Count = 0)
 {
+    /// <summary>Mends that would cure it, the best first.</summary>
+    public IReadOnlyList<MendOffer> Mends { get; init; } = [];
+
+    /// <summary>Where in space it is, or null where it is nowhere in particular.</summary>
+    public Spot? Spot { get; init; }
+
     /// <summary>Worst first, then by place, so that the order never depends on how the work was done.</summary>
     public static IReadOnlyList<Finding> Sorted(IEnumerable<Finding> findings) =>
         findings.OrderBy(f => f.Severity).ThenByDescending(f => f.Count).ThenBy(f => f.Place, StringComparer.Ordinal)
             .ThenBy(f => f.Sentence, StringComparer.Ordinal).ToArray();
 }
+
+/// <summary>A place in space for the stage to fly to.</summary>
+/// <param name="X">Metres.</param>
+/// <param name="Y">Metres.</param>
+/// <param name="Z">Metres.</param>
+/// <param name="Radius">How much around it is worth seeing, metres.</param>
+public sealed record Spot(float X, float Y, float Z, float Radius);
+
+/// <summary>A correction on top of untouched source files; replayed when a file is replaced. Stations derive their own.</summary>
+public abstract record Mend
+{
+    /// <summary>Whether it is applied.</summary>
+    public bool IsOn { get; init; } = true;
+
+    /// <summary>What it does, a phrase without a full stop.</summary>
+    public abstract string Words();
+}
+
+/// <summary>A mend that a finding proposes.</summary>
+/// <param name="Label">What the button says.</param>
+/// <param name="IsSafe">Whether it changes nothing that could have been meant.</param>
+/// <param name="Mend">What would be recorded.</param>
+public sealed record MendOffer(string Label, bool IsSafe, Mend Mend);

@@ -1,8 +1,17 @@
 using Crumpet.Core.Baking;
 using Crumpet.Core.Building;
 using Crumpet.Core.Geometry;
+using Crumpet.Core.Imaging;
+using Crumpet.Core.Intake;
+using Crumpet.Core.Pairing;
 
 namespace Crumpet.Demo;
+
+/// <summary>An asset of the demo kit.</summary>
+/// <param name="Name">Its name.</param>
+/// <param name="Plan">What was decided for it.</param>
+/// <param name="Files">Its source files, as an artist would have exported them.</param>
+public sealed record DemoAsset(string Name, AssetPlan Plan, IReadOnlyList<(string FileName, byte[] Bytes)> Files);
 
 /// <summary>The made-up kit "Salt marsh station" that a new Crumpet starts with.</summary>
 public static class DemoKit
@@ -10,27 +19,42 @@ public static class DemoKit
     /// <summary>Name of the kit.</summary>
     public const string KitName = "Salt marsh station";
 
-    /// <summary>Name of the asset.</summary>
+    /// <summary>Name of the asset that is right from the start.</summary>
     public const string AssetName = "Louvre screen";
 
-    /// <summary>What was decided for the asset: slats apart from each other, but in each other's shade.</summary>
+    private const int ColourSide = 1024;
+
+    /// <summary>What was decided for the louvre screen: slats apart from each other, but in each other's shade.</summary>
     public static AssetPlan Plan { get; } = new() { Bake = new BakeSettings { Occluders = Occluders.Asset } };
 
-    /// <summary>The asset's source files by name, as an artist would have exported them.</summary>
-    public static IReadOnlyList<(string FileName, byte[] Bytes)> SourceFiles()
+    /// <summary>What the kit's assets share: instruments about a metre large.</summary>
+    public static IntakeRules Rules { get; } = new() { ExpectedSizeMetres = 1, LargestTexture = 4096 };
+
+    /// <summary>All assets with their files.</summary>
+    public static IReadOnlyList<DemoAsset> Assets() => [LouvreScreenAsset(), AnemometerAsset(), RainGaugeAsset()];
+
+    /// <summary>The slatted shelter, whose parts nearly touch.</summary>
+    public static DemoAsset LouvreScreenAsset() => new(AssetName, Plan, Files("louvre_screen", LouvreScreen.Low(), LouvreScreen.High()));
+
+    /// <summary>The wind gauge, whose copies share texels.</summary>
+    public static DemoAsset AnemometerAsset() => new("Cup anemometer", Plan, Files("cup_anemometer", CupAnemometer.Low(), CupAnemometer.High()));
+
+    /// <summary>The rain gauge, which arrives wrong.</summary>
+    public static DemoAsset RainGaugeAsset() => new(
+        "Tipping rain gauge", Plan, [.. Files("rain_gauge", RainGauge.Low(), RainGauge.High()), ("rain_gauge_colour.png", ImageFile.WritePng(RainGauge.Colour(ColourSide)))]);
+
+    /// <summary>The kit's own file, for a folder that holds each asset's sources under its name.</summary>
+    public static KitFile Kit(IReadOnlyList<DemoAsset> assets) =>
+        new(1, KitName, [.. assets.Select(a => new KitAsset(a.Name, AssetBuild.FileNameOf(a.Name), [.. a.Files.Select(f => f.FileName)], a.Plan))], Rules);
+
+    private static IReadOnlyList<(string FileName, byte[] Bytes)> Files(string name, Scene low, Scene high)
     {
-        var low = LouvreScreen.Low();
         using var obj = new MemoryStream();
         using var library = new MemoryStream();
         using var glb = new MemoryStream();
-        ObjWriter.Write(low, obj, "louvre_screen_low.mtl");
+        ObjWriter.Write(low, obj, $"{name}_low.mtl");
         ObjWriter.WriteLibrary(low.Materials, library);
-        var high = LouvreScreen.High();
         GlbWriter.Write(new GlbDocument([.. high.Meshes.Select(m => new GlbMesh(m))], [.. high.Materials.Select(m => new GlbMaterial(m))], []), glb);
-        return [("louvre_screen_low.obj", obj.ToArray()), ("louvre_screen_low.mtl", library.ToArray()), ("louvre_screen_high.glb", glb.ToArray())];
+        return [($"{name}_low.obj", obj.ToArray()), ($"{name}_low.mtl", library.ToArray()), ($"{name}_high.glb", glb.ToArray())];
     }
-
-    /// <summary>The kit's own file, for a folder that holds the sources under the asset's name.</summary>
-    public static KitFile Kit(IReadOnlyList<string> sources) =>
-        new(1, KitName, [new KitAsset(AssetName, AssetBuild.FileNameOf(AssetName), sources, Plan)]);
 }

@@ -64,15 +64,10 @@ internal sealed class HighMesh(Matrix4x4 transform)
             TriangleMaterials = new int[corners.Count / 3],
             PolygonCount = corners.Count / 3,
         };
-        return new Mesh
-        {
-            Name = name,
-            Positions = mesh.Positions,
-            Corners = mesh.Corners,
-            Normals = SmoothNormals.PerCorner(mesh),
-            TriangleMaterials = mesh.TriangleMaterials,
-            PolygonCount = mesh.PolygonCount,
-        };
+        // Points that fell into neighbouring cells of the raster are joined now.
+        mesh = MeshRepair.Weld(mesh, 3e-6f, out _);
+        mesh = MeshRepair.DropEmpty(mesh, out _);
+        return mesh with { Normals = SmoothNormals.PerCorner(mesh) };
     }
 
     private int Add(Vector3 p)

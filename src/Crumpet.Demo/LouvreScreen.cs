@@ -16,42 +16,12 @@ public static class LouvreScreen
     private static readonly Material HighMaterial = new("painted_larch", new Vector4(0.78f, 0.76f, 0.68f, 1), 0.62f, 0);
 
     /// <summary>The low side: one object a part, one material, UVs at one density.</summary>
-    public static Scene Low()
-    {
-        var parts = Parts().ToArray();
-        var islands = parts.Select(p => p.Shape.Low().ToArray()).ToArray();
-        var (scale, places) = SheetLayout.Place([.. islands.SelectMany(i => i)]);
-        var meshes = new List<Mesh>();
-        int next = 0;
-        for (int part = 0; part < parts.Length; part++)
-        {
-            var builder = new LowBuilder(parts[part].Transform);
-            foreach (var island in islands[part])
-                builder.Add(island, places[next].Corner, places[next++].Turned, scale);
-            meshes.Add(builder.Build($"{parts[part].Name}_low"));
-        }
-        return new Scene("louvre_screen_low.obj", meshes, [LowMaterial], []);
-    }
+    public static Scene Low() => Assembly.Low("louvre_screen_low.obj", [.. Parts()], LowMaterial, copiesShare: false);
 
-    /// <summary>The high side: rounded edges, screws, dents and grain.</summary>
-    public static Scene High()
-    {
-        var parts = Parts().ToArray();
-        var meshes = new Mesh[parts.Length];
-        Parallel.For(0, parts.Length, i =>
-        {
-            var high = new HighMesh(parts[i].Transform);
-            parts[i].Shape.AddHigh(high, 1 + i * 0.731f);
-            meshes[i] = high.Build($"{parts[i].Name}_high");
-        });
-        return new Scene("louvre_screen_high.glb", meshes, [HighMaterial], []);
-    }
+    /// <summary>The high side: rounded edges, screws, dents and grain, on each part its own.</summary>
+    public static Scene High() => Assembly.High("louvre_screen_high.glb", [.. Parts()], HighMaterial, copiesShare: false);
 
-    private static IEnumerable<(string Name, Shape Shape, Matrix4x4 Transform)> Parts()
-    {
-        foreach (var part in Slats().Concat(Frame()).Concat(Fittings()))
-            yield return part;
-    }
+    private static IEnumerable<AssemblyPart> Parts() => Slats().Concat(Frame()).Concat(Fittings()).Select(p => new AssemblyPart(p.Item1, p.Item2, p.Item3));
 
     private static IEnumerable<(string, Shape, Matrix4x4)> Slats()
     {
@@ -111,42 +81,5 @@ public static class LouvreScreen
             float x = i is 0 or 3 ? -Half : Half, z = i < 2 ? Half : -Half;
             yield return ($"foot_{i + 1:00}", foot, Matrix4x4.CreateTranslation(x, 0.0135f, z));
         }
-    }
-
-    private sealed class LowBuilder(Matrix4x4 transform)
-    {
-        private readonly Dictionary<Vector3, int> seen = [];
-        private readonly List<Vector3> positions = [];
-        private readonly List<int> corners = [];
-        private readonly List<Vector3> normals = [];
-        private readonly List<Vector2> uvs = [];
-
-        public void Add(Island island, Vector2 corner, bool turned, float scale)
-        {
-            foreach (var (position, normal, flat) in island.Corners)
-            {
-                // Faces compute a shared corner by different sums; a tenth of a micrometre's raster makes them one point.
-                var p = Vector3.Round(Vector3.Transform(position, transform) * 1e7f) / 1e7f;
-                if (!seen.TryGetValue(p, out int index))
-                {
-                    seen.Add(p, index = positions.Count);
-                    positions.Add(p);
-                }
-                corners.Add(index);
-                normals.Add(Vector3.Normalize(Vector3.TransformNormal(normal, transform)));
-                uvs.Add(corner + scale * (turned ? new Vector2(island.Height - flat.Y, flat.X) : flat));
-            }
-        }
-
-        public Mesh Build(string name) => new()
-        {
-            Name = name,
-            Positions = [.. positions],
-            Corners = [.. corners],
-            Normals = [.. normals],
-            UvSets = [uvs.ToArray()],
-            TriangleMaterials = new int[corners.Count / 3],
-            PolygonCount = corners.Count / 3,
-        };
     }
 }

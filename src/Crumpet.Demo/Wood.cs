@@ -33,7 +33,7 @@ internal static class Wood
     private static float Unit(uint seed, uint i) => 2 * Hash.ToUnit(Hash.Mix(seed + 977 * i)) - 1;
 
     /// <summary>Value noise, 0 to 1, smooth.</summary>
-    private static float Noise(float x, float y, float z, float seed)
+    internal static float Noise(float x, float y, float z, float seed)
     {
         int ix = (int)MathF.Floor(x), iy = (int)MathF.Floor(y), iz = (int)MathF.Floor(z);
         float fx = Smooth(x - ix), fy = Smooth(y - iy), fz = Smooth(z - iz);

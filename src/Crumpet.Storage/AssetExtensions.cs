@@ -13,10 +13,17 @@ public static class AssetExtensions
     /// <summary>Puts other decisions in place of the present ones.</summary>
     public static void SetPlan(this Asset asset, AssetPlan plan) => asset.PlanJson = JsonSerializer.Serialize(plan, BuildJson.Options);
 
-    /// <summary>The build of the asset as it stands; its sources must be loaded.</summary>
+    /// <summary>What the kit's assets share.</summary>
+    public static IntakeRules Rules(this Kit kit) => kit.RulesJson is { } json ? JsonSerializer.Deserialize<IntakeRules>(json, BuildJson.Options)! : new IntakeRules();
+
+    /// <summary>Puts other rules in place of the present ones.</summary>
+    public static void SetRules(this Kit kit, IntakeRules rules) => kit.RulesJson = JsonSerializer.Serialize(rules, BuildJson.Options);
+
+    /// <summary>The build of the asset as it stands; its sources and its kit must be loaded.</summary>
     public static AssetBuild Build(this Asset asset, IResultStore store) => new(
         AssetBuild.FileNameOf(asset.Name), asset.Plan(),
-        [.. asset.Sources.Where(s => s.IsCurrent).Select(s => new SourceFile(s.Name, s.Sha256, s.Bytes, s.ForcedSide))], store);
+        [.. asset.Sources.Where(s => s.IsCurrent).Select(s => new SourceFile(s.Name, s.Sha256, s.Bytes, s.ForcedSide))], store,
+        (asset.Kit ?? throw new InvalidOperationException("The asset's kit was not loaded.")).Rules());
 
     /// <summary>Adds a file, or a new version of the file of that name. The same bytes again change nothing.</summary>
     /// <returns>Whether anything changed.</returns>

@@ -4,12 +4,13 @@ using Crumpet.Core.Intake;
 
 namespace Crumpet.Storage;
 
-/// <summary>A set of assets that share rules.</summary>
+/// <summary>A set of assets that share rules, <see cref="IntakeRules"/> as JSON.</summary>
 public sealed class Kit
 {
     public int Id { get; set; }
     public required string Name { get; set; }
     public DateTime? ArchivedAt { get; set; }
+    public string? RulesJson { get; set; }
     public List<Asset> Assets { get; set; } = [];
 }
 

@@ -38,22 +38,45 @@ public sealed class FileStore(string folder) : IResultStore
         return hash;
     }
 
-    /// <summary>Takes over a finished temporary file without reading it into memory.</summary>
-    /// <param name="path">The file; gone afterwards.</param>
+    /// <summary>Keeps what a stream gives, written aside first and never held whole.</summary>
+    /// <param name="source">Read to its end.</param>
+    /// <param name="bytes">How many bytes there were.</param>
     /// <returns>SHA-256, lower-case hexadecimal.</returns>
-    public string PutFile(string path)
+    public string Put(Stream source, out long bytes)
     {
-        string hash;
-        using (var stream = File.OpenRead(path))
-            hash = Convert.ToHexStringLower(SHA256.HashData(stream));
-        string target = BlobPath(hash);
-        Directory.CreateDirectory(Path.GetDirectoryName(target)!);
-        File.Move(path, target, overwrite: true);
-        return hash;
+        string incoming = Path.Combine(folder, "incoming");
+        Directory.CreateDirectory(incoming);
+        string aside = Path.Combine(incoming, Guid.NewGuid().ToString("N"));
+        try
+        {
+            using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+            using (var target = new FileStream(aside, FileMode.CreateNew, FileAccess.Write))
+            {
+                var buffer = new byte[1 << 17];
+                bytes = 0;
+                for (int read; (read = source.Read(buffer)) > 0; bytes += read)
+                {
+                    hash.AppendData(buffer, 0, read);
+                    target.Write(buffer, 0, read);
+                }
+            }
+            string sha256 = Convert.ToHexStringLower(hash.GetHashAndReset());
+            Directory.CreateDirectory(Path.GetDirectoryName(BlobPath(sha256))!);
+            if (!File.Exists(BlobPath(sha256)))
+                File.Move(aside, BlobPath(sha256), overwrite: true);
+            return sha256;
+        }
+        finally
+        {
+            File.Delete(aside);
+        }
     }
 
     /// <inheritdoc/>
     public byte[] Load(string sha256) => File.ReadAllBytes(PathOf(sha256));
+
+    /// <inheritdoc/>
+    public Stream Open(string sha256) => new FileStream(PathOf(sha256), FileMode.Open, FileAccess.Read, FileShare.Read, 1 << 16, FileOptions.SequentialScan);
 
     /// <summary>Where the bytes with this hash lie.</summary>
     /// <exception cref="FileNotFoundException">They are not here.</exception>

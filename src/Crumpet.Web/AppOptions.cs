@@ -8,6 +8,9 @@ public sealed record AppOptions(string DataFolder, bool WithDemo)
     /// <summary>Largest upload, bytes.</summary>
     public const long LargestUpload = 4L << 30;
 
+    /// <summary>Most files of one upload.</summary>
+    public const int MostFiles = 20_000;
+
     /// <summary>Where Crumpet opens unless told otherwise: reachable from this machine alone.</summary>
     public const string DefaultUrl = "http://127.0.0.1:5187";
 

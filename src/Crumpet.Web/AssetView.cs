@@ -47,6 +47,7 @@ public sealed record KitView(Kit Kit, IReadOnlyList<AssetView> Assets, IReadOnly
 public sealed class AssetView
 {
     private readonly AssetBuild build;
+    private readonly IResultStore store;
     private readonly Dictionary<Station, StepResult?> results = [];
 
     /// <summary>Looks at an asset.</summary>
@@ -56,6 +57,7 @@ public sealed class AssetView
     public AssetView(Asset asset, Run? run, IResultStore store)
     {
         Asset = asset;
+        this.store = store;
         Run = run;
         Plan = asset.Plan();
         build = asset.Build(store);
@@ -77,6 +79,9 @@ public sealed class AssetView
     /// <summary>What intake learned, if it is fresh.</summary>
     public IntakeReport? Intake => Result(Station.Intake)?.Report<IntakeReport>();
 
+    /// <summary>Side of the object of this name, as the stage calls it, or null where there is none.</summary>
+    public string? SideOf(string name) => Intake?.Objects.FirstOrDefault(o => o.Name == name) is { } row ? Sides.Word(row.Side) : null;
+
     /// <summary>The latest delivery, or null.</summary>
     public Delivery? LastDelivery => Asset.Deliveries.MaxBy(d => d.Number);
 
@@ -88,6 +93,9 @@ public sealed class AssetView
         return result;
     }
 
+    /// <summary>The result a station gave last, fresh or not, or null where it is no longer kept.</summary>
+    public StepResult? LastResult(Station station) => Result(station) ?? (MarkOf(station) is { } mark ? store.Find(mark.Key) : null);
+
     /// <summary>The report of a station's fresh result, or null.</summary>
     public T? Report<T>(Station station)
         where T : class => Result(station)?.Report<T>();
@@ -95,6 +103,10 @@ public sealed class AssetView
     /// <summary>Findings of a station, worst first: those of its fresh result, otherwise of its last one.</summary>
     public IReadOnlyList<Finding> FindingsOf(Station station) => Result(station)?.Findings
         ?? [.. Asset.Findings.Where(f => f.Station == station).OrderBy(f => f.Order).Select(f => new Finding(f.Severity, f.Code, f.Place, f.Sentence, f.Count))];
+
+    /// <summary>The safe mends that a station's fresh findings propose, one a finding.</summary>
+    public IReadOnlyList<MendOffer> SafeMends(Station station) =>
+        [.. (Result(station)?.Findings ?? []).Select(f => f.Mends.FirstOrDefault(m => m.IsSafe)).OfType<MendOffer>().DistinctBy(o => BuildJson.OfMend(o.Mend))];
 
     /// <summary>All findings with their stations, worst first.</summary>
     public IEnumerable<(Station Station, Finding Finding)> AllFindings() =>
@@ -122,6 +134,10 @@ public sealed class AssetView
 
     /// <summary>Memory of all textures as the engine holds them, bytes, or null before Convert.</summary>
     public long? TextureBytes => Report<ConvertReport>(Station.Convert)?.Textures.Sum(t => t.Bytes);
+
+    /// <summary>The cages of all parts as a mesh file, or null where nothing is paired.</summary>
+    /// <param name="asObj">OBJ; otherwise GLB.</param>
+    public byte[]? Cages(bool asObj) => Report<PairReport>(Station.Pairs)?.Paired.Any() == true ? build.Cages(asObj) : null;
 
     private StationStop StopOf(Station station)
     {

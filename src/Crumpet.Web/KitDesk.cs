@@ -36,7 +36,7 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk)
     public async Task<int> CopyKitAsync(int kitId)
     {
         var kit = await db.Kits.AsNoTracking().FirstAsync(k => k.Id == kitId);
-        var copy = new Kit { Name = Names.Free($"{kit.Name} copy", await KitNamesAsync()) };
+        var copy = new Kit { Name = Names.Free($"{kit.Name} copy", await KitNamesAsync()), RulesJson = kit.RulesJson };
         foreach (var asset in await ToCopy().Where(a => a.KitId == kitId && a.ArchivedAt == null).OrderBy(a => a.Id).ToListAsync())
             copy.Assets.Add(CopyOf(asset, asset.Name));
         db.Kits.Add(copy);
@@ -80,15 +80,20 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk)
     public async Task AddDemoKitAsync()
     {
         var kit = new Kit { Name = DemoKit.KitName };
-        var asset = new Asset { Name = DemoKit.AssetName, PlanJson = "" };
-        asset.SetPlan(DemoKit.Plan);
-        foreach (var (name, bytes) in DemoKit.SourceFiles())
-            asset.AddSource(name, store.Put(bytes), bytes.Length, DateTime.UtcNow);
-        kit.Assets.Add(asset);
+        kit.SetRules(DemoKit.Rules);
+        foreach (var source in DemoKit.Assets())
+        {
+            var asset = new Asset { Name = source.Name, PlanJson = "" };
+            asset.SetPlan(source.Plan);
+            foreach (var (name, bytes) in source.Files)
+                asset.AddSource(name, store.Put(bytes), bytes.Length, DateTime.UtcNow);
+            kit.Assets.Add(asset);
+        }
         db.Kits.Add(kit);
         await db.SaveChangesAsync();
-        // Its geometry is there to be looked at from the first page on.
-        await desk.AddAsync(db, asset.Id, Station.Layout);
+        // Their geometry is there to be looked at from the first page on.
+        foreach (var asset in kit.Assets)
+            await desk.AddAsync(db, asset.Id, Station.Layout);
     }
 
     private static Asset CopyOf(Asset asset, string name) => new()

@@ -19,12 +19,9 @@ public static class Names
     {
         string stem = Path.GetFileNameWithoutExtension(fileName);
         int cut = stem.LastIndexOfAny(['_', '-', '.', ' ']);
-        if (cut > 0 && Sides.OfFileName(fileName) != Side.Unknown)
+        if (cut > 0 && Sides.OfWord(stem[(cut + 1)..]) != Side.Unknown)
             stem = stem[..cut];
         string words = stem.Replace('_', ' ').Trim();
         return words.Length > 0 ? char.ToUpperInvariant(words[0]) + words[1..] : "New asset";
     }
-
-    /// <summary>Name of an uploaded file. Browsers may send a path; only the name counts.</summary>
-    public static string OfUpload(IFormFile file) => Path.GetFileName(file.FileName.Replace('\\', '/'));
 }

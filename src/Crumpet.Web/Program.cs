@@ -17,7 +17,11 @@ builder.Host.UseSerilog((_, log) => log.MinimumLevel.Information()
 if (builder.Configuration["urls"] is null)
     builder.WebHost.UseUrls(AppOptions.DefaultUrl);
 builder.WebHost.ConfigureKestrel(kestrel => kestrel.Limits.MaxRequestBodySize = AppOptions.LargestUpload);
-builder.Services.Configure<FormOptions>(form => form.MultipartBodyLengthLimit = AppOptions.LargestUpload);
+builder.Services.Configure<FormOptions>(form =>
+{
+    form.MultipartBodyLengthLimit = AppOptions.LargestUpload;
+    form.ValueCountLimit = AppOptions.MostFiles;
+});
 builder.Services.AddSingleton(options);
 builder.Services.AddSingleton(new FileStore(Path.Combine(options.DataFolder, "store")));
 builder.Services.AddDbContext<CrumpetDb>(db => Database.Configure(db, options.DataFolder));
@@ -25,6 +29,7 @@ builder.Services.AddSingleton<PictureDesk>();
 builder.Services.AddSingleton<RunFeed>();
 builder.Services.AddSingleton<RunDesk>();
 builder.Services.AddHostedService<RunWorker>();
+builder.Services.AddSingleton<IntakeDesk>();
 builder.Services.AddScoped<Workbench>();
 builder.Services.AddScoped<KitDesk>();
 builder.Services.AddScoped<Finder>();

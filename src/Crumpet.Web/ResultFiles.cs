@@ -12,6 +12,9 @@ internal static class ResultFiles
     {
         app.MapGet("/assets/{id:int}/files/{station}/{name}", FileAsync);
         app.MapGet("/assets/{id:int}/thumbs/{station}/{name}", ThumbAsync);
+        app.MapGet("/assets/{id:int}/arrived/{sha}", ArrivedAsync);
+        app.MapGet("/stills/{sha:length(64)}", Still);
+        app.MapGet("/assets/{id:int}/cages.{ending:regex(^(obj|glb)$)}", CagesAsync);
         app.MapGet("/deliveries/{id:int}", DeliveryAsync);
     }
 
@@ -27,6 +30,39 @@ internal static class ResultFiles
         if (file is null || size is < 16 or > 1024)
             return Results.NotFound();
         return Results.File(ImageFile.Thumbnail(store.Load(file.Sha256), name, size), "image/png", entityTag: Tag(file.Sha256));
+    }
+
+    /// <summary>A small picture of a texture as it arrived.</summary>
+    private static async Task<IResult> ArrivedAsync(int id, string sha, Workbench workbench, FileStore store, int size = 96)
+    {
+        var source = (await workbench.AssetAsync(id))?.Asset.Sources.Find(s => s.Sha256 == sha);
+        if (source is null || size is < 16 or > 1024)
+            return Results.NotFound();
+        return Results.File(ImageFile.Thumbnail(store.Load(sha), source.Name, size), "image/png", entityTag: Tag(sha));
+    }
+
+    /// <summary>A still by its content, so that a ledger that is being worked again keeps its pictures.</summary>
+    private static IResult Still(string sha, FileStore store, HttpContext context)
+    {
+        if (!sha.All(char.IsAsciiHexDigitLower))
+            return Results.NotFound();
+        try
+        {
+            var still = Results.File(store.PathOf(sha), "image/png");
+            context.Response.Headers.CacheControl = "public, max-age=31536000, immutable";
+            return still;
+        }
+        catch (FileNotFoundException)
+        {
+            return Results.NotFound();
+        }
+    }
+
+    /// <summary>The cages of all parts, to be worked on elsewhere.</summary>
+    private static async Task<IResult> CagesAsync(int id, string ending, Workbench workbench)
+    {
+        var view = await workbench.AssetAsync(id);
+        return view?.Cages(ending == "obj") is { } bytes ? Results.File(bytes, "application/octet-stream", $"{AssetBuild.FileNameOf(view.Asset.Name)}_cage.{ending}") : Results.NotFound();
     }
 
     private static async Task<IResult> DeliveryAsync(int id, Workbench workbench, FileStore store)

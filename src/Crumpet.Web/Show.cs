@@ -10,13 +10,28 @@ public static class Show
 {
     private const char ThinSpace = '\u2009';
 
+    /// <summary>Endings a file dialog offers.</summary>
+    public static string Accepted { get; } = string.Join(',', Core.Intake.MeshFiles.Endings) + ",.zip";
+
+    /// <summary>Whether a script asks, which goes on by itself.</summary>
+    public static bool WantsJson(HttpRequest request) => request.Headers.Accept.ToString().StartsWith("application/json", StringComparison.Ordinal);
+
     /// <summary>A whole number with thin spaces between thousands.</summary>
     public static string Count(long value) => value.ToString("#,0", CultureInfo.InvariantCulture).Replace(',', ThinSpace);
+
+    /// <summary>A number in thousands where it has that many.</summary>
+    public static string Thousands(long value) => value < 10_000 ? Count(value) : $"{Count((value + 500) / 1000)} k";
+
+    /// <summary>A name that may break after what parts its words.</summary>
+    public static IHtmlContent Name(string name) => new HtmlString(System.Text.Encodings.Web.HtmlEncoder.Default.Encode(name).Replace("_", "_<wbr>", StringComparison.Ordinal));
 
     /// <summary>So many things, in the plural where there is not just one.</summary>
     /// <param name="count">How many.</param>
     /// <param name="thing">One of them; its plural ends in s.</param>
     public static string Many(long count, string thing) => $"{Count(count)} {thing}{(count == 1 ? "" : "s")}";
+
+    /// <summary>Extents along x, y and z, to the millimetre or three digits.</summary>
+    public static string Metres(float[] size) => string.Join("\u200a×\u200a", size.Select(v => v.ToString(v >= 10 ? "0.0" : v >= 1 ? "0.00" : "0.000", CultureInfo.InvariantCulture)));
 
     /// <summary>A size in bytes, KiB or MiB.</summary>
     public static string Bytes(long bytes) => bytes < 1024 ? $"{bytes} B"
@@ -41,6 +56,15 @@ public static class Show
             : span.TotalHours < 24 ? $"{(int)span.TotalHours} h ago"
             : utc.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture);
     }
+
+    /// <summary>A length in millimetres, to a tenth.</summary>
+    public static string Millimetres(double metres) => string.Create(CultureInfo.InvariantCulture, $"{metres * 1000:0.0} mm");
+
+    /// <summary>A length in millimetres to two digits after the point, without its unit.</summary>
+    public static string Fine(double metres) => (metres * 1000).ToString("0.00", CultureInfo.InvariantCulture);
+
+    /// <summary>A share in percent, to a tenth below 100.</summary>
+    public static string Percent(double share) => share >= 0.99995 ? "100 %" : string.Create(CultureInfo.InvariantCulture, $"{Math.Min(share * 100, 99.9):0.0} %");
 
     /// <summary>A number as a form field takes it.</summary>
     public static string Field(double value) => value.ToString("0.###", CultureInfo.InvariantCulture);

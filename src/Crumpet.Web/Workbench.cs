@@ -1,3 +1,4 @@
+using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
 using Crumpet.Storage;
@@ -7,7 +8,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Crumpet.Web;
 
 /// <summary>What pages ask for and do: loads assets, takes files in, records decisions, queues runs. One transaction a user action.</summary>
-public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk)
+public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, IntakeDesk intake)
 {
     private const int LatestRuns = 6;
 
@@ -49,28 +50,85 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk)
     /// <summary>Makes an asset of the files and queues its intake.</summary>
     /// <param name="kitId">Kit it belongs to.</param>
     /// <param name="files">Uploaded files.</param>
-    /// <returns>The new asset's number.</returns>
-    public async Task<int> AddAssetAsync(int kitId, IReadOnlyList<IFormFile> files)
+    /// <returns>The new asset's number, or null with what was refused.</returns>
+    public async Task<(int? Id, string? Problem)> AddAssetAsync(int kitId, IReadOnlyList<IFormFile> files)
     {
-        string first = files.FirstOrDefault(f => MeshFiles.IsMesh(f.FileName))?.FileName ?? files[0].FileName;
         var taken = await db.Assets.Where(a => a.KitId == kitId).Select(a => a.Name).ToListAsync();
-        var asset = new Asset { KitId = kitId, Name = Names.Free(Names.FromFile(first), taken), PlanJson = "" };
+        var asset = new Asset { KitId = kitId, Name = "", PlanJson = "" };
         asset.SetPlan(new AssetPlan());
-        await TakeAsync(asset, files);
+        var (count, refused) = intake.Take(asset, files);
+        if (count == 0)
+            return (null, refused.Count > 0 ? string.Join(' ', refused) : "No file arrived; drop OBJ, glTF, GLB, PLY or STL meshes, their textures, or a zip of them.");
+        string first = asset.Sources.Select(s => s.Name).FirstOrDefault(MeshFiles.IsMesh) ?? asset.Sources[0].Name;
+        asset.Name = Names.Free(Names.FromFile(first), taken);
         db.Assets.Add(asset);
         await db.SaveChangesAsync();
         await desk.AddAsync(db, asset.Id, Station.Layout);
-        return asset.Id;
+        return (asset.Id, refused.Count > 0 ? string.Join(' ', refused) : null);
     }
 
     /// <summary>Adds files to an asset, newer ones in place of older ones of the same name, and queues its intake.</summary>
-    public async Task AddFilesAsync(int assetId, IReadOnlyList<IFormFile> files)
+    /// <returns>What was refused, or null.</returns>
+    public async Task<string?> AddFilesAsync(int assetId, IReadOnlyList<IFormFile> files)
     {
         var asset = await TrackedAsync(assetId);
         var before = AssetState.Of(asset);
-        await TakeAsync(asset, files);
-        string what = files.Count == 1 ? Names.OfUpload(files[0]) : $"{files.Count} files";
-        await KeepAsync(asset, before, $"Added {what}");
+        var (count, refused) = intake.Take(asset, files);
+        await KeepAsync(asset, before, files.Count == 1 ? $"Added {IntakeDesk.Clean(files[0].FileName)}" : $"Added {count} files");
+        return refused.Count > 0 ? string.Join(' ', refused) : count == 0 ? "Nothing changed: the same files are here already." : null;
+    }
+
+    /// <summary>Records mends and takes the files in again.</summary>
+    /// <returns>What is wrong with them, one sentence, or null.</returns>
+    public Task<string?> MendAsync(int assetId, IReadOnlyList<Mend> mends) => ChangeMendsAsync(assetId, present =>
+    {
+        var known = present.Select(BuildJson.OfMend).ToHashSet(StringComparer.Ordinal);
+        return [.. present, .. mends.Where(m => known.Add(BuildJson.OfMend(m)))];
+    });
+
+    /// <summary>Switches a mend on or off.</summary>
+    public Task<string?> SwitchMendAsync(int assetId, int number, bool isOn) => ChangeMendsAsync(assetId, mends => [.. mends.Select((m, i) => i == number ? m with { IsOn = isOn } : m)]);
+
+    /// <summary>Takes a mend away.</summary>
+    public Task<string?> RemoveMendAsync(int assetId, int number) => ChangeMendsAsync(assetId, mends => [.. mends.Where((_, i) => i != number)]);
+
+    /// <summary>Makes a mend a rule for every file of the kit.</summary>
+    public async Task ShareMendAsync(int assetId, int number)
+    {
+        var asset = await TrackedAsync(assetId);
+        var plan = asset.Plan();
+        if (number < 0 || number >= plan.Mends.Count || plan.Mends[number] is not IntakeMend mend)
+            return;
+        var before = AssetState.Of(asset);
+        var rules = asset.Kit!.Rules();
+        asset.Kit!.SetRules(rules with { Mends = [.. rules.Mends, mend with { File = "*", Objects = [] }] });
+        asset.SetPlan(plan with { Mends = [.. plan.Mends.Where((_, i) => i != number)] });
+        asset.Record(before, $"'{mend.Words()}' made a rule of the kit", DateTime.UtcNow);
+        await db.SaveChangesAsync();
+        await TakeInKitAsync(asset.KitId);
+    }
+
+    /// <summary>Changes what a kit's assets share, and takes all of them in again.</summary>
+    public async Task ChangeRulesAsync(int kitId, Func<IntakeRules, IntakeRules> change)
+    {
+        var kit = await db.Kits.FirstAsync(k => k.Id == kitId);
+        kit.SetRules(change(kit.Rules()));
+        await db.SaveChangesAsync();
+        await TakeInKitAsync(kitId);
+    }
+
+    private async Task TakeInKitAsync(int kitId)
+    {
+        foreach (var asset in await db.Assets.Include(a => a.Kit).Include(a => a.Sources).Where(a => a.KitId == kitId && a.ArchivedAt == null).OrderBy(a => a.Id).ToListAsync())
+            await TakeInAsync(asset);
+    }
+
+    private async Task<string?> ChangeMendsAsync(int assetId, Func<IReadOnlyList<Mend>, IReadOnlyList<Mend>> change)
+    {
+        string? problem = await DecideAsync(assetId, plan => plan with { Mends = change(plan.Mends) });
+        if (problem is null)
+            await TakeInAsync(await TrackedAsync(assetId));
+        return problem;
     }
 
     /// <summary>Leaves a source file out; its versions stay in the store.</summary>
@@ -154,7 +212,7 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk)
     private Task<List<Run>> ActiveRunsAsync() =>
         db.Runs.Where(r => r.State == RunState.Running || r.State == RunState.Queued).OrderBy(r => r.Id).AsNoTracking().ToListAsync();
 
-    private Task<Asset> TrackedAsync(int assetId) => db.Assets.Include(a => a.Sources).Include(a => a.Decisions).AsSplitQuery().FirstAsync(a => a.Id == assetId);
+    private Task<Asset> TrackedAsync(int assetId) => db.Assets.Include(a => a.Kit).Include(a => a.Sources).Include(a => a.Decisions).AsSplitQuery().FirstAsync(a => a.Id == assetId);
 
     private async Task KeepAsync(Asset asset, AssetState before, string sentence)
     {
@@ -166,18 +224,13 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk)
     private async Task KeepAsync(Asset asset)
     {
         await db.SaveChangesAsync();
-        if (asset.Build(store).ResultOf(Station.Intake) is null && asset.Sources.Exists(s => s.IsCurrent))
-            await desk.AddAsync(db, asset.Id, Station.Layout);
+        await TakeInAsync(asset);
     }
 
-    private async Task TakeAsync(Asset asset, IReadOnlyList<IFormFile> files)
+    private async Task TakeInAsync(Asset asset)
     {
-        foreach (var file in files)
-        {
-            string aside = Path.GetTempFileName();
-            await using (var stream = File.Create(aside))
-                await file.CopyToAsync(stream);
-            asset.AddSource(Names.OfUpload(file), store.PutFile(aside), file.Length, DateTime.UtcNow);
-        }
+        var build = asset.Build(store);
+        if (asset.Sources.Exists(s => s.IsCurrent) && (build.ResultOf(Station.Intake) is null || build.ResultOf(Station.Layout) is null))
+            await desk.AddAsync(db, asset.Id, Station.Layout);
     }
 }

@@ -1,16 +1,12 @@
-using System.Diagnostics;
 using System.Text.Json;
 using Xunit;
 
 namespace Crumpet.Cli.Tests;
 
 /// <summary>Runs the command as a user does: exit code, one sentence on standard error, one JSON object on standard output.</summary>
-public sealed class CliTests : IDisposable
+public sealed class CliTests : CommandTests
 {
     private const string Low = "o crate\nv -0.5 0 0.5\nv 0.5 0 0.5\nv 0.5 0 -0.5\nv -0.5 0 -0.5\nvt 0.1 0.1\nvt 0.9 0.1\nvt 0.9 0.9\nvt 0.1 0.9\nvn 0 1 0\nf 1/1/1 2/2/1 3/3/1 4/4/1\n";
-    private readonly string folder = Directory.CreateTempSubdirectory("crumpet").FullName;
-
-    public void Dispose() => Directory.Delete(folder, recursive: true);
 
     [Fact]
     public void Bake_pack_convert_decode_and_inspect_work_one_after_another()
@@ -49,9 +45,9 @@ public sealed class CliTests : IDisposable
         Save("crate/crate_low.obj", Low);
         Save("crate/crate_high.obj", Low);
         Save("kit.json", """{"version":1,"name":"Crates","assets":[{"name":"Crate","folder":"crate","sources":["crate_low.obj","crate_high.obj"],"plan":{"bake":{"size":64,"occlusionRays":4}}}]}""");
-        var one = Run("build", folder, "--out", At("one"), "--json");
+        var one = Run("build", Folder, "--out", At("one"), "--json");
         Assert.Equal(0, one.Code);
-        Assert.Equal(0, Run("build", folder, "--out", At("two")).Code);
+        Assert.Equal(0, Run("build", Folder, "--out", At("two")).Code);
         Assert.Equal(File.ReadAllBytes(At("one/crate.zip")), File.ReadAllBytes(At("two/crate.zip")));
         Assert.Equal("deliver", JsonDocument.Parse(one.Out).RootElement.GetProperty("assets")[0].GetProperty("reached").GetString());
     }
@@ -81,7 +77,7 @@ public sealed class CliTests : IDisposable
     public void Wrong_usage_exits_with_2_and_one_sentence(string line)
     {
         Save("a.obj", Low);
-        var (code, _, error) = Run([.. line.Split(' ').Select(w => w.Replace("{0}", folder, StringComparison.Ordinal))]);
+        var (code, _, error) = Run([.. line.Split(' ').Select(w => w.Replace("{0}", Folder, StringComparison.Ordinal))]);
         Assert.Equal(2, code);
         Assert.Single(error.Trim().Split('\n'));
         Assert.False(Directory.Exists(At("o")));
@@ -120,27 +116,5 @@ public sealed class CliTests : IDisposable
         var (code, output, _) = Run("bake", "--low", low, "--high", high, "--out", At("out"), "--size", "64");
         Assert.Equal(1, code);
         Assert.Contains("has no UVs", output, StringComparison.Ordinal);
-    }
-
-    private string At(string path) => Path.Combine(folder, path);
-
-    private string Save(string path, string text)
-    {
-        Directory.CreateDirectory(Path.GetDirectoryName(At(path))!);
-        File.WriteAllBytes(At(path), System.Text.Encoding.Latin1.GetBytes(text));
-        return At(path);
-    }
-
-    private static (int Code, string Out, string Error) Run(params string[] arguments)
-    {
-        var start = new ProcessStartInfo("dotnet") { RedirectStandardOutput = true, RedirectStandardError = true };
-        start.ArgumentList.Add(Path.Combine(AppContext.BaseDirectory, "crumpet.dll"));
-        foreach (string argument in arguments)
-            start.ArgumentList.Add(argument);
-        using var process = Process.Start(start)!;
-        var error = process.StandardError.ReadToEndAsync();
-        string output = process.StandardOutput.ReadToEnd();
-        process.WaitForExit();
-        return (process.ExitCode, output, error.GetAwaiter().GetResult());
     }
 }

@@ -1,6 +1,9 @@
 using System.Numerics;
 using Crumpet.Core.Baking;
 using Crumpet.Core.Geometry;
+using Crumpet.Core.Intake;
+using Crumpet.Core.Pairing;
+using Crumpet.Core.Tracing;
 using Crumpet.Demo;
 using Xunit;
 
@@ -97,6 +100,39 @@ public sealed class LouvreScreenTests
         var together = Baker.Bake(new BakeInput("s", parts, [new BakeTray([.. Enumerable.Range(0, parts.Length)])]), settings, 2, null, default);
         Assert.DoesNotContain(apart.Faults, f => f.Kind != FaultKind.Skew);
         Assert.Contains(together.Faults, f => f.Kind == FaultKind.Neighbour && f.Part.StartsWith("slat_south", StringComparison.Ordinal) && f.Other.StartsWith("slat_south", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void Its_46_parts_need_three_trays_and_on_three_nothing_burns_in()
+    {
+        var names = NameReader.Create(Sides.DefaultPattern, new NameRules());
+        Mesh[] meshes = [.. Low.Meshes, .. High.Meshes];
+        var objects = meshes.Select(m => new ObjectReport("f", m.Name, names.Read(m.Name)!.Part, names.Read(m.Name)!.Side, m.TriangleCount, m.PolygonCount, m.Positions.Length, [], 1, true, false, [1, 1, 1])).ToArray();
+        var settings = new BakeSettings { Size = 512, Samples = 1, Maps = [BakeMap.Normal] };
+        var report = PairingStation.Run(new PairInput(new MatchInput(objects, names), meshes, TrayMode.Planned, new PairSettings(), settings.OutwardReachMetres, settings.InwardReachMetres) { Threads = 2 }).Report;
+        Assert.Equal(46, report.Paired.Count());
+        Assert.Equal(3, report.TrayCount);
+        Assert.All(report.Contacts.Where(c => c.Touches), c => Assert.NotEqual(report.Parts[c.One].Tray, report.Parts[c.Two].Tray));
+        // Two trays cannot do: three parts are in contact with each other, each pair nearer than the outward reach by trying all triangles.
+        Assert.Equal(3, report.Proof!.Because.Count);
+        foreach (int one in report.Proof.Because)
+            foreach (int two in report.Proof.Because.Where(t => t > one))
+                Assert.True(Gap(meshes[report.Parts[one].Low[0]], meshes[report.Parts[two].High[0]]) < settings.OutwardReachMetres);
+        var parts = report.Parts.Select(p => new BakePart(p.Name, [.. p.Low.Select(i => meshes[i])], [.. p.High.Select(i => meshes[i])])).ToArray();
+        var trays = report.Parts.Select((p, i) => (p.Tray, i)).GroupBy(p => p.Tray).Select(g => new BakeTray([.. g.Select(p => p.i)])).ToArray();
+        var planned = Baker.Bake(new BakeInput("s", parts, trays), settings, 2, null, default);
+        var together = Baker.Bake(new BakeInput("s", parts, [new BakeTray([.. Enumerable.Range(0, parts.Length)])]), settings, 2, null, default);
+        Assert.DoesNotContain(planned.Faults, f => f.Kind == FaultKind.Neighbour);
+        Assert.True(together.Faults.Where(f => f.Kind == FaultKind.Neighbour).Sum(f => f.Texels) > 500);
+
+        static float Gap(Mesh low, Mesh high)
+        {
+            float least = float.PositiveInfinity;
+            for (int i = 0; i < low.Corners.Length; i += 3)
+                for (int j = 0; j < high.Corners.Length; j++)
+                    least = MathF.Min(least, Vector3.Distance(high.PositionAt(j), SurfaceTree.ClosestOnTriangle(high.PositionAt(j), low.PositionAt(i), low.PositionAt(i + 1), low.PositionAt(i + 2))));
+            return least;
+        }
     }
 
     [Fact]

@@ -26,7 +26,7 @@ public sealed class HistoryTests : IDisposable
         Assert.Equal(("Gauge", "{side}_{part}"), (asset.Name, asset.Plan().NamePattern));
         Assert.Equal("name", asset.NextToRedo()!.Sentence);
         Assert.True(asset.GoTo(0));
-        Assert.Equal("{part}_{side}", asset.Plan().NamePattern);
+        Assert.Equal(Sides.DefaultPattern, asset.Plan().NamePattern);
         Assert.Null(asset.NextToUndo());
         Assert.False(asset.GoTo(0));
         Assert.True(asset.GoTo(2));

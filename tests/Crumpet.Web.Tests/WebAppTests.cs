@@ -43,11 +43,23 @@ public abstract partial class WebAppTests : IDisposable
         return path[..^"/intake".Length];
     }
 
+    /// <summary>Adds files to an asset as a page without scripts does.</summary>
+    protected static async Task<string> AddAsync(HttpClient client, string asset, params (string Name, byte[] Bytes)[] files)
+    {
+        string token = TokenOf(await client.GetStringAsync($"{asset}/intake"));
+        using var form = new MultipartFormDataContent { { new StringContent(token), "__RequestVerificationToken" } };
+        foreach (var (name, bytes) in files)
+            form.Add(new ByteArrayContent(bytes), "files", name);
+        var answer = await client.PostAsync($"{asset}/intake?handler=Add", form);
+        Assert.Equal(HttpStatusCode.OK, answer.StatusCode);
+        return WebUtility.HtmlDecode(await answer.Content.ReadAsStringAsync());
+    }
+
     protected static async Task<string> PostAsync(HttpClient client, string path, string? handler, Dictionary<string, string> fields)
     {
         fields["__RequestVerificationToken"] = TokenOf(await client.GetStringAsync(path));
         using var content = new FormUrlEncodedContent(fields);
-        var answer = await client.PostAsync(handler is null ? path : $"{path}?handler={handler}", content);
+        var answer = await client.PostAsync(handler is null ? path : $"{path}{(path.Contains('?', StringComparison.Ordinal) ? '&' : '?')}handler={handler}", content);
         Assert.Equal(HttpStatusCode.OK, answer.StatusCode);
         return WebUtility.HtmlDecode(await answer.Content.ReadAsStringAsync());
     }

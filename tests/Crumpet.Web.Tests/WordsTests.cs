@@ -60,12 +60,12 @@ public sealed class WordsTests
         Assert.Equal("Mast 3", Names.Free("Mast", ["MAST", "mast 2", "Mast 4"]));
     }
 
-    [Fact]
-    public void Only_the_name_of_an_uploaded_file_counts()
-    {
-        Assert.Equal("a_low.obj", Names.OfUpload(new FormFile(Stream.Null, 0, 0, "files", @"C:\work\..\a_low.obj")));
-        Assert.Equal("passwd", Names.OfUpload(new FormFile(Stream.Null, 0, 0, "files", "../../etc/passwd")));
-    }
+    [Theory]
+    [InlineData(@"C:\work\..\a_low.obj", "C/work/a_low.obj")]
+    [InlineData("../../etc/passwd", "etc/passwd")]
+    [InlineData("textures//./wood.png", "textures/wood.png")]
+    [InlineData("..", "unnamed")]
+    public void Paths_of_uploads_stay_below_their_folder(string sent, string kept) => Assert.Equal(kept, IntakeDesk.Clean(sent));
 
     private static string Written(Microsoft.AspNetCore.Html.IHtmlContent content)
     {

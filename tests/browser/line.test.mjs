@@ -38,6 +38,8 @@ test("dropped and picked files become an asset whose objects are listed", async 
   await page.goto(app.url);
   await page.fill("#name", "Salt marsh station");
   await page.click('button:has-text("Make kit")');
+  // Until the page has loaded nothing there listens for a drop.
+  await page.waitForURL(/\/kits\/\d+/);
   const folder = join(demo, "louvre_screen");
   const texts = ["louvre_screen_low.obj", "louvre_screen_low.mtl"].map((name) => ({ name, text: readFileSync(join(folder, name), "utf8") }));
   const transfer = await page.evaluateHandle((list) => {
@@ -101,7 +103,7 @@ test("build all takes the asset to a delivery that can be downloaded", async () 
 });
 
 test("every station's page opens with its viewers and without a complaint", async () => {
-  for (const [station, ready] of [["intake", "low:plain"], ["layout", "low:checker"], ["pack", null], ["convert", null], ["bind", "low:delivered"], ["deliver", "low:delivered"]]) {
+  for (const [station, ready] of [["intake", "high:plain"], ["layout", "low:checker"], ["pack", null], ["convert", null], ["bind", "low:delivered"], ["deliver", "low:delivered"]]) {
     await page.goto(`${app.url}/assets/1/${station}`);
     if (ready) await page.waitForSelector(`[data-stage][data-ready="${ready}"]`, { timeout: 60_000 });
     assert.equal(await page.evaluate(() => document.documentElement.scrollHeight > innerHeight), false, `${station} scrolls`);

@@ -89,3 +89,17 @@ test("tiles are forgotten when there are too many bytes, those not asked for lon
   });
   assert.deepEqual(found, { dropped: ["b"], held: ["a", "c", "d"], mebibytes: 150 });
 });
+
+test("a dropped folder gives all its files with their paths below it, however many there are", async () => {
+  const paths = await page.evaluate(async () => {
+    const { filesOf } = await import("/js/upload.js");
+    const file = (name) => ({ isFile: true, name, file: (done) => done(new File([name], name)) });
+    // As browsers do, a reader gives its entries in portions and then nothing.
+    const folder = (name, ...entries) => ({ isFile: false, isDirectory: true, name, createReader: () => { const left = [...entries]; return { readEntries: (done) => done(left.splice(0, 100)) }; } });
+    const many = Array.from({ length: 250 }, (_, i) => file(`part${i}.obj`));
+    return (await filesOf(folder("gauge", file("low.obj"), folder("maps", file("a.png"), folder("old", file("b.png"))), folder("set", ...many), file(".hidden")), null)).map((f) => f.path);
+  });
+  assert.deepEqual(paths.slice(0, 3), ["low.obj", "maps/a.png", "maps/old/b.png"]);
+  assert.equal(paths.length, 253);
+  assert.equal(paths.at(-1), "set/part249.obj");
+});

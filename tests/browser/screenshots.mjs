@@ -1,14 +1,19 @@
 // Takes the pictures in docs/screenshots from the demo kit: node tests/browser/screenshots.mjs
+import { execFileSync } from "node:child_process";
+import { mkdtempSync } from "node:fs";
+import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { root, startApp } from "./app.mjs";
-import { fresh, openBrowser, openPage, press, ready } from "./browser.mjs";
+import { fresh, openBrowser, openPage, press, ready, work } from "./browser.mjs";
 
 const app = await startApp(), browser = await openBrowser(), { page, complaints } = await openPage(browser, app);
 const shot = (name) => page.screenshot({ path: join(root, "docs/screenshots", `${name}.png`) });
 const asset = `${app.url}/assets/1`;
 
-async function open(station) {
-  await page.goto(`${asset}/${station}`);
+const gauge = `${app.url}/assets/3`;
+
+async function open(station, of = asset) {
+  await page.goto(`${of}/${station}`);
   if (await page.locator("[data-stage]").count()) await ready(page);
   if (await page.locator("[data-map-viewer]").count()) await page.waitForSelector("[data-map-viewer][data-ready]", { timeout: 120_000 });
   // Tiles come after the map is open.
@@ -16,8 +21,15 @@ async function open(station) {
 }
 
 try {
-  await page.goto(`${asset}/intake`);
+  // The rain gauge arrives wrong and is mended.
+  await page.goto(`${gauge}/intake`);
+  await page.waitForSelector("text=/Mend all/", { timeout: 240_000 });
+  await open("intake", gauge);
+  await shot("intake-before");
+  await press(page, "text=/Mend all/");
   await fresh(page, "layout");
+  await open("intake", gauge);
+  await shot("intake");
   // A few decisions for the history, the last one taken back.
   for (const [station, name, value] of [["bake", "outward", "9"], ["bake", "padding", "24"], ["layout", "size", "2048"], ["bake", "outward", "12"], ["pairs", "trays", "One"]]) {
     await page.goto(`${asset}/${station}`);
@@ -32,16 +44,53 @@ try {
   await page.goto(`${asset}/history`);
   await press(page, "li[aria-current] + li button");
   await shot("history");
+  // Neighbours burn in on one tray and not on those of the plan: the same place of both bakes.
+  const folder = mkdtempSync(join(tmpdir(), "crumpet-shots-")), maps = [];
+  let place = null;
+  for (const trays of ["One", "Planned"]) {
+    await work(page, asset, "pairs", { trays });
+    await work(page, asset, "bake");
+    await open("bake");
+    await page.selectOption('[data-map-viewer] [data-pane="0"]', "bake/louvre_screen_normal.png");
+    if (!place) await page.click(".finding:has-text('carries the surface')");
+    await page.waitForTimeout(1500);
+    place = await page.evaluate((at) => { const { map } = document.querySelector("[data-map-viewer]"), { view } = map; Object.assign(view, at ?? {}); map.draw(); return { x: view.x, y: view.y, scale: view.scale }; }, place && { ...place });
+    await page.waitForTimeout(1500);
+    maps.push(join(folder, `${trays}.png`));
+    await page.locator("[data-map-viewer] .sight").screenshot({ path: maps.at(-1) });
+  }
+  execFileSync("/usr/bin/python3", ["-c", "import sys; from PIL import Image; a, b = (Image.open(p).convert('RGB') for p in sys.argv[1:3]); i = Image.new('RGB', (a.width + b.width + 8, a.height), 'white'); i.paste(a, (0, 0)); i.paste(b, (a.width + 8, 0)); i.save(sys.argv[3], optimize=True)", ...maps, join(root, "docs/screenshots/one-tray-and-plan.png")]);
+  await work(page, asset, "pairs", {});
+  await page.goto(`${asset}/pairs?show=cage`);
+  await page.selectOption("#kind", "Fitted");
+  await press(page, "button.button-main");
+  await page.waitForSelector(".ledger td:has-text('fitted')", { timeout: 120_000 });
+  await fresh(page, "pairs");
+  await open("pairs?show=cage");
+  await page.click('.ledger tr[data-place="hinge_01_pin"]');
+  await page.waitForTimeout(2500);
+  await shot("pairs-cages");
+  await page.selectOption("#kind", "Reach");
+  await press(page, "button.button-main");
+  await fresh(page, "pairs");
+  await open("pairs?show=trays");
+  await page.locator('.contact[aria-label*="slat_south_02 and slat_south_03"], .contact[aria-label*="slat_south_03 and slat_south_02"]').focus();
+  await page.keyboard.press("Enter");
+  await page.waitForTimeout(2500);
+  await shot("pairs-trays");
   await page.goto(`${app.url}/kits/1`);
   await press(page, "button:has-text('Build all')");
   await page.goto(`${asset}/bake`);
+  await page.goto(`${app.url}/assets/2/bake`);
   await page.waitForFunction(() => Number(document.querySelector(".run-box progress")?.value) > 0.4, null, { timeout: 240_000 });
   await page.goto(`${app.url}/runs`);
   await page.waitForFunction(() => Number(document.querySelector(".run-card progress")?.value) > 0.4);
   await shot("runs");
-  await page.goto(`${asset}/deliver`);
-  await fresh(page, "deliver");
-  for (const station of ["intake", "pairs", "layout", "bake", "pack", "convert", "bind", "deliver"]) {
+  for (const of of [asset, `${app.url}/assets/2`, gauge]) {
+    await page.goto(`${of}/deliver`);
+    await fresh(page, "deliver");
+  }
+  for (const station of ["pairs", "layout", "bake", "pack", "convert", "bind", "deliver"]) {
     await open(station);
     await shot(station);
   }

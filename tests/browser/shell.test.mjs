@@ -122,7 +122,7 @@ test("no page is hard to use for people who see, hear or move otherwise, light o
   const stations = ["intake", "pairs", "layout", "bake", "pack", "convert", "bind", "deliver"].map((s) => `${asset}/${s}`);
   for (const scheme of ["light", "dark"]) {
     await page.emulateMedia({ colorScheme: scheme });
-    for (const address of [`${app.url}/kits`, `${app.url}/kits/1`, `${app.url}/runs`, `${app.url}/find?q=float`, `${asset}/history`, `${app.url}/nowhere`, ...stations]) {
+    for (const address of [`${app.url}/kits`, `${app.url}/kits/1`, `${app.url}/runs`, `${app.url}/find?q=float`, `${asset}/history`, `${asset}/intake?show=files`, `${asset}/intake?show=textures`, `${app.url}/nowhere`, ...stations]) {
       await page.goto(address);
       await page.evaluate(axe);
       const problems = await page.evaluate(async () => (await window.axe.run()).violations.filter((v) => ["serious", "critical"].includes(v.impact)).map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 120)).slice(0, 3).join(" | ")}`));

@@ -1,4 +1,5 @@
 using Crumpet.Core.Geometry;
+using Crumpet.Core.Pairing;
 
 namespace Crumpet.Core.Baking;
 
@@ -6,7 +7,23 @@ namespace Crumpet.Core.Baking;
 /// <param name="Name">Name of the part.</param>
 /// <param name="Low">Low objects; all have UVs.</param>
 /// <param name="High">High objects.</param>
-public sealed record BakePart(string Name, IReadOnlyList<Mesh> Low, IReadOnlyList<Mesh> High);
+public sealed record BakePart(string Name, IReadOnlyList<Mesh> Low, IReadOnlyList<Mesh> High)
+{
+    /// <summary>How far outside the low surface its rays start, metres; null as in the settings.</summary>
+    public float? OutwardReachMetres { get; init; }
+
+    /// <summary>How far inside the low surface its rays end, metres; null as in the settings.</summary>
+    public float? InwardReachMetres { get; init; }
+
+    /// <summary>Where rays of each low object come from; null for smooth directions and the reaches.</summary>
+    public IReadOnlyList<LowRays>? Rays { get; init; }
+
+    /// <summary>Whether rays end where the high side was measured to end, so that a hit near their end is no fault.</summary>
+    public bool EndsAreFitted { get; init; }
+
+    /// <summary>What blocks its light; null as in the settings.</summary>
+    public Occluders? Sees { get; init; }
+}
 
 /// <summary>Parts that are baked together and see each other.</summary>
 /// <param name="Parts">Indices into <see cref="BakeInput.Parts"/>.</param>

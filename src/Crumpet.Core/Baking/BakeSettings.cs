@@ -1,3 +1,5 @@
+using Crumpet.Core.Pairing;
+
 namespace Crumpet.Core.Baking;
 
 /// <summary>Which way the green channel of a tangent-space normal map points.</summary>
@@ -18,19 +20,6 @@ public enum BakeMap
 
     /// <summary>Ambient occlusion, grey; white is open.</summary>
     Occlusion,
-}
-
-/// <summary>What blocks the light of ambient occlusion.</summary>
-public enum Occluders
-{
-    /// <summary>The high side of all parts on the same tray.</summary>
-    Tray,
-
-    /// <summary>The high side of the whole asset: contact shadows even between trays.</summary>
-    Asset,
-
-    /// <summary>The part's own high side alone.</summary>
-    Part,
 }
 
 /// <summary>What a bake is asked to do.</summary>

@@ -1,5 +1,6 @@
 using System.Numerics;
 using Crumpet.Core.Imaging;
+using Crumpet.Core.Pairing;
 using Crumpet.Core.Tracing;
 
 namespace Crumpet.Core.Baking;
@@ -19,7 +20,7 @@ public static class Baker
         if (settings.Problem() is { } problem)
             throw new ArgumentException(problem, nameof(settings));
         progress?.Report(new Progress(0, "preparing triangles"));
-        var low = LowSurface.Build(input, settings.Size);
+        var low = LowSurface.Build(input, settings);
         var trayOfPart = new int[input.Parts.Count];
         var high = new HighSurface[input.Trays.Count];
         var occluders = new Bvh[input.Parts.Count];
@@ -33,7 +34,7 @@ public static class Baker
                     trayOfPart[part] = tray;
             }
             BuildOccluders(input, settings, high, trayOfPart, occluders, threads, cancel);
-            var sheet = new SheetBake(settings, low, high, trayOfPart, occluders);
+            var sheet = new SheetBake(input, settings, low, high, trayOfPart, occluders);
             sheet.Run(threads, progress, cancel);
             progress?.Report(new Progress(0.97, "padding"));
             sheet.Pad(threads, cancel);
@@ -52,18 +53,22 @@ public static class Baker
     /// <summary>For each part the triangles that block its light.</summary>
     private static void BuildOccluders(BakeInput input, BakeSettings settings, HighSurface[] high, int[] trayOfPart, Bvh[] occluders, int threads, CancellationToken cancel)
     {
-        bool wanted = settings.Maps.Contains(BakeMap.Occlusion);
-        if (wanted && settings.Occluders == Occluders.Asset && high.Length > 1)
+        if (!settings.Maps.Contains(BakeMap.Occlusion))
         {
-            Array.Fill(occluders, HighSurface.Build(input, new BakeTray([.. Enumerable.Range(0, occluders.Length)]), threads, cancel).Bvh);
+            for (int part = 0; part < occluders.Length; part++)
+                occluders[part] = high[trayOfPart[part]].Bvh;
             return;
         }
+        Bvh? whole = high.Length == 1 ? high[0].Bvh : null;
         for (int part = 0; part < occluders.Length; part++)
         {
             bool alone = input.Trays[trayOfPart[part]].Parts.Count == 1;
-            occluders[part] = wanted && settings.Occluders == Occluders.Part && !alone
-                ? HighSurface.Build(input, new BakeTray([part]), threads, cancel).Bvh
-                : high[trayOfPart[part]].Bvh;
+            occluders[part] = (input.Parts[part].Sees ?? settings.Occluders) switch
+            {
+                Occluders.Asset => whole ??= HighSurface.Build(input, new BakeTray([.. Enumerable.Range(0, occluders.Length)]), threads, cancel).Bvh,
+                Occluders.Part when !alone => HighSurface.Build(input, new BakeTray([part]), threads, cancel).Bvh,
+                _ => high[trayOfPart[part]].Bvh,
+            };
         }
     }
 
@@ -74,18 +79,24 @@ public static class Baker
         private readonly HighSurface[] high;
         private readonly int[] trayOfPart;
         private readonly Bvh[] occluders;
+        private readonly float[] outward;
+        private readonly bool[] hasCage;
+        private readonly bool[] endsAreFitted;
         private readonly SampleRaster raster;
         private readonly MapBuffer? normalMap;
         private readonly MapBuffer? occlusionMap;
         private long rays;
 
-        public SheetBake(BakeSettings settings, LowSurface low, HighSurface[] high, int[] trayOfPart, Bvh[] occluders)
+        public SheetBake(BakeInput input, BakeSettings settings, LowSurface low, HighSurface[] high, int[] trayOfPart, Bvh[] occluders)
         {
             this.settings = settings;
             this.low = low;
             this.high = high;
             this.trayOfPart = trayOfPart;
             this.occluders = occluders;
+            outward = [.. input.Parts.Select(p => p.OutwardReachMetres ?? settings.OutwardReachMetres)];
+            hasCage = [.. input.Parts.Select(p => p.Rays?.Any(r => r.Cage is not null) == true)];
+            endsAreFitted = [.. input.Parts.Select(p => p.EndsAreFitted)];
             raster = new SampleRaster(low.Texels, settings.Size, settings.Samples);
             normalMap = settings.Maps.Contains(BakeMap.Normal) ? new MapBuffer(settings, 3) : null;
             occlusionMap = settings.Maps.Contains(BakeMap.Occlusion) ? new MapBuffer(settings, 1) : null;
@@ -158,9 +169,19 @@ public static class Baker
                 var surface = high[trayOfPart[part]];
                 var (px, py) = raster.Place(x, y, s);
                 var weights = raster.Weights(triangle, px, py);
+                var point = Blend(low.Positions, triangle, weights);
                 var direction = Vector3.Normalize(Blend(low.Directions, triangle, weights));
-                float length = settings.OutwardReachMetres + settings.InwardReachMetres;
-                var start = Blend(low.Positions, triangle, weights) + direction * settings.OutwardReachMetres;
+                float reach = outward[part];
+                if (hasCage[part])
+                {
+                    // From the cage through the surface; where the two touch there is nothing to aim by but the direction.
+                    var move = Blend(low.Starts, triangle, weights) - point;
+                    reach = move.Length();
+                    if (reach > 1e-7f)
+                        direction = move / reach;
+                }
+                float length = reach + weights.X * low.Inward[3 * triangle] + weights.Y * low.Inward[3 * triangle + 1] + weights.Z * low.Inward[3 * triangle + 2];
+                var start = point + direction * reach;
                 scratch.Rays++;
                 bool found = surface.Bvh.ClosestFacing(new Ray(start, -direction, 0, length), out var hit, out bool metBackFace);
                 var kind = FaultKind.None;
@@ -176,7 +197,7 @@ public static class Baker
                     kind = FaultKind.Overlap;
                 else if (Vector3.Dot(target, direction) < 0.5f)
                     kind = FaultKind.Skew;
-                if (hit.Distance > 0.98f * length)
+                if (hit.Distance > 0.98f * length && !endsAreFitted[part])
                     kind = FaultKind.ReachExhausted;
                 if (surface.Parts[hit.Triangle] != part)
                     kind = FaultKind.Neighbour;

@@ -11,13 +11,13 @@ public static class FaultFindings
     /// <summary>One finding for each part and cause (and neighbour), most texels first.</summary>
     /// <param name="faults">Regions of the bake.</param>
     /// <param name="coveredTexels">Texels of the whole sheet that were baked.</param>
-    /// <param name="settings">Settings of the bake.</param>
+    /// <param name="rows">Parts with their reaches.</param>
     /// <param name="trays">How parts were spread over trays.</param>
-    public static IReadOnlyList<Finding> Explain(IReadOnlyList<FaultRegion> faults, int coveredTexels, BakeSettings settings, TrayMode trays)
+    public static IReadOnlyList<Finding> Explain(IReadOnlyList<FaultRegion> faults, int coveredTexels, IReadOnlyList<PartRow> rows, TrayMode trays)
     {
         var findings = faults.Where(f => f.Kind != FaultKind.Skew).GroupBy(f => (f.Kind, f.Part, f.Other)).Select(g => (g.Key, Texels: g.Sum(f => f.Texels), Places: g.Count()))
             .Where(g => g.Texels >= WorthSaying)
-            .Select(g => new Finding(Severity.Warn, Code(g.Key.Kind), g.Key.Part, Sentence(g.Key.Kind, g.Key.Part, g.Key.Other, g.Texels, g.Places, settings, trays), g.Texels)).ToList();
+            .Select(g => new Finding(Severity.Warn, Code(g.Key.Kind), g.Key.Part, Sentence(g.Key.Kind, rows.First(r => r.Name == g.Key.Part), g.Key.Other, g.Texels, g.Places, trays), g.Texels)).ToList();
         int skewed = faults.Where(f => f.Kind == FaultKind.Skew).Sum(f => f.Texels);
         if (skewed >= WorthSaying)
         {
@@ -38,18 +38,18 @@ public static class FaultFindings
         _ => "reach-exhausted",
     };
 
-    private static string Sentence(FaultKind kind, string part, string other, int texels, int places, BakeSettings settings, TrayMode trays)
+    private static string Sentence(FaultKind kind, PartRow row, string other, int texels, int places, TrayMode trays)
     {
-        string reach = $"{settings.OutwardReachMetres * 1000:0.#} mm outward and {settings.InwardReachMetres * 1000:0.#} mm inward reach";
+        string part = row.Name, reach = $"{row.OutwardReachMetres * 1000:0.#} mm outward and {row.InwardReachMetres * 1000:0.#} mm inward reach";
         string where = places == 1 ? "in one place" : $"in {places} places";
         return kind switch
         {
-            FaultKind.Neighbour when trays == TrayMode.One => $"{part} carries the surface of {other}: {texels} texels {where} hit it within the {reach}; put each part on its own tray.",
-            FaultKind.Neighbour => $"{part} carries the surface of {other}: {texels} texels {where} hit it within the {reach}; shorten the reach.",
+            FaultKind.Neighbour when trays == TrayMode.One => $"{part} carries the surface of {other}: {texels} texels {where} hit it within the {reach}; plan the trays at Pairs.",
+            FaultKind.Neighbour => $"{part} carries the surface of {other}: {texels} texels {where} hit it within the {reach}; put the two on different trays or shorten the reach.",
             FaultKind.BackFace => $"{part}: {texels} texels {where} meet only the back of the high surface; widen the outward reach or turn the faces round.",
             FaultKind.Miss => $"{part}: {texels} texels {where} find no high surface within the {reach}; they stay flat until the reach is widened.",
             FaultKind.Overlap => $"{part}: {texels} texels {where} are shared by UVs that overlap without lying exactly on each other; move the islands apart.",
-            _ => $"{part}: {texels} texels {where} hit in the last 2 % of the reach; widen the inward reach above {settings.InwardReachMetres * 1000:0.#} mm.",
+            _ => $"{part}: {texels} texels {where} hit in the last 2 % of the reach; widen the inward reach above {row.InwardReachMetres * 1000:0.#} mm.",
         };
     }
 }

@@ -12,6 +12,8 @@ internal sealed class LowSurface
         Normals = new Vector3[cornerCount];
         Tangents = new Vector4[cornerCount];
         Directions = new Vector3[cornerCount];
+        Starts = new Vector3[cornerCount];
+        Inward = new float[cornerCount];
         Texels = new Vector2[cornerCount];
         Parts = new int[cornerCount / 3];
     }
@@ -20,8 +22,14 @@ internal sealed class LowSurface
     public Vector3[] Normals { get; }
     public Vector4[] Tangents { get; }
 
-    /// <summary>Where rays come from: smooth normals welded by position.</summary>
+    /// <summary>Where rays come from, outwards.</summary>
     public Vector3[] Directions { get; }
+
+    /// <summary>Where rays start, for parts with a cage.</summary>
+    public Vector3[] Starts { get; }
+
+    /// <summary>How far rays go on below the surface, metres.</summary>
+    public float[] Inward { get; }
 
     /// <summary>Place on the sheet in pixels, from the top left corner.</summary>
     public Vector2[] Texels { get; }
@@ -31,19 +39,23 @@ internal sealed class LowSurface
 
     public int TriangleCount => Parts.Length;
 
-    public static LowSurface Build(BakeInput input, int size)
+    public static LowSurface Build(BakeInput input, BakeSettings settings)
     {
+        int size = settings.Size;
         int count = input.Parts.SelectMany(p => p.Low).Sum(m => Chosen(m, input.Material).Count());
         var surface = new LowSurface(3 * count);
         int at = 0;
         for (int part = 0; part < input.Parts.Count; part++)
         {
-            foreach (var mesh in input.Parts[part].Low)
+            for (int number = 0; number < input.Parts[part].Low.Count; number++)
             {
+                var mesh = input.Parts[part].Low[number];
+                var rays = input.Parts[part].Rays?[number];
                 var uvs = mesh.Uvs ?? throw new InvalidOperationException($"{mesh.Name} has no UVs.");
                 var normals = mesh.NormalsOrSmooth();
                 var tangents = TangentSpace.PerCorner(mesh);
-                var directions = SmoothNormals.PerCorner(mesh);
+                var directions = rays?.Directions ?? SmoothNormals.PerCorner(mesh);
+                float inward = input.Parts[part].InwardReachMetres ?? settings.InwardReachMetres;
                 foreach (int triangle in Chosen(mesh, input.Material))
                 {
                     surface.Parts[at / 3] = part;
@@ -53,6 +65,8 @@ internal sealed class LowSurface
                         surface.Normals[at] = normals[corner];
                         surface.Tangents[at] = tangents[corner];
                         surface.Directions[at] = directions[corner];
+                        surface.Starts[at] = rays?.Cage?[corner] ?? default;
+                        surface.Inward[at] = rays?.Inward[corner] ?? inward;
                         surface.Texels[at] = new Vector2(uvs[corner].X * size, (1 - uvs[corner].Y) * size);
                     }
                 }

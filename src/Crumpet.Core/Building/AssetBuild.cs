@@ -1,5 +1,7 @@
 using System.Text.Json;
+using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
+using Crumpet.Core.Pairing;
 
 namespace Crumpet.Core.Building;
 
@@ -17,10 +19,12 @@ public readonly record struct BuildProgress(Station Station, double Fraction, st
 /// <param name="plan">Decisions; without a <see cref="AssetPlan.Problem"/>.</param>
 /// <param name="sources">Source files; their order does not matter.</param>
 /// <param name="store">Where results are kept.</param>
-public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<SourceFile> sources, IResultStore store)
+/// <param name="rules">What the kit's assets share; null for the defaults.</param>
+public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<SourceFile> sources, IResultStore store, IntakeRules? rules = null)
 {
-    private const int StepVersion = 4;
+    internal const int StepVersion = 6;
     private readonly SourceFile[] sources = [.. sources.OrderBy(s => s.Name, StringComparer.Ordinal)];
+    private readonly IntakeRules rules = rules ?? new IntakeRules();
     private readonly Dictionary<Station, string> keys = [];
 
     /// <summary>All stations in the order of the line.</summary>
@@ -55,7 +59,7 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
     {
         if (plan.Problem() is { } problem)
             throw new ArgumentException(problem);
-        var steps = new StationSteps(asset, plan, sources, store, threads, cancel);
+        var steps = new StationSteps(asset, plan, sources, store, rules, threads, cancel);
         foreach (var station in Line)
         {
             cancel.ThrowIfCancellationRequested();
@@ -70,17 +74,36 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
                 store.Save(result);
             }
             progress?.Report(new BuildProgress(station, 1, "done"));
-            bool nothingToGoOnWith = station == Station.Pairs && !result.Report<Pairing.PairReport>().Paired.Any();
+            bool nothingToGoOnWith = station == Station.Pairs && !result.Report<PairReport>().Paired.Any();
             if (station == upTo || nothingToGoOnWith || (result.IsBlocked && !throughStops))
                 return (station, result);
         }
         throw new ArgumentOutOfRangeException(nameof(upTo), upTo, "There is no such station.");
     }
 
+    /// <summary>The cages of all parts as a mesh file, each with the vertices and faces of its low object; Pairs must have been worked.</summary>
+    /// <param name="asObj">OBJ; otherwise GLB.</param>
+    public byte[] Cages(bool asObj)
+    {
+        var intake = ResultOf(Station.Intake);
+        if (intake is null || ResultOf(Station.Pairs) is not { } pairs || !pairs.Files.Any(f => f.Name == StationSteps.RaysName))
+            throw new InvalidOperationException("Nothing is paired yet.");
+        var meshes = SceneFile.Read(store.Load(intake.File(StationSteps.SceneName).Sha256)).Meshes;
+        var objects = intake.Report<IntakeReport>().Objects;
+        var names = NameReader.Create(plan.NamePattern, rules.Names);
+        var cages = RaysPreview.Objects(pairs.Report<PairReport>(), meshes, RaysFile.Read(store.Load(pairs.File(StationSteps.RaysName).Sha256)), (row, i) => names.Write(row.Name, Side.Cage, objects[i].Detail));
+        using var stream = new MemoryStream();
+        if (asObj)
+            ObjWriter.Write(new Scene("", cages, [], []), stream, null);
+        else
+            GlbWriter.Write(new GlbDocument([.. cages.Select(m => new GlbMesh(m))], [], []), stream);
+        return stream.ToArray();
+    }
+
     private string MakeKey(Station station) => station switch
     {
-        Station.Intake => BuildJson.Key("intake", StepVersion, new { plan.NamePattern, files = sources.Select(s => new { s.Name, s.ForcedSide }) }, sources.Select(s => s.Sha256)),
-        Station.Pairs => BuildJson.Key("pairs", StepVersion, new { plan.NamePattern, plan.Trays }, KeyOf(Station.Intake)),
+        Station.Intake => BuildJson.Key("intake", StepVersion, new { plan.NamePattern, plan.Mends, rules, green = GreenOfMadeNormals, files = sources.Select(s => new { s.Name, s.ForcedSide }) }, sources.Select(s => s.Sha256)),
+        Station.Pairs => BuildJson.Key("pairs", StepVersion, new { plan.NamePattern, plan.Trays, plan.Pairs, plan.Bake.OutwardReachMetres, plan.Bake.InwardReachMetres }, KeyOf(Station.Intake)),
         Station.Layout => BuildJson.Key("layout", StepVersion, new { plan.Bake.Size }, KeyOf(Station.Intake)),
         // A low side without materials gives its sheet the asset's name.
         Station.Bake => BuildJson.Key("bake", StepVersion, new { asset, plan.Bake }, KeyOf(Station.Pairs)),
@@ -90,6 +113,9 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
         Station.Deliver => BuildJson.Key("deliver", StepVersion, new { asset }, KeyOf(Station.Bind)),
         _ => throw new ArgumentOutOfRangeException(nameof(station)),
     };
+
+    /// <summary>Which way green turns, where a mend makes normals; otherwise Intake does not depend on it.</summary>
+    private Baking.GreenDirection? GreenOfMadeNormals => rules.Mends.Concat(plan.Mends).OfType<MakeNormals>().Any() ? plan.Bake.Green : null;
 
     private sealed class StationProgress(Station station, IProgress<BuildProgress> to) : IProgress<Progress>
     {

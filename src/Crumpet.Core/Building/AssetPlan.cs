@@ -43,8 +43,14 @@ public sealed record AssetPlan
     /// <summary>Pattern by which object names are read.</summary>
     public string NamePattern { get; init; } = Sides.DefaultPattern;
 
+    /// <summary>Mends of what arrived, in the order they are applied.</summary>
+    public IReadOnlyList<Mend> Mends { get; init; } = [];
+
     /// <summary>How parts are spread over trays.</summary>
-    public TrayMode Trays { get; init; } = TrayMode.Parts;
+    public TrayMode Trays { get; init; } = TrayMode.Planned;
+
+    /// <summary>What was decided about single parts and trays.</summary>
+    public PairSettings Pairs { get; init; } = new();
 
     /// <summary>Bake settings.</summary>
     public BakeSettings Bake { get; init; } = new();
@@ -60,13 +66,13 @@ public sealed record AssetPlan
     {
         try
         {
-            Sides.Convention(NamePattern);
+            NameReader.Create(NamePattern, new NameRules());
             Convention.Parse(BindPattern, ["asset", "map"]);
         }
         catch (FormatException e)
         {
             return e.Message;
         }
-        return Bake.Problem() ?? Recipe.Problem();
+        return Mends.OfType<RenameByPattern>().Select(m => m.Problem()).FirstOrDefault(p => p is not null) ?? Pairs.Problem() ?? Bake.Problem() ?? Recipe.Problem();
     }
 }

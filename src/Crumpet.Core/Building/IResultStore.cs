@@ -42,4 +42,8 @@ public interface IResultStore
     /// <summary>The bytes with this hash.</summary>
     /// <exception cref="FileNotFoundException">They are not here.</exception>
     byte[] Load(string sha256);
+
+    /// <summary>Opens the bytes with this hash for reading; the stream can seek.</summary>
+    /// <exception cref="FileNotFoundException">They are not here.</exception>
+    Stream Open(string sha256);
 }

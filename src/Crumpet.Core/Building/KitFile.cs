@@ -13,7 +13,8 @@ public sealed record KitAsset(string Name, string Folder, IReadOnlyList<string> 
 /// <param name="Version">Version of this layout: 1.</param>
 /// <param name="Name">Name of the kit.</param>
 /// <param name="Assets">Its assets.</param>
-public sealed record KitFile(int Version, string Name, IReadOnlyList<KitAsset> Assets)
+/// <param name="Rules">What they share about what arrives; null for the defaults.</param>
+public sealed record KitFile(int Version, string Name, IReadOnlyList<KitAsset> Assets, Intake.IntakeRules? Rules = null)
 {
     /// <summary>Name of the file.</summary>
     public const string FileName = "kit.json";
@@ -28,9 +29,9 @@ public sealed record KitFile(int Version, string Name, IReadOnlyList<KitAsset> A
         {
             kit = JsonSerializer.Deserialize<KitFile>(text, BuildJson.Options);
         }
-        catch (JsonException e)
+        catch (Exception e) when (e is JsonException or NotSupportedException)
         {
-            throw new SourceFileException(FileName, e.Path is { Length: > 0 } path ? path : "", "it cannot be read as a kit", "Correct it, or write it again with 'crumpet demo' as a pattern", e);
+            throw new SourceFileException(FileName, (e as JsonException)?.Path is { Length: > 0 } path ? path : "", "it cannot be read as a kit", "Correct it, or write it again with 'crumpet demo' as a pattern", e);
         }
         if (kit is not { Version: 1, Name.Length: > 0, Assets: not null })
             throw new SourceFileException(FileName, "", "it lacks version 1, a name or its assets", "Add what is missing");

@@ -25,4 +25,7 @@ public sealed class MemoryResultStore : IResultStore
 
     /// <inheritdoc/>
     public byte[] Load(string sha256) => blobs.TryGetValue(sha256, out var bytes) ? bytes : throw new FileNotFoundException($"There is no data {sha256}.");
+
+    /// <inheritdoc/>
+    public Stream Open(string sha256) => new MemoryStream(Load(sha256), writable: false);
 }

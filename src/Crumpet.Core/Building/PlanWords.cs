@@ -9,12 +9,16 @@ namespace Crumpet.Core.Building;
 /// <summary>Says in words how two plans differ: what a history is made of.</summary>
 public static class PlanWords
 {
+    private const int MostMends = 3;
+
     /// <summary>One phrase a difference, such as "Outward reach set to 12 mm"; nothing for equal plans.</summary>
     public static IReadOnlyList<string> Changes(AssetPlan before, AssetPlan after)
     {
         var said = new List<string>();
         Say(before.NamePattern, after.NamePattern, v => $"Names read as {v}");
-        Say(before.Trays, after.Trays, v => v == TrayMode.One ? "All parts put on one tray" : "Each part put on its own tray");
+        Mends(before.Mends, after.Mends, said);
+        Say(before.Trays, after.Trays, v => v switch { TrayMode.One => "All parts put on one tray", TrayMode.Parts => "Each part put on its own tray", _ => "Trays planned by contact" });
+        PairWords.Changes(before.Pairs, after.Pairs, said);
         BakeSettings from = before.Bake, to = after.Bake;
         Say(string.Join(", ", from.Maps.Select(Name)), string.Join(", ", to.Maps.Select(Name)), v => v.Length > 0 ? $"Maps set to {v}" : "No map chosen");
         Say(from.Size, to.Size, v => $"Sheet size set to {v} px");
@@ -38,6 +42,31 @@ public static class PlanWords
             if (!EqualityComparer<T>.Default.Equals(was, now))
                 said.Add(words(now));
         }
+    }
+
+    private static void Mends(IReadOnlyList<Mend> before, IReadOnlyList<Mend> after, List<string> said)
+    {
+        // Whether a mend is on is told apart from what it is.
+        var was = before.Select(m => BuildJson.OfMend(m with { IsOn = true })).ToList();
+        var now = after.Select(m => BuildJson.OfMend(m with { IsOn = true })).ToList();
+        int added = 0;
+        for (int i = 0; i < after.Count; i++)
+        {
+            int old = was.IndexOf(now[i]);
+            if (old < 0 && ++added <= MostMends)
+                said.Add(after[i].Words());
+            else if (old >= 0 && before[old].IsOn != after[i].IsOn)
+                said.Add($"Mend '{after[i].Words()}' switched {(after[i].IsOn ? "on" : "off")}");
+        }
+        if (added > MostMends)
+            said.Add($"{added - MostMends} more mends");
+        for (int i = 0; i < before.Count; i++)
+        {
+            if (!now.Contains(was[i]))
+                said.Add($"Mend '{before[i].Words()}' taken away");
+        }
+        if (said.Count == 0 && !was.SequenceEqual(now))
+            said.Add("Mends put in another order");
     }
 
     private static void Outputs(Recipe before, Recipe after, List<string> said)

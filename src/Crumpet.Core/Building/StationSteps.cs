@@ -1,3 +1,7 @@
+using System.Numerics;
+using System.Runtime.InteropServices;
+using System.Security.Cryptography;
+using System.Text.Json;
 using Crumpet.Core.Baking;
 using Crumpet.Core.Binding;
 using Crumpet.Core.Channels;
@@ -13,12 +17,15 @@ using Crumpet.Core.Tracing;
 namespace Crumpet.Core.Building;
 
 /// <summary>The work of each station on stored inputs.</summary>
-internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<SourceFile> sources, IResultStore store, int threads, CancellationToken cancel)
+internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<SourceFile> sources, IResultStore store, IntakeRules rules, int threads, CancellationToken cancel)
 {
     private const int RegionsKept = 400;
-    private const string SceneName = "scene.bin";
+    internal const string SceneName = "scene.bin";
     private const string StillName = "still.png";
+    internal const string RaysName = "rays.bin";
+    private const string OutsideName = "outside.bin";
     private const int StillSide = 256;
+    private const int PartStillSide = 96;
 
     private Scene? scene;
 
@@ -32,7 +39,7 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         Station station, Func<Station, StepResult> resultOf, IProgress<Progress>? progress) => station switch
         {
             Station.Intake => TakeIn(progress),
-            Station.Pairs => Pair(resultOf(Station.Intake)),
+            Station.Pairs => Pair(resultOf(Station.Intake), progress),
             Station.Layout => MeasureLayout(resultOf(Station.Intake)),
             Station.Bake => Bake(resultOf(Station.Intake), resultOf(Station.Pairs), progress),
             Station.Pack => Pack(resultOf(Station.Intake), resultOf(Station.Bake), progress),
@@ -44,10 +51,21 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
 
     private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) TakeIn(IProgress<Progress>? progress)
     {
-        var result = IntakeStation.Run(sources, s => store.Load(s.Sha256), plan.NamePattern, progress, cancel);
+        var input = new IntakeInput(sources, s => store.Open(s.Sha256), plan.NamePattern)
+        {
+            Mends = plan.Mends,
+            Rules = rules,
+            GreenUp = plan.Bake.Green == GreenDirection.Up,
+            Threads = threads,
+            RememberScene = RememberScene,
+            RememberPicture = RememberPicture,
+        };
+        var result = IntakeStation.Run(input, progress, cancel);
         scene = result.Scene;
-        progress?.Report(new Progress(0.8, "preparing the stage"));
+        progress?.Report(new Progress(0.85, "preparing the stage"));
         var files = new List<StoredFile> { Store(SceneName, SceneFile.Write(result.Scene)) };
+        foreach (var (name, picture) in result.Pictures.OrderBy(p => p.Key, StringComparer.Ordinal))
+            files.Add(Store(name, picture is Bitmap32 real ? ImageFile.WriteTiff(real) : ImageFile.WritePng(picture)));
         if (result.Scene.Meshes.Count > 0)
         {
             // The high side says best what the asset is.
@@ -67,10 +85,100 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         return (result.Report, files, result.Findings);
     }
 
-    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) Pair(StepResult intake)
+    /// <summary>What a mesh file was read as, kept by its content and by what may lie beside it, so that a mend need not read it again.</summary>
+    private Scene RememberScene(SourceFile file, Func<Scene> read)
     {
-        var (report, findings) = PairingStation.Run(intake.Report<IntakeReport>().Objects, plan.NamePattern, plan.Trays);
-        return (report, [], findings);
+        string key = BuildJson.Key("read", AssetBuild.StepVersion, new { file.Name }, sources.Where(s => s.Name == file.Name || (MeshFiles.IsCompanion(s.Name) && !MeshFiles.IsPicture(s.Name))).Select(s => $"{s.Name} {s.Sha256}"));
+        if (store.Find(key) is { } known)
+            return SceneFile.Read(store.Load(known.File(SceneName).Sha256)) with { Notes = known.Findings };
+        var fresh = read();
+        store.Save(new StepResult(key, "read", JsonSerializer.SerializeToElement(new { file.Name }), [Store(SceneName, SceneFile.Write(fresh))], fresh.Notes));
+        return fresh;
+    }
+
+    private PictureLook RememberPicture(SourceFile file, Func<PictureLook> look)
+    {
+        string key = BuildJson.Key("look", AssetBuild.StepVersion, new { ending = Path.GetExtension(file.Name) }, file.Sha256);
+        if (store.Find(key) is { } known)
+            return known.Report<PictureLook>();
+        var fresh = look();
+        store.Save(new StepResult(key, "look", JsonSerializer.SerializeToElement(fresh, BuildJson.Options), [], []));
+        return fresh;
+    }
+
+    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) Pair(StepResult intake, IProgress<Progress>? progress)
+    {
+        var meshes = SceneOf(intake).Meshes;
+        var match = new MatchInput(intake.Report<IntakeReport>().Objects, NameReader.Create(plan.NamePattern, rules.Names));
+        var input = new PairInput(match, meshes, plan.Trays, plan.Pairs, plan.Bake.OutwardReachMetres, plan.Bake.InwardReachMetres)
+        {
+            Threads = threads,
+            RememberMeasures = (question, measure) => RememberMeasures(intake.Key, question, measure),
+            RememberRays = (question, build) => RememberRays(question, build, meshes),
+        };
+        var (report, rays, outside, findings) = PairingStation.Run(input, progress, cancel);
+        progress?.Report(new Progress(0.96, "drawing parts"));
+        var files = DrawParts(report, meshes).ToList();
+        if (rays.Count > 0)
+        {
+            files.Add(Store(RaysName, RaysFile.Write(rays)));
+            files.Add(Store("rays.preview", RaysPreview.Write(report, meshes, rays, outside)));
+        }
+        return (report, files, findings);
+    }
+
+    /// <summary>What was measured on the meshes: trays can be planned again without it.</summary>
+    private PairMeasures RememberMeasures(string intakeKey, PairQuestion question, Func<PairMeasures> measure)
+    {
+        string key = BuildJson.Key("measures", AssetBuild.StepVersion, new { question.Rows, plan.NamePattern }, intakeKey);
+        if (store.Find(key) is { } known)
+            return known.Report<PairMeasures>();
+        var fresh = measure();
+        store.Save(new StepResult(key, "measures", JsonSerializer.SerializeToElement(fresh, BuildJson.Options), [], []));
+        return fresh;
+    }
+
+    /// <summary>Where a part's rays come from, kept by the content of its meshes.</summary>
+    private RaysAnswer RememberRays(RaysQuestion question, Func<RaysAnswer> build, IReadOnlyList<Mesh> meshes)
+    {
+        var unnamed = new { question.Kind, question.Direction, question.Blend, question.OutwardReachMetres, question.InwardReachMetres, question.MarginMetres, strokes = question.Strokes.Select(s => s with { Part = "" }), counts = new[] { question.Low.Count, question.High.Count, question.CageObjects.Count } };
+        string key = BuildJson.Key("rays", AssetBuild.StepVersion, unnamed, question.Low.Concat(question.High).Concat(question.CageObjects).Select(i => ContentOf(meshes[i])));
+        if (store.Find(key) is { } known)
+            return new RaysAnswer([.. RaysFile.Read(store.Load(known.File(RaysName).Sha256)).OrderBy(p => p.Key).Select(p => p.Value)], known.Report<CageReport>(), MemoryMarshal.Cast<byte, Vector3>(store.Load(known.File(OutsideName).Sha256)).ToArray());
+        var fresh = build();
+        var file = Store(RaysName, RaysFile.Write(fresh.Rays.Select((r, i) => (r, i)).ToDictionary(p => p.i, p => p.r)));
+        var outside = Store(OutsideName, MemoryMarshal.AsBytes(fresh.Outside.AsSpan()).ToArray());
+        store.Save(new StepResult(key, "rays", JsonSerializer.SerializeToElement(fresh.Report, BuildJson.Options), [file, outside], []));
+        return fresh;
+    }
+
+    /// <summary>A small still of each side of each row.</summary>
+    private StoredFile[] DrawParts(PairReport report, IReadOnlyList<Mesh> meshes)
+    {
+        var sides = report.Parts.SelectMany((row, i) => new[] { (Name: $"low_{i}.png", Numbers: row.Low), (Name: $"high_{i}.png", Numbers: row.High) }).Where(s => s.Numbers.Count > 0).ToArray();
+        var files = new StoredFile[sides.Length];
+        Parallel.For(0, sides.Length, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, i =>
+        {
+            string key = BuildJson.Key("part still", AssetBuild.StepVersion, new { PartStillSide }, sides[i].Numbers.Select(n => ContentOf(meshes[n])));
+            if (store.Find(key) is { } known)
+            {
+                files[i] = known.Files[0] with { Name = sides[i].Name };
+                return;
+            }
+            files[i] = Store(sides[i].Name, ImageFile.WritePng(Still.Draw([.. sides[i].Numbers.Select(n => meshes[n])], PartStillSide, 1, cancel)));
+            store.Save(new StepResult(key, "part still", JsonSerializer.SerializeToElement(new { }), [files[i]], []));
+        });
+        return files;
+    }
+
+    /// <summary>Hash of a mesh's triangles: a new name makes no new picture.</summary>
+    private static string ContentOf(Mesh mesh)
+    {
+        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        hash.AppendData(MemoryMarshal.AsBytes(mesh.Positions.AsSpan()));
+        hash.AppendData(MemoryMarshal.AsBytes(mesh.Corners.AsSpan()));
+        hash.AppendData(MemoryMarshal.AsBytes(mesh.Normals.AsSpan()));
+        return Convert.ToHexStringLower(hash.GetHashAndReset());
     }
 
     private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) MeasureLayout(StepResult intake)
@@ -84,7 +192,15 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         var meshes = SceneOf(intake).Meshes;
         // A low object without UVs has nowhere to put texels; Intake says so.
         var rows = pairs.Report<PairReport>().Paired.Select(p => p with { Low = [.. p.Low.Where(i => meshes[i].Uvs is not null)] }).Where(p => p.Low.Count > 0).ToArray();
-        var parts = rows.Select(r => new BakePart(r.Name, [.. r.Low.Select(i => meshes[i])], [.. r.High.Select(i => meshes[i])])).ToArray();
+        var rays = RaysFile.Read(store.Load(pairs.File(RaysName).Sha256));
+        var parts = rows.Select(r => new BakePart(r.Name, [.. r.Low.Select(i => meshes[i])], [.. r.High.Select(i => meshes[i])])
+        {
+            OutwardReachMetres = r.OutwardReachMetres,
+            InwardReachMetres = r.InwardReachMetres,
+            Rays = [.. r.Low.Select(i => rays[i])],
+            EndsAreFitted = r.Cage?.Kind == CageKind.Fitted,
+            Sees = r.Sees,
+        }).ToArray();
         var trays = rows.Select((row, i) => (row.Tray, Part: i)).GroupBy(r => r.Tray).OrderBy(g => g.Key).Select(g => new BakeTray([.. g.Select(r => r.Part)])).ToArray();
         var sheets = Sheets(intake);
         var files = new List<StoredFile>();
@@ -105,7 +221,7 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
             }
             var texels = result.Faults.GroupBy(f => f.Kind).OrderByDescending(g => g.Key).ToDictionary(g => g.Key, g => g.Sum(f => f.Texels));
             reports.Add(new SheetReport(sheets[i].Name, sheets[i].Material, maps, result.CoveredTexels, result.Rays, texels, [.. result.Faults.Take(RegionsKept)], result.Faults.Count));
-            findings.AddRange(FaultFindings.Explain(result.Faults, result.CoveredTexels, plan.Bake, plan.Trays));
+            findings.AddRange(FaultFindings.Explain(result.Faults, result.CoveredTexels, rows, plan.Trays));
         }
         return (new BakeReport(reports), files, Finding.Sorted(findings));
     }
@@ -200,7 +316,7 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
     private static Mesh OnSheets(Mesh mesh, IReadOnlyList<Sheet> sheets)
     {
         var numbers = sheets.Select((sheet, i) => (sheet.Material, i)).Where(s => s.Material is not null).ToDictionary(s => s.Material!.Value, s => s.i);
-        return mesh.WithTriangleMaterials(Array.ConvertAll(mesh.TriangleMaterials, m => numbers.GetValueOrDefault(m, 0)));
+        return mesh with { TriangleMaterials = Array.ConvertAll(mesh.TriangleMaterials, m => numbers.GetValueOrDefault(m, 0)) };
     }
 
     /// <summary>One sheet for each material of the low side; a single one takes in faces without material too.</summary>

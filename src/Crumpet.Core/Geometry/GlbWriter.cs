@@ -76,7 +76,7 @@ public static class GlbWriter
 
         private sealed record Accessor(int View, int Component, int Count, string Type, Vector3? Min = null, Vector3? Max = null);
 
-        private sealed record Primitive(int Position, int Normal, int? Tangent, int? Uv, int Indices, int Material);
+        private sealed record Primitive(int Position, int Normal, int? Tangent, IReadOnlyList<int> Uvs, int? Colour, int Indices, int Material);
 
         public void Write(GlbDocument document)
         {
@@ -106,6 +106,8 @@ public static class GlbWriter
                 json.WriteStartObject();
                 json.WriteString("name", document.Meshes[i].Mesh.Name);
                 json.WriteNumber("mesh", i);
+                if (!document.Meshes[i].Mesh.Placement.IsIdentity)
+                    Matrix(document.Meshes[i].Mesh.Placement);
                 json.WriteEndObject();
             }
             json.WriteEndArray();
@@ -133,8 +135,10 @@ public static class GlbWriter
                     json.WriteNumber("NORMAL", primitive.Normal);
                     if (primitive.Tangent is { } tangent)
                         json.WriteNumber("TANGENT", tangent);
-                    if (primitive.Uv is { } uv)
-                        json.WriteNumber("TEXCOORD_0", uv);
+                    for (int set = 0; set < primitive.Uvs.Count; set++)
+                        json.WriteNumber($"TEXCOORD_{set}", primitive.Uvs[set]);
+                    if (primitive.Colour is { } colour)
+                        json.WriteNumber("COLOR_0", colour);
                     json.WriteEndObject();
                     json.WriteNumber("indices", primitive.Indices);
                     if (material >= 0 && material < document.Materials.Count)
@@ -151,29 +155,74 @@ public static class GlbWriter
         {
             var mesh = item.Mesh;
             var normals = mesh.NormalsOrSmooth();
-            var seen = new Dictionary<(int, Vector3, Vector4, Vector2), int>();
+            var seen = new Dictionary<(int, Vector3, Vector4, Vector2, Vector4), int>();
             var corners = new List<int>();
             var indices = new List<int>();
             for (int corner = 0; corner < mesh.Corners.Length; corner++)
             {
                 if (mesh.TriangleMaterials[corner / 3] != material)
                     continue;
-                var key = (mesh.Corners[corner], normals[corner], item.Tangents?[corner] ?? default, mesh.Uvs?[corner] ?? default);
-                if (!seen.TryGetValue(key, out int vertex))
+                var key = (mesh.Corners[corner], normals[corner], item.Tangents?[corner] ?? default, mesh.Uvs?[corner] ?? default, mesh.Colours?[corner] ?? default);
+                // Vertices that agree in all but a further UV set are told apart by it.
+                if (!seen.TryGetValue(key, out int vertex) || mesh.UvSets.Skip(1).Any(set => set[corner] != set[corners[vertex]]))
                 {
-                    seen.Add(key, vertex = corners.Count);
+                    seen[key] = vertex = corners.Count;
                     corners.Add(corner);
                 }
                 indices.Add(vertex);
             }
+            var place = Local(mesh);
             var bounds = Bounds.Empty;
             foreach (int corner in corners)
-                bounds = bounds.Including(mesh.PositionAt(corner));
-            int position = Floats(3, corners, (c, into) => mesh.PositionAt(c).CopyTo(into), bounds);
-            int normal = Floats(3, corners, (c, into) => normals[c].CopyTo(into));
-            int? tangent = item.Tangents is { } tangents ? Floats(4, corners, (c, into) => UnitTangent(tangents[c], normals[c]).CopyTo(into)) : null;
-            int? uv = mesh.Uvs is { } uvs ? Floats(2, corners, (c, into) => new Vector2(uvs[c].X, 1 - uvs[c].Y).CopyTo(into)) : null;
-            return new Primitive(position, normal, tangent, uv, Indices(indices, corners.Count), material);
+                bounds = bounds.Including(place(mesh.PositionAt(corner)));
+            int position = Floats(3, corners, (c, into) => place(mesh.PositionAt(c)).CopyTo(into), bounds);
+            int normal = Floats(3, corners, (c, into) => LocalNormal(mesh, normals[c]).CopyTo(into));
+            int? tangent = item.Tangents is { } tangents ? Floats(4, corners, (c, into) => LocalTangent(mesh, UnitTangent(tangents[c], normals[c])).CopyTo(into)) : null;
+            int[] uvs = [.. mesh.UvSets.Select(set => Floats(2, corners, (c, into) => new Vector2(set[c].X, 1 - set[c].Y).CopyTo(into)))];
+            int? colour = mesh.Colours is { } colours ? Floats(4, corners, (c, into) => colours[c].CopyTo(into)) : null;
+            // A mirrored placement turns triangles over when they are read, so they are written turned.
+            if (mesh.Placement.GetDeterminant() < 0)
+            {
+                for (int i = 0; i < indices.Count; i += 3)
+                    (indices[i + 1], indices[i + 2]) = (indices[i + 2], indices[i + 1]);
+            }
+            return new Primitive(position, normal, tangent, uvs, colour, Indices(indices, corners.Count), material);
+        }
+
+        /// <summary>From the world back to the object's own space.</summary>
+        private static Func<Vector3, Vector3> Local(Mesh mesh)
+        {
+            if (mesh.Placement.IsIdentity || !Matrix4x4.Invert(mesh.Placement, out var back))
+                return p => p;
+            return p => Vector3.Transform(p, back);
+        }
+
+        private static Vector3 LocalNormal(Mesh mesh, Vector3 normal)
+        {
+            if (mesh.Placement.IsIdentity)
+                return normal;
+            // Normals go into the world by the inverse transpose, and back by the transpose.
+            var back = Vector3.TransformNormal(normal, Matrix4x4.Transpose(mesh.Placement));
+            return back.LengthSquared() > 0 ? Vector3.Normalize(back) : Vector3.UnitY;
+        }
+
+        private static Vector4 LocalTangent(Mesh mesh, Vector4 tangent)
+        {
+            if (mesh.Placement.IsIdentity || !Matrix4x4.Invert(mesh.Placement, out var back))
+                return tangent;
+            var local = Vector3.Normalize(Vector3.TransformNormal(new Vector3(tangent.X, tangent.Y, tangent.Z), back));
+            return new Vector4(local, mesh.Placement.GetDeterminant() < 0 ? -tangent.W : tangent.W);
+        }
+
+        private void Matrix(Matrix4x4 m)
+        {
+            json.WriteStartArray("matrix");
+            for (int row = 0; row < 4; row++)
+            {
+                for (int column = 0; column < 4; column++)
+                    json.WriteNumberValue(m[row, column]);
+            }
+            json.WriteEndArray();
         }
 
         // The specification asks for unit tangents; where UVs have no area there is none, and any direction does.

@@ -6,7 +6,7 @@ namespace Crumpet.Core.Geometry;
 /// One object: triangles over indexed positions, with everything else per corner.
 /// Metres, right-handed, Y up; counter-clockwise triangles face outward; texture v runs upwards from the bottom edge.
 /// </summary>
-public sealed class Mesh
+public sealed record Mesh
 {
     /// <summary>The object's name as its source file has it.</summary>
     public required string Name { get; init; }
@@ -31,6 +31,15 @@ public sealed class Mesh
 
     /// <summary>Faces as the source had them, before triangulation.</summary>
     public int PolygonCount { get; init; }
+
+    /// <summary>Number of the source's face for each triangle, ascending; null where every face is a triangle.</summary>
+    public int[]? TrianglePolygons { get; init; }
+
+    /// <summary>The transform the source had on the object. Positions and normals already have it; engines see it until it is applied.</summary>
+    public Matrix4x4 Placement { get; init; } = Matrix4x4.Identity;
+
+    /// <summary>Whether the source hides the object.</summary>
+    public bool IsHidden { get; init; }
 
     /// <summary>Number of triangles.</summary>
     public int TriangleCount => Corners.Length / 3;
@@ -60,19 +69,6 @@ public sealed class Mesh
         return (positions, corners);
     }
 
-    /// <summary>The same object with other materials per triangle.</summary>
-    public Mesh WithTriangleMaterials(int[] triangleMaterials) => new()
-    {
-        Name = Name,
-        Positions = Positions,
-        Corners = Corners,
-        Normals = Normals,
-        UvSets = UvSets,
-        Colours = Colours,
-        TriangleMaterials = triangleMaterials,
-        PolygonCount = PolygonCount,
-    };
-
     /// <summary>Smallest and largest position of the corners that are used.</summary>
     public Bounds Bounds()
     {
@@ -90,16 +86,75 @@ public sealed class Mesh
 /// <param name="Metalness">0 to 1.</param>
 public sealed record Material(string Name, Vector4 BaseColour, float Roughness, float Metalness)
 {
+    /// <summary>Pictures the source puts into the material's slots, by the paths it wrote.</summary>
+    public IReadOnlyList<TextureUse> Textures { get; init; } = [];
+
+    /// <summary>Whether another material says the same.</summary>
+    public bool SaysTheSameAs(Material other) =>
+        (Name, BaseColour, Roughness, Metalness) == (other.Name, other.BaseColour, other.Roughness, other.Metalness) && Textures.SequenceEqual(other.Textures);
+
     /// <summary>What stands in where a source has no material.</summary>
     public static Material Plain { get; } = new("plain", new Vector4(0.6f, 0.6f, 0.6f, 1), 0.6f, 0);
 }
+
+/// <summary>A picture a material asks for.</summary>
+/// <param name="Slot">What it is for.</param>
+/// <param name="Path">Path as the source wrote it; empty for a picture inside the file.</param>
+public sealed record TextureUse(TextureSlot Slot, string Path)
+{
+    /// <summary>UV set it is laid out by.</summary>
+    public int UvSet { get; init; }
+
+    /// <summary>How the material moves UVs before it looks the picture up.</summary>
+    public Matrix3x2 UvTransform { get; init; } = Matrix3x2.Identity;
+}
+
+/// <summary>What a material uses a picture for.</summary>
+public enum TextureSlot
+{
+    /// <summary>Base colour.</summary>
+    Colour,
+
+    /// <summary>Tangent-space normals.</summary>
+    Normal,
+
+    /// <summary>Height, also called bump or displacement.</summary>
+    Height,
+
+    /// <summary>Roughness, alone or with metalness.</summary>
+    Roughness,
+
+    /// <summary>Metalness.</summary>
+    Metalness,
+
+    /// <summary>Ambient occlusion.</summary>
+    Occlusion,
+
+    /// <summary>Opacity.</summary>
+    Opacity,
+
+    /// <summary>Light the surface gives off.</summary>
+    Emission,
+
+    /// <summary>Anything else.</summary>
+    Other,
+}
+
+/// <summary>Something in a mesh file that is no mesh.</summary>
+/// <param name="Name">Its name.</param>
+/// <param name="Kind">camera, light or empty.</param>
+public sealed record Stray(string Name, string Kind);
 
 /// <summary>What one mesh file holds.</summary>
 /// <param name="FileName">File it was read from.</param>
 /// <param name="Meshes">Objects, in the order of the file.</param>
 /// <param name="Materials">Materials, in the order of the file.</param>
 /// <param name="Notes">What the reader noticed and the artist should know.</param>
-public sealed record Scene(string FileName, IReadOnlyList<Mesh> Meshes, IReadOnlyList<Material> Materials, IReadOnlyList<Finding> Notes);
+public sealed record Scene(string FileName, IReadOnlyList<Mesh> Meshes, IReadOnlyList<Material> Materials, IReadOnlyList<Finding> Notes)
+{
+    /// <summary>Cameras, lights and empties beside the meshes.</summary>
+    public IReadOnlyList<Stray> Strays { get; init; } = [];
+}
 
 /// <summary>An axis-aligned box in metres.</summary>
 /// <param name="Min">Smallest corner.</param>

@@ -3,18 +3,18 @@ using System.Numerics;
 
 namespace Crumpet.Core.Geometry;
 
-/// <summary>Reads the material library beside an OBJ: colour, and roughness and metalness where it has them.</summary>
-/// <remarks>Source: Wavefront "Material library file (.mtl)"; Pr and Pm are the common physically based additions.</remarks>
+/// <summary>Reads the material library beside an OBJ: colour, roughness and metalness where it has them, and the pictures it names.</summary>
+/// <remarks>Source: Wavefront "Material library file (.mtl)"; Pr, Pm, map_Pr, map_Pm and norm are the common physically based additions.</remarks>
 public static class MtlReader
 {
     /// <summary>Reads a library. Statements it does not know are passed over, as the format asks.</summary>
-    /// <param name="stream">Text.</param>
+    /// <param name="stream">Text, in any encoding that <see cref="ObjReader"/> takes.</param>
     /// <param name="fileName">Name for messages.</param>
     /// <exception cref="SourceFileException">A colour or factor is no number.</exception>
     public static IReadOnlyList<Material> Read(Stream stream, string fileName)
     {
         var materials = new List<Material>();
-        using var reader = new StreamReader(stream, leaveOpen: true);
+        using var reader = new StringReader(TextSource.ReadAll(stream));
         for (int line = 1; reader.ReadLine() is { } text; line++)
         {
             var words = text.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries);
@@ -25,29 +25,66 @@ public static class MtlReader
                 materials.Add(Material.Plain with { Name = text.Trim()["newmtl".Length..].Trim() });
                 continue;
             }
-            if (materials.Count == 0)
-                continue;
-            var last = materials[^1];
-            materials[^1] = words[0] switch
-            {
-                // Kd has no stated space; what artists type there is a picked colour, so it is read as sRGB.
-                "Kd" when words.Length >= 4 => last with
-                {
-                    BaseColour = new Vector4(Linear(words[1], line), Linear(words[2], line), Linear(words[3], line), last.BaseColour.W),
-                },
-                "d" when words.Length >= 2 => last with { BaseColour = last.BaseColour with { W = Factor(words[1], line) } },
-                "Pr" when words.Length >= 2 => last with { Roughness = Factor(words[1], line) },
-                "Pm" when words.Length >= 2 => last with { Metalness = Factor(words[1], line) },
-                _ => last,
-            };
+            if (materials.Count > 0)
+                materials[^1] = With(materials[^1], words, new Place(fileName, line));
         }
         return materials;
-
-        float Linear(string word, int line) => Imaging.Srgb.ToLinear(Factor(word, line));
-
-        float Factor(string word, int line) =>
-            float.TryParse(word, NumberStyles.Float, CultureInfo.InvariantCulture, out float value) && float.IsFinite(value)
-                ? Math.Clamp(value, 0, 1)
-                : throw new SourceFileException(fileName, $"line {line}", $"'{word}' is no number", "Export the material library again");
     }
+
+    private readonly record struct Place(string File, int Line);
+
+    private static Material With(Material last, string[] words, Place place) => words[0] switch
+    {
+        // Kd has no stated space; what artists type there is a picked colour, so it is read as sRGB.
+        "Kd" when words.Length >= 4 => last with
+        {
+            BaseColour = new Vector4(Linear(words[1], place), Linear(words[2], place), Linear(words[3], place), last.BaseColour.W),
+        },
+        "d" when words.Length >= 2 => last with { BaseColour = last.BaseColour with { W = Factor(words[^1], place) } },
+        "Tr" when words.Length >= 2 => last with { BaseColour = last.BaseColour with { W = 1 - Factor(words[1], place) } },
+        "Pr" when words.Length >= 2 => last with { Roughness = Factor(words[1], place) },
+        "Pm" when words.Length >= 2 => last with { Metalness = Factor(words[1], place) },
+        _ when SlotOf(words[0]) is { } slot && PathOf(words) is { Length: > 0 } path => last with { Textures = [.. last.Textures, new TextureUse(slot, path)] },
+        _ => last,
+    };
+
+    private static TextureSlot? SlotOf(string word) => word.ToLowerInvariant() switch
+    {
+        "map_kd" => TextureSlot.Colour,
+        "norm" or "map_norm" or "map_kn" => TextureSlot.Normal,
+        "map_bump" or "bump" or "disp" or "map_disp" => TextureSlot.Height,
+        "map_pr" => TextureSlot.Roughness,
+        "map_pm" => TextureSlot.Metalness,
+        "map_ao" => TextureSlot.Occlusion,
+        "map_d" => TextureSlot.Opacity,
+        "map_ke" => TextureSlot.Emission,
+        "map_ks" or "map_ns" or "map_ka" or "decal" or "refl" => TextureSlot.Other,
+        _ => null,
+    };
+
+    /// <summary>The path after the options, which may hold blanks.</summary>
+    private static string PathOf(string[] words)
+    {
+        int at = 1;
+        while (at < words.Length && words[at].StartsWith('-') && words[at].Length > 1)
+        {
+            string option = words[at++];
+            // Offsets, scales and turbulence take up to three numbers, value ranges two, everything else one word.
+            int most = option is "-o" or "-s" or "-t" ? 3 : option == "-mm" ? 2 : 1;
+            int taken = 0;
+            while (taken < most && at < words.Length - 1 && (taken == 0 || float.TryParse(words[at], NumberStyles.Float, CultureInfo.InvariantCulture, out _)))
+            {
+                at++;
+                taken++;
+            }
+        }
+        return string.Join(' ', words[Math.Min(at, words.Length)..]);
+    }
+
+    private static float Linear(string word, Place place) => Imaging.Srgb.ToLinear(Factor(word, place));
+
+    private static float Factor(string word, Place place) =>
+        float.TryParse(word, NumberStyles.Float, CultureInfo.InvariantCulture, out float value) && float.IsFinite(value)
+            ? Math.Clamp(value, 0, 1)
+            : throw new SourceFileException(place.File, $"line {place.Line}", $"'{word}' is no number", "Export the material library again");
 }

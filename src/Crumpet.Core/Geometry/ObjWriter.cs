@@ -20,8 +20,13 @@ public static class ObjWriter
         foreach (var mesh in scene.Meshes)
         {
             text.WriteLine($"o {mesh.Name}");
-            foreach (var p in mesh.Positions)
-                text.WriteLine(string.Create(CultureInfo.InvariantCulture, $"v {p.X:R} {p.Y:R} {p.Z:R}"));
+            var colours = PositionColours(mesh);
+            for (int i = 0; i < mesh.Positions.Length; i++)
+            {
+                var p = mesh.Positions[i];
+                text.Write(string.Create(CultureInfo.InvariantCulture, $"v {p.X:R} {p.Y:R} {p.Z:R}"));
+                text.WriteLine(colours is null ? "" : string.Create(CultureInfo.InvariantCulture, $" {colours[i].X:0.######} {colours[i].Y:0.######} {colours[i].Z:0.######}"));
+            }
             var uvIndex = Distinct(mesh.Uvs, uv => text.WriteLine(string.Create(CultureInfo.InvariantCulture, $"vt {uv.X:R} {uv.Y:R}")), out int uvCount);
             var normalIndex = Distinct(mesh.Normals, n => text.WriteLine(string.Create(CultureInfo.InvariantCulture, $"vn {n.X:R} {n.Y:R} {n.Z:R}")), out int normalCount);
             int material = -1;
@@ -53,6 +58,18 @@ public static class ObjWriter
         }
     }
 
+    /// <summary>Picked colours for positions, as the common addition to the format has them: where corners differ, that of the first.</summary>
+    private static Vector3[]? PositionColours(Mesh mesh)
+    {
+        if (mesh.Colours is not { } source)
+            return null;
+        var colours = new Vector3[mesh.Positions.Length];
+        Array.Fill(colours, Vector3.One);
+        for (int c = source.Length - 1; c >= 0; c--)
+            colours[mesh.Corners[c]] = new Vector3(Imaging.Srgb.FromLinear(source[c].X), Imaging.Srgb.FromLinear(source[c].Y), Imaging.Srgb.FromLinear(source[c].Z));
+        return colours;
+    }
+
     /// <summary>Writes the material library; colours go out as sRGB, as <see cref="MtlReader"/> reads them.</summary>
     /// <param name="materials">Materials.</param>
     /// <param name="stream">Receives ASCII text.</param>
@@ -66,8 +83,23 @@ public static class ObjWriter
             text.WriteLine(string.Create(CultureInfo.InvariantCulture,
                 $"Kd {Imaging.Srgb.FromLinear(c.X):0.######} {Imaging.Srgb.FromLinear(c.Y):0.######} {Imaging.Srgb.FromLinear(c.Z):0.######}"));
             text.WriteLine(string.Create(CultureInfo.InvariantCulture, $"d {c.W:0.######}\nPr {material.Roughness:0.######}\nPm {material.Metalness:0.######}"));
+            foreach (var use in material.Textures.Where(t => t.Path.Length > 0))
+                text.WriteLine($"{Statement(use.Slot)} {use.Path}");
         }
     }
+
+    private static string Statement(TextureSlot slot) => slot switch
+    {
+        TextureSlot.Colour => "map_Kd",
+        TextureSlot.Normal => "norm",
+        TextureSlot.Height => "map_Bump",
+        TextureSlot.Roughness => "map_Pr",
+        TextureSlot.Metalness => "map_Pm",
+        TextureSlot.Occlusion => "map_ao",
+        TextureSlot.Opacity => "map_d",
+        TextureSlot.Emission => "map_Ke",
+        _ => "map_Ks",
+    };
 
     private static int[]? Distinct<T>(T[]? values, Action<T> write, out int count) where T : struct
     {

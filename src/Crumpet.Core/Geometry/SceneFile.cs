@@ -6,7 +6,7 @@ namespace Crumpet.Core.Geometry;
 /// <summary>Crumpet's own binary form of a scene, read at the speed of memory. Little-endian.</summary>
 public static class SceneFile
 {
-    private const uint Magic = 0x31534343; // "CCS1"
+    private const uint Magic = 0x32534343; // "CCS2"
 
     /// <summary>The bytes of a scene.</summary>
     public static byte[] Write(Scene scene)
@@ -21,12 +21,25 @@ public static class SceneFile
             Put(writer, (ReadOnlySpan<Vector4>)[material.BaseColour]);
             writer.Write(material.Roughness);
             writer.Write(material.Metalness);
+            writer.Write(material.Textures.Count);
+            foreach (var use in material.Textures)
+            {
+                writer.Write((int)use.Slot);
+                writer.Write(use.Path);
+                writer.Write(use.UvSet);
+                Put(writer, (ReadOnlySpan<Matrix3x2>)[use.UvTransform]);
+            }
         }
         writer.Write(scene.Meshes.Count);
         foreach (var mesh in scene.Meshes)
         {
             writer.Write(mesh.Name);
             writer.Write(mesh.PolygonCount);
+            writer.Write(mesh.IsHidden);
+            Put(writer, (ReadOnlySpan<Matrix4x4>)[mesh.Placement]);
+            writer.Write(mesh.TrianglePolygons is not null);
+            if (mesh.TrianglePolygons is not null)
+                Put<int>(writer, mesh.TrianglePolygons);
             Put<Vector3>(writer, mesh.Positions);
             Put<int>(writer, mesh.Corners);
             Put<int>(writer, mesh.TriangleMaterials);
@@ -40,6 +53,13 @@ public static class SceneFile
             foreach (var set in mesh.UvSets)
                 Put<Vector2>(writer, set);
         }
+        writer.Write(scene.Strays.Count);
+        foreach (var (name, kind) in scene.Strays)
+        {
+            writer.Write(name);
+            writer.Write(kind);
+        }
+        writer.Write(scene.FileName);
         return stream.ToArray();
     }
 
@@ -55,12 +75,20 @@ public static class SceneFile
         {
             string name = reader.ReadString();
             materials[i] = new Material(name, Get<Vector4>(reader)[0], reader.ReadSingle(), reader.ReadSingle());
+            var uses = new TextureUse[reader.ReadInt32()];
+            for (int use = 0; use < uses.Length; use++)
+                uses[use] = new TextureUse((TextureSlot)reader.ReadInt32(), reader.ReadString()) { UvSet = reader.ReadInt32(), UvTransform = Get<Matrix3x2>(reader)[0] };
+            if (uses.Length > 0)
+                materials[i] = materials[i] with { Textures = uses };
         }
         var meshes = new Mesh[reader.ReadInt32()];
         for (int i = 0; i < meshes.Length; i++)
         {
             string name = reader.ReadString();
             int polygons = reader.ReadInt32();
+            bool hidden = reader.ReadBoolean();
+            var placement = Get<Matrix4x4>(reader)[0];
+            var trianglePolygons = reader.ReadBoolean() ? Get<int>(reader) : null;
             var positions = Get<Vector3>(reader);
             var corners = Get<int>(reader);
             var triangleMaterials = Get<int>(reader);
@@ -73,6 +101,9 @@ public static class SceneFile
             {
                 Name = name,
                 PolygonCount = polygons,
+                IsHidden = hidden,
+                Placement = placement,
+                TrianglePolygons = trianglePolygons,
                 Positions = positions,
                 Corners = corners,
                 TriangleMaterials = triangleMaterials,
@@ -81,7 +112,10 @@ public static class SceneFile
                 UvSets = sets,
             };
         }
-        return new Scene("", meshes, materials, []);
+        var strays = new Stray[reader.ReadInt32()];
+        for (int i = 0; i < strays.Length; i++)
+            strays[i] = new Stray(reader.ReadString(), reader.ReadString());
+        return new Scene(reader.ReadString(), meshes, materials, []) { Strays = strays };
     }
 
     private static void Put<T>(BinaryWriter writer, ReadOnlySpan<T> values)

@@ -18,8 +18,8 @@ public sealed record PreviewObject(Mesh Mesh, string Part, Vector3 PartCentre);
 /// Layout, little-endian: "CPV2", length of the JSON header in bytes, the header (padded with spaces to four), then the buffers it
 /// points into by byte offset, each padded to four. <c>levelEnds</c> says how many bytes of data each level needs; an object whose
 /// level is null there looks as in the level before. Per vertex: four 16-bit words (three shares and the material's number plus one),
-/// two signed 16-bit words (normal); where there are any, four bytes of linear colour, two floats of UV, four of tangent, one of texel
-/// density for a sheet of one pixel (1/m), and two signed 16-bit words of the smooth direction rays leave along.
+/// two signed 16-bit words (normal); where there are any, four bytes of linear colour, two floats of UV, four of tangent and one of
+/// texel density for a sheet of one pixel (1/m).
 /// </remarks>
 public static class StagePreview
 {
@@ -33,7 +33,7 @@ public static class StagePreview
     /// <param name="objects">Objects of one side.</param>
     /// <param name="materials">Materials their triangles number.</param>
     /// <param name="whole">Box of the whole asset, both sides: what the stage frames, whichever side arrives first.</param>
-    /// <param name="isBakedOnto">Whether the objects take maps: these carry UVs, tangents, densities, ray directions and edges.</param>
+    /// <param name="isBakedOnto">Whether the objects take maps: these carry UVs, tangents, densities and edges.</param>
     /// <param name="threads">Threads to use, at least 1; the bytes do not depend on it.</param>
     /// <param name="cancel">Ends the work early.</param>
     public static byte[] Write(IReadOnlyList<PreviewObject> objects, IReadOnlyList<Material> materials, Bounds whole, bool isBakedOnto, int threads = 1, CancellationToken cancel = default)
@@ -121,7 +121,6 @@ public static class StagePreview
             uv = withUvs ? Append<Vector2>(data, Array.ConvertAll(mesh.Attributes, a => a.Uv)) : -1,
             tangent = withUvs ? Append<Vector4>(data, Array.ConvertAll(mesh.Attributes, a => a.Tangent)) : -1,
             density = withUvs ? Append<float>(data, Densities(source, mesh)) : -1,
-            direction = isBakedOnto ? Append<short>(data, Directions(source, mesh)) : -1,
             hard = edges is null ? -1 : Append<int>(data, edges.Hard),
             hardCount = edges?.Hard.Length ?? 0,
             seam = edges is null ? -1 : Append<int>(data, edges.Seams),
@@ -147,15 +146,6 @@ public static class StagePreview
             }
         }
         return [.. uvArea.Zip(area, (u, a) => a > 0 ? (float)Math.Sqrt(u / a) : 0)];
-    }
-
-    private static short[] Directions(Mesh source, PreviewMesh mesh)
-    {
-        var smooth = SmoothNormals.PerCorner(source);
-        var result = new short[2 * mesh.Corners.Length];
-        for (int i = 0; i < mesh.Corners.Length; i++)
-            (result[2 * i], result[2 * i + 1]) = OctahedralNormal.Encode(smooth[mesh.Corners[i]]);
-        return result;
     }
 
     private static byte[] Assemble(object header, MemoryStream data)

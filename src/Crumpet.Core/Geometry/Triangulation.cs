@@ -6,6 +6,12 @@ namespace Crumpet.Core.Geometry;
 /// <remarks>Source: G. H. Meisters, "Polygons have ears", 1975; quads by the shorter diagonal unless that would fold them.</remarks>
 public static class Triangulation
 {
+    /// <summary>Most corners of a polygon; readers refuse larger ones.</summary>
+    public const int LargestPolygon = 1 << 14;
+
+    // Polygons that wind through themselves would take cubic time; past this many tests the widest corner is taken unlooked.
+    private const int MostTests = 1 << 24;
+
     /// <summary>Appends the triangles of one polygon as indices into it, three a triangle, in its winding.</summary>
     /// <param name="polygon">Corner positions in order, at least three.</param>
     /// <param name="triangles">Receives <c>3 * (n - 2)</c> indices.</param>
@@ -25,9 +31,10 @@ public static class Triangulation
         var remaining = new List<int>(polygon.Length);
         for (int i = 0; i < polygon.Length; i++)
             remaining.Add(i);
+        int tests = 0;
         while (remaining.Count > 3)
         {
-            int ear = FindEar(polygon, normal, remaining);
+            int ear = FindEar(polygon, normal, remaining, ref tests);
             int previous = remaining[(ear + remaining.Count - 1) % remaining.Count];
             int next = remaining[(ear + 1) % remaining.Count];
             triangles.AddRange([previous, remaining[ear], next]);
@@ -45,7 +52,7 @@ public static class Triangulation
         triangles.AddRange(along02 ? [0, 1, 2, 0, 2, 3] : [0, 1, 3, 1, 2, 3]);
     }
 
-    private static int FindEar(ReadOnlySpan<Vector3> polygon, Vector3 normal, List<int> remaining)
+    private static int FindEar(ReadOnlySpan<Vector3> polygon, Vector3 normal, List<int> remaining, ref int tests)
     {
         int fallback = 0;
         float widest = float.NegativeInfinity;
@@ -58,7 +65,10 @@ public static class Triangulation
                 (widest, fallback) = (facing, i);
             if (facing <= 0)
                 continue;
+            if (tests > MostTests)
+                return i;
             bool empty = true;
+            tests += remaining.Count;
             foreach (int other in remaining)
             {
                 if (other == previous || other == remaining[i] || other == next)

@@ -2,7 +2,7 @@ using NetVips;
 
 namespace Crumpet.Core.Imaging;
 
-/// <summary>Reads and writes picture files. PNG is written; PNG, JPEG, TIFF and WebP are read.</summary>
+/// <summary>Reads and writes picture files. PNG is written; PNG, JPEG, TIFF, WebP, TGA, Radiance HDR and OpenEXR are read.</summary>
 public static class ImageFile
 {
     /// <summary>Largest side that is read or written, pixels.</summary>
@@ -19,11 +19,18 @@ public static class ImageFile
     /// <exception cref="SourceFileException">It is no picture, is cut, or is larger than <see cref="LargestSide"/>.</exception>
     public static Bitmap Read(byte[] bytes, string fileName)
     {
+        if (bytes.Length == 0)
+            throw new SourceFileException(fileName, "", "the file is empty", "Save it again");
+        if (ExrReader.IsExr(bytes))
+            return ExrReader.Read(bytes, fileName);
+        if (bytes.AsSpan().StartsWith("#?"u8))
+            return HdrReader.Read(bytes, fileName);
+        if (fileName.EndsWith(".tga", StringComparison.OrdinalIgnoreCase) || TgaReader.LooksLike(bytes))
+            return TgaReader.Read(bytes, fileName);
         try
         {
             using var image = Image.NewFromBuffer(bytes, failOn: Enums.FailOn.Error);
-            if (image.Width > LargestSide || image.Height > LargestSide)
-                throw new SourceFileException(fileName, "", $"it is {image.Width} × {image.Height} px, the largest side that is read is {LargestSide} px", "Scale it down");
+            CheckSize(fileName, image.Width, image.Height);
             if (image.Bands > 4)
                 throw new SourceFileException(fileName, "", $"it has {image.Bands} channels", "Save it as grey, RGB or RGBA");
             if (image.Format == Enums.BandFormat.Uchar)
@@ -40,6 +47,16 @@ public static class ImageFile
         }
     }
 
+    /// <summary>Refuses sizes no texture has, before anything is allocated for them.</summary>
+    /// <exception cref="SourceFileException">A side is smaller than 1 px or larger than <see cref="LargestSide"/>.</exception>
+    internal static void CheckSize(string fileName, long width, long height)
+    {
+        if (width < 1 || height < 1)
+            throw new SourceFileException(fileName, "", $"it is {width} × {height} px", "Save it again");
+        if (width > LargestSide || height > LargestSide)
+            throw new SourceFileException(fileName, "", $"it is {width} × {height} px, the largest side that is read is {LargestSide} px", "Scale it down");
+    }
+
     /// <summary>A small 8-bit PNG of a picture file.</summary>
     /// <param name="bytes">The file.</param>
     /// <param name="fileName">Name for messages.</param>
@@ -47,6 +64,9 @@ public static class ImageFile
     /// <exception cref="SourceFileException">It is no picture.</exception>
     public static byte[] Thumbnail(byte[] bytes, string fileName, int side)
     {
+        // What the library does not read is decoded here first; floats are shown up to 1.
+        if (ExrReader.IsExr(bytes) || bytes.AsSpan().StartsWith("#?"u8) || fileName.EndsWith(".tga", StringComparison.OrdinalIgnoreCase) || TgaReader.LooksLike(bytes))
+            bytes = WritePng(Shown(Read(bytes, fileName)), 1);
         try
         {
             using var image = Image.ThumbnailBuffer(bytes, side, height: side, size: Enums.Size.Down);
@@ -57,6 +77,15 @@ public static class ImageFile
         {
             throw new SourceFileException(fileName, "", "it is not a picture that can be read, or it is cut", "Save it again as PNG", e);
         }
+    }
+
+    private static Bitmap Shown(Bitmap picture)
+    {
+        if (picture is not Bitmap32 real)
+            return picture;
+        bool alpha = real.Channels is 2 or 4;
+        return new Bitmap8(real.Width, real.Height, real.Channels, [.. real.Pixels.Select((value, i) =>
+            (byte)(Math.Clamp(alpha && i % real.Channels == real.Channels - 1 ? value : Srgb.FromLinear(Math.Clamp(float.IsNaN(value) ? 0 : value, 0, 1)), 0, 1) * 255 + 0.5f))]);
     }
 
     /// <summary>The bytes of a PNG file with the bitmap's own depth and channels.</summary>
@@ -77,5 +106,13 @@ public static class ImageFile
         using var wide = Image.NewFromMemory(b16.Pixels, bitmap.Width, bitmap.Height, bitmap.Channels, Enums.BandFormat.Ushort);
         using var tagged = wide.Copy(interpretation: colour ? Enums.Interpretation.Rgb16 : Enums.Interpretation.Grey16);
         return tagged.PngsaveBuffer(compression: compression, bitdepth: 16);
+    }
+
+    /// <summary>The bytes of a floating-point TIFF file.</summary>
+    /// <param name="bitmap">What to write.</param>
+    public static byte[] WriteTiff(Bitmap32 bitmap)
+    {
+        using var image = Image.NewFromMemory(bitmap.Pixels, bitmap.Width, bitmap.Height, bitmap.Channels, Enums.BandFormat.Float);
+        return image.TiffsaveBuffer(compression: Enums.ForeignTiffCompression.Deflate);
     }
 }

@@ -1,13 +1,36 @@
 using Crumpet.Core.Geometry;
+using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Intake;
 
 /// <summary>A source file as it arrived.</summary>
-/// <param name="Name">File name without folders.</param>
+/// <param name="Name">File name with its folders below the asset's, parted by slashes.</param>
 /// <param name="Sha256">Of its bytes, lower-case hexadecimal.</param>
 /// <param name="Bytes">Its size.</param>
 /// <param name="ForcedSide">Side given by hand for all its objects, or null to read it from names.</param>
 public sealed record SourceFile(string Name, string Sha256, long Bytes, Side? ForcedSide = null);
+
+/// <summary>What all assets of a kit share about what arrives.</summary>
+public sealed record IntakeRules
+{
+    /// <summary>Mends applied to every file before an asset's own.</summary>
+    public IReadOnlyList<Mend> Mends { get; init; } = [];
+
+    /// <summary>How names say sides.</summary>
+    public NameRules Names { get; init; } = new();
+
+    /// <summary>How large the kit's assets are, roughly, in metres; null where that is not told.</summary>
+    public double? ExpectedSizeMetres { get; init; }
+
+    /// <summary>Largest side of a texture the target takes, pixels.</summary>
+    public int LargestTexture { get; init; } = 8192;
+
+    /// <summary>Whether the target wants square textures.</summary>
+    public bool SquareTextures { get; init; }
+
+    /// <summary>Whether high objects are expected to carry vertex colours for IDs.</summary>
+    public bool ExpectsIdColours { get; init; }
+}
 
 /// <summary>What is known of one object.</summary>
 /// <param name="File">File it came from.</param>
@@ -24,7 +47,32 @@ public sealed record SourceFile(string Name, string Sha256, long Bytes, Side? Fo
 /// <param name="SizeMetres">Extent along x, y, z in metres.</param>
 public sealed record ObjectReport(
     string File, string Name, string Part, Side Side, int Triangles, int Polygons, int Positions,
-    IReadOnlyList<string> Materials, int UvSets, bool HasNormals, bool HasColours, float[] SizeMetres);
+    IReadOnlyList<string> Materials, int UvSets, bool HasNormals, bool HasColours, float[] SizeMetres)
+{
+    /// <summary>Its name in the source, by which mends know it.</summary>
+    public string SourceName { get; init; } = "";
+
+    /// <summary>What its name has beside part and side; often empty.</summary>
+    public string Detail { get; init; } = "";
+
+    /// <summary>Pieces that hang together.</summary>
+    public int Shells { get; init; }
+
+    /// <summary>Edges with one triangle.</summary>
+    public int BorderEdges { get; init; }
+
+    /// <summary>Edges over which shading breaks.</summary>
+    public int HardEdges { get; init; }
+
+    /// <summary>Its transform in words; empty where there is none.</summary>
+    public string Transform { get; init; } = "";
+
+    /// <summary>Smallest corner of its bounds, metres.</summary>
+    public float[] MinMetres { get; init; } = [0, 0, 0];
+
+    /// <summary>Whether the source hides it.</summary>
+    public bool IsHidden { get; init; }
+}
 
 /// <summary>What one file is.</summary>
 /// <param name="Name">File name.</param>
@@ -34,18 +82,49 @@ public sealed record ObjectReport(
 /// <param name="Triangles">Triangles in it.</param>
 public sealed record FileReport(string Name, long Bytes, string Kind, int Objects, int Triangles);
 
+/// <summary>A picture a material asks for, and the file that was found for it.</summary>
+/// <param name="Material">Material.</param>
+/// <param name="Slot">What for.</param>
+/// <param name="Path">Path in the source; empty for a picture inside the mesh file.</param>
+/// <param name="File">File found, or null.</param>
+public sealed record TextureLink(string Material, TextureSlot Slot, string Path, string? File);
+
+/// <summary>What became of a mend.</summary>
+/// <param name="IsKitRule">Whether it comes from the kit.</param>
+/// <param name="Number">Its place in the kit's or the asset's list, from 0.</param>
+/// <param name="Words">What it does.</param>
+/// <param name="IsOn">Whether it is applied.</param>
+/// <param name="Changed">How many objects, names, faces or textures it changed; 0 where it found nothing that fits.</param>
+public sealed record MendReport(bool IsKitRule, int Number, string Words, bool IsOn, int Changed);
+
 /// <summary>What intake learned from all files of an asset.</summary>
 /// <param name="Files">One row a file.</param>
 /// <param name="Objects">One row an object, in the order of the files.</param>
 /// <param name="LowMaterials">Materials the low side uses, by first use.</param>
 public sealed record IntakeReport(IReadOnlyList<FileReport> Files, IReadOnlyList<ObjectReport> Objects, IReadOnlyList<string> LowMaterials)
 {
+    /// <summary>One row a picture.</summary>
+    public IReadOnlyList<TextureReport> Textures { get; init; } = [];
+
+    /// <summary>Pictures that materials ask for.</summary>
+    public IReadOnlyList<TextureLink> Links { get; init; } = [];
+
+    /// <summary>Mends of the kit, then of the asset, in the order they are applied.</summary>
+    public IReadOnlyList<MendReport> Mends { get; init; } = [];
+
+    /// <summary>Cameras, lights and empties.</summary>
+    public IReadOnlyList<Stray> Strays { get; init; } = [];
+
     /// <summary>Triangles of one side.</summary>
     public int Triangles(Side side) => Objects.Where(o => o.Side == side).Sum(o => o.Triangles);
 }
 
 /// <summary>The report and the geometry itself.</summary>
 /// <param name="Report">What was learned.</param>
-/// <param name="Scene">All objects of all files; row i of the report is mesh i.</param>
+/// <param name="Scene">All objects of all files, mended; row i of the report is mesh i.</param>
 /// <param name="Findings">What was noticed.</param>
-public sealed record IntakeResult(IntakeReport Report, Scene Scene, IReadOnlyList<Finding> Findings);
+public sealed record IntakeResult(IntakeReport Report, Scene Scene, IReadOnlyList<Finding> Findings)
+{
+    /// <summary>Pictures that mends made, by their names in the report.</summary>
+    public IReadOnlyDictionary<string, Bitmap> Pictures { get; init; } = new Dictionary<string, Bitmap>();
+}

@@ -1,116 +1,109 @@
+using System.Numerics;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Intake;
 
-/// <summary>Reads everything that arrived, says what is inside and what would hurt later.</summary>
+/// <summary>Everything intake works on.</summary>
+/// <param name="Files">Files in a fixed order.</param>
+/// <param name="Open">Opens a file; the stream can seek.</param>
+/// <param name="Pattern">Naming pattern with <c>{part}</c> and <c>{side}</c>.</param>
+public sealed record IntakeInput(IReadOnlyList<SourceFile> Files, Func<SourceFile, Stream> Open, string Pattern)
+{
+    /// <summary>The asset's mends, in the order they are applied.</summary>
+    public IReadOnlyList<Mend> Mends { get; init; } = [];
+
+    /// <summary>What the kit's assets share.</summary>
+    public IntakeRules Rules { get; init; } = new();
+
+    /// <summary>Whether green is to grow upwards in normal maps.</summary>
+    public bool GreenUp { get; init; } = true;
+
+    /// <summary>Threads to use, at least 1; the result does not depend on it.</summary>
+    public int Threads { get; init; } = 1;
+
+    /// <summary>Gives what a mesh file was read as before, or reads it; where not given, every file is read.</summary>
+    public Func<SourceFile, Func<Scene>, Scene>? RememberScene { get; init; }
+
+    /// <summary>The same for what a picture looks like.</summary>
+    public Func<SourceFile, Func<PictureLook>, PictureLook>? RememberPicture { get; init; }
+}
+
+/// <summary>What one look at a picture file tells.</summary>
+/// <param name="Width">Pixels.</param>
+/// <param name="Height">Pixels.</param>
+/// <param name="Channels">Channels.</param>
+/// <param name="Bits">Bits a channel.</param>
+/// <param name="Content">What its numbers look like.</param>
+public sealed record PictureLook(int Width, int Height, int Channels, int Bits, PictureContent Content)
+{
+    /// <summary>Looks at a picture.</summary>
+    public static PictureLook Of(Bitmap picture) => new(picture.Width, picture.Height, picture.Channels, picture.Bits, PictureContent.Of(picture));
+}
+
+/// <summary>Reads everything that arrived, applies the mends, says what is inside and what would hurt later.</summary>
 public static class IntakeStation
 {
-    /// <summary>Reads all files. Files that cannot be read become findings; the others are still read.</summary>
-    /// <param name="files">Files in a fixed order.</param>
-    /// <param name="read">Gives a file's bytes.</param>
-    /// <param name="pattern">Naming pattern with <c>{part}</c> and <c>{side}</c>.</param>
+    /// <summary>Takes files in. Those that cannot be read become findings; the others are still read.</summary>
+    /// <param name="input">Files and decisions.</param>
     /// <param name="progress">Told before each file.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static IntakeResult Run(IReadOnlyList<SourceFile> files, Func<SourceFile, byte[]> read, string pattern, IProgress<Progress>? progress = null, CancellationToken cancel = default)
+    public static IntakeResult Run(IntakeInput input, IProgress<Progress>? progress = null, CancellationToken cancel = default)
     {
-        var convention = Sides.Convention(pattern);
-        var byName = files.ToDictionary(f => f.Name, StringComparer.Ordinal);
         var findings = new List<Finding>();
-        var fileReports = new List<FileReport>();
-        var objects = new List<ObjectReport>();
-        var meshes = new List<Mesh>();
-        var materials = new List<Material>();
-        for (int i = 0; i < files.Count; i++)
+        var reading = new IntakeReading(input, findings, progress, cancel);
+        var (state, files) = reading.ReadMeshes();
+        var mends = new List<MendReport>();
+        int kitMends = input.Rules.Mends.Count;
+        var all = input.Rules.Mends.Concat(input.Mends).ToArray();
+        var changed = new int[all.Length];
+        for (int i = 0; i < all.Length; i++)
         {
             cancel.ThrowIfCancellationRequested();
-            var file = files[i];
-            progress?.Report(new Progress((double)i / files.Count, $"reading {file.Name}"));
-            try
-            {
-                if (MeshFiles.IsCompanion(file.Name))
-                {
-                    fileReports.Add(ReadCompanion(file, read));
-                    continue;
-                }
-                var scene = MeshFiles.Read(file.Name, read(file), name => byName.TryGetValue(name, out var other) ? read(other) : null, cancel);
-                findings.AddRange(scene.Notes);
-                fileReports.Add(new FileReport(file.Name, file.Bytes, "mesh", scene.Meshes.Count, scene.Meshes.Sum(m => m.TriangleCount)));
-                foreach (var mesh in scene.Meshes)
-                {
-                    var moved = WithMaterials(mesh, scene.Materials, materials);
-                    meshes.Add(moved);
-                    objects.Add(Describe(file, moved, materials, convention));
-                }
-            }
-            catch (SourceFileException e)
-            {
-                fileReports.Add(new FileReport(file.Name, file.Bytes, "unreadable", 0, 0));
-                findings.Add(new Finding(Severity.Stop, "unreadable-file", file.Name, e.Message, 1));
-            }
+            if (all[i] is { IsOn: true } and IntakeMend mend)
+                changed[i] = Mender.Apply(mend, state) ?? 0;
         }
-        var lowMaterials = LowMaterials(objects, meshes, materials);
-        findings.AddRange(FindingsOf(objects, lowMaterials));
-        var report = new IntakeReport(fileReports, objects, lowMaterials);
-        return new IntakeResult(report, new Scene("", meshes, materials, []), Finding.Sorted(findings));
-    }
-
-    private static FileReport ReadCompanion(SourceFile file, Func<SourceFile, byte[]> read)
-    {
-        if (!MeshFiles.IsPicture(file.Name))
-            return new FileReport(file.Name, file.Bytes, "goes with a mesh", 0, 0);
-        var bitmap = ImageFile.Read(read(file), file.Name);
-        return new FileReport(file.Name, file.Bytes, $"picture {bitmap.Width} × {bitmap.Height} px", 0, 0);
-    }
-
-    private static Mesh WithMaterials(Mesh mesh, IReadOnlyList<Material> own, List<Material> all)
-    {
-        var map = new int[own.Count];
-        for (int i = 0; i < own.Count; i++)
+        state.Objects.RemoveAll(o => o.Mesh.TriangleCount == 0);
+        progress?.Report(new Progress(0.45, "looking through the meshes"));
+        var look = IntakeLook.At(state, input, cancel);
+        var textures = reading.LookAtTextures(look, all, changed, files);
+        for (int i = 0; i < all.Length; i++)
+            mends.Add(new MendReport(i < kitMends, i < kitMends ? i : i - kitMends, all[i].Words(), all[i].IsOn, changed[i]));
+        progress?.Report(new Progress(0.75, "looking for what would hurt later"));
+        findings.AddRange(SpaceFindings.Of(look));
+        findings.AddRange(NameFindings.Of(look));
+        findings.AddRange(SurfaceFindings.Of(look));
+        findings.AddRange(MaterialFindings.Of(look));
+        findings.AddRange(UvFindings.Of(look));
+        findings.AddRange(TextureFindings.Of(look, textures));
+        findings.AddRange(WithoutTarget(mends, input));
+        var report = new IntakeReport(files, look.Rows, look.LowMaterials)
         {
-            if (!mesh.TriangleMaterials.AsSpan().Contains(i))
-                continue;
-            map[i] = all.IndexOf(own[i]);
-            if (map[i] < 0)
-            {
-                map[i] = all.Count;
-                all.Add(own[i]);
-            }
-        }
-        return mesh.WithTriangleMaterials(Array.ConvertAll(mesh.TriangleMaterials, m => m < 0 ? -1 : map[m]));
+            Textures = textures.Reports,
+            Links = textures.Links,
+            Mends = mends,
+            Strays = [.. state.Strays.Select(s => s.Stray)],
+        };
+        var scene = new Scene("", [.. state.Objects.Select(o => o.Mesh)], [.. state.Materials.Select(m => Linked(m, textures.Links))], []);
+        return new IntakeResult(report, scene, Finding.Sorted(findings)) { Pictures = textures.Mended };
     }
 
-    private static ObjectReport Describe(SourceFile file, Mesh mesh, List<Material> materials, Convention convention)
+    /// <summary>A material whose pictures go by the files that were found for them.</summary>
+    private static Material Linked(Material material, IReadOnlyList<TextureLink> links) => material.Textures.Count == 0 ? material : material with
     {
-        var fields = convention.Read(mesh.Name);
-        var side = file.ForcedSide ?? (fields is not null ? Sides.OfWord(fields["side"]) : Sides.OfFileName(file.Name));
-        var size = mesh.Bounds().Size;
-        return new ObjectReport(
-            file.Name, mesh.Name, fields is not null ? fields["part"] : mesh.Name, side, mesh.TriangleCount, mesh.PolygonCount, mesh.Positions.Length,
-            [.. mesh.TriangleMaterials.Where(m => m >= 0).Distinct().Order().Select(m => materials[m].Name)], mesh.UvSets.Count, mesh.Normals is not null, mesh.Colours is not null,
-            [size.X, size.Y, size.Z]);
-    }
+        Textures = [.. material.Textures.Select(t => links.FirstOrDefault(l => l.Material == material.Name && l.Path == t.Path)?.File is { } file ? t with { Path = file } : t)],
+    };
 
-    private static string[] LowMaterials(List<ObjectReport> objects, List<Mesh> meshes, List<Material> materials) =>
-        [.. Enumerable.Range(0, objects.Count).Where(i => objects[i].Side == Side.Low).SelectMany(i => meshes[i].TriangleMaterials).Where(m => m >= 0).Distinct().Select(m => materials[m].Name)];
-
-    private static IEnumerable<Finding> FindingsOf(List<ObjectReport> objects, string[] lowMaterials)
+    /// <summary>Decisions that no longer fit what is there are kept and said.</summary>
+    private static IEnumerable<Finding> WithoutTarget(List<MendReport> mends, IntakeInput input)
     {
-        foreach (var o in objects.Where(o => o is { Side: Side.Low, UvSets: 0 }))
-            yield return new Finding(Severity.Stop, "low-without-uvs", o.Name, $"{o.Name} in {o.File} has no UVs, so nothing can be baked onto it; unwrap it and drop the file again.", o.Triangles);
-        if (lowMaterials.Length > 1)
+        // A kit's rule need not concern every asset.
+        foreach (var mend in mends.Where(m => m is { IsKitRule: false, IsOn: true, Changed: 0 }))
         {
+            bool pointless = input.Mends[mend.Number] is IntakeMend { Objects.Count: 0, File: "*" };
             yield return new Finding(
-                Severity.Warn, "several-low-materials", string.Join(", ", lowMaterials),
-                $"The low side has {lowMaterials.Length} materials ({string.Join(", ", lowMaterials)}), so the bake is split into {lowMaterials.Length} sheets; give it one material if that was not meant.", lowMaterials.Length);
+                pointless ? Severity.Note : Severity.Warn, "mend-without-target", mend.Words,
+                $"The mend '{mend.Words}' finds nothing to change in the present files; it is kept, switch it off or take it away if it is no longer meant.");
         }
-        foreach (var o in objects.Where(o => o.Side == Side.Unknown))
-            yield return new Finding(Severity.Warn, "side-unknown", o.Name, $"{o.Name} in {o.File} tells its side neither by its own name nor by its file's; end the name in _low or _high.", o.Triangles);
-        if (objects.Count > 0 && objects.All(o => o.Side != Side.Low))
-            yield return new Finding(Severity.Stop, "no-low", "", "No object is a low side; drop a mesh whose name ends in _low.");
-        if (objects.Count > 0 && objects.All(o => o.Side != Side.High))
-            yield return new Finding(Severity.Stop, "no-high", "", "No object is a high side; drop a mesh whose name ends in _high.");
-        if (objects.Count == 0)
-            yield return new Finding(Severity.Stop, "no-mesh", "", "There is no mesh that can be read; drop OBJ, glTF or GLB files.");
     }
 }

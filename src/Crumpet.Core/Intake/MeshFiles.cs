@@ -6,49 +6,75 @@ namespace Crumpet.Core.Intake;
 /// <summary>Knows which files hold meshes and reads them.</summary>
 public static class MeshFiles
 {
+    private const string Formats = "OBJ, glTF, GLB, PLY or STL";
+
+    private static readonly string[] JsonLists = ["buffers", "images"];
+
+    /// <summary>Endings of all files that are taken in.</summary>
+    public static IReadOnlyList<string> Endings { get; } =
+        [".obj", ".mtl", ".glb", ".gltf", ".bin", ".ply", ".stl", ".png", ".jpg", ".jpeg", ".tga", ".tif", ".tiff", ".webp", ".hdr", ".exr"];
+
     /// <summary>Whether a file is read for its objects.</summary>
-    public static bool IsMesh(string name) => Extension(name) is ".obj" or ".glb" or ".gltf";
+    public static bool IsMesh(string name) => Extension(name) is ".obj" or ".glb" or ".gltf" or ".ply" or ".stl";
 
     /// <summary>Whether a file only goes with another one: a material library, a buffer, a picture.</summary>
-    public static bool IsCompanion(string name) => Extension(name) is ".mtl" or ".bin" or ".png" or ".jpg" or ".jpeg" or ".tif" or ".tiff" or ".webp";
+    public static bool IsCompanion(string name) => Extension(name) is ".mtl" or ".bin" || IsPicture(name);
 
-    /// <summary>Whether a companion is a picture.</summary>
-    public static bool IsPicture(string name) => IsCompanion(name) && Extension(name) is not (".mtl" or ".bin");
+    /// <summary>Whether a file is a picture.</summary>
+    public static bool IsPicture(string name) => Extension(name) is ".png" or ".jpg" or ".jpeg" or ".tga" or ".tif" or ".tiff" or ".webp" or ".hdr" or ".exr";
 
     /// <summary>Reads the objects of a file.</summary>
     /// <param name="name">File name; its ending tells the format.</param>
-    /// <param name="bytes">The file.</param>
-    /// <param name="beside">Bytes of a file beside it by name, or null.</param>
+    /// <param name="stream">The file; it can seek.</param>
+    /// <param name="beside">Bytes of a file by its path as the mesh file has it, or null.</param>
+    /// <param name="threads">Threads to use, at least 1; the result does not depend on it.</param>
     /// <param name="cancel">Ends the reading early.</param>
     /// <exception cref="SourceFileException">The file cannot be read.</exception>
-    public static Scene Read(string name, byte[] bytes, Func<string, byte[]?> beside, CancellationToken cancel = default)
+    public static Scene Read(string name, Stream stream, Func<string, byte[]?> beside, int threads = 1, CancellationToken cancel = default)
     {
-        if (bytes.Length == 0)
+        if (stream.Length == 0)
             throw new SourceFileException(name, "", "the file is empty", "Export it again");
-        if (Extension(name) is ".glb" or ".gltf")
-            return GltfReader.Read(bytes, name, beside);
-        if (Extension(name) != ".obj")
-            throw new SourceFileException(name, "", "it is not a mesh file that can be read", "Export the mesh as OBJ, glTF or GLB");
-        var library = new List<Material>();
-        var notes = new List<Finding>();
-        foreach (string wanted in CompanionsOf(name, bytes))
+        return Extension(name) switch
         {
-            if (beside(wanted) is { } text)
-                library.AddRange(MtlReader.Read(new MemoryStream(text, writable: false), wanted));
-            else
-                notes.Add(new Finding(Severity.Note, "material-library-missing", name, $"{name} refers to {wanted}, which is not here; add it to keep its colours."));
-        }
-        var scene = ObjReader.Read(new MemoryStream(bytes, writable: false), name, library, cancel);
-        return scene with { Notes = [.. scene.Notes, .. notes] };
+            ".obj" => ReadObj(name, stream, beside, threads, cancel),
+            ".glb" or ".gltf" => GltfReader.Read(All(name, stream), name, beside, cancel),
+            ".ply" => PlyReader.Read(All(name, stream), name, cancel),
+            ".stl" => StlReader.Read(All(name, stream), name, cancel),
+            _ => throw new SourceFileException(name, "", "it is not a mesh file that can be read", $"Export the mesh as {Formats}"),
+        };
     }
 
-    /// <summary>Names of the files a mesh file needs beside it: material libraries, buffers.</summary>
+    private static Scene ReadObj(string name, Stream stream, Func<string, byte[]?> beside, int threads, CancellationToken cancel)
+    {
+        var notes = new List<Finding>();
+        var scene = ObjReader.Read(stream, name, Library, threads, cancel);
+        return scene with { Notes = [.. scene.Notes, .. notes] };
+
+        IReadOnlyList<Material> Library(string wanted)
+        {
+            if (beside(wanted) is { } text)
+                return MtlReader.Read(new MemoryStream(text, writable: false), wanted);
+            notes.Add(new Finding(Severity.Note, "material-library-missing", name, $"{name} refers to {wanted}, which is not here; add it to keep its colours."));
+            return [];
+        }
+    }
+
+    private static byte[] All(string name, Stream stream)
+    {
+        if (stream.Length > Array.MaxLength)
+            throw new SourceFileException(name, "", $"it has {stream.Length} bytes; at most {Array.MaxLength} are read in this format", "Split it into several files, or export it as OBJ");
+        var bytes = GC.AllocateUninitializedArray<byte>((int)stream.Length);
+        stream.ReadExactly(bytes);
+        return bytes;
+    }
+
+    /// <summary>Paths of the files a mesh file needs beside it: material libraries, buffers.</summary>
     /// <param name="name">File name; its ending tells the format.</param>
     /// <param name="bytes">The file.</param>
     public static IReadOnlyList<string> CompanionsOf(string name, byte[] bytes) => Extension(name) switch
     {
         ".obj" => [.. LibrariesOf(bytes).Distinct(StringComparer.Ordinal)],
-        ".gltf" => BuffersOf(bytes),
+        ".gltf" => UrisOf(bytes),
         _ => [],
     };
 
@@ -62,21 +88,18 @@ public static class MeshFiles
                 continue;
             var rest = bytes.AsSpan(start + "mtllib ".Length);
             int end = rest.IndexOfAny((byte)'\n', (byte)'\r');
-            string file = System.Text.Encoding.UTF8.GetString(end < 0 ? rest : rest[..end]).Trim();
-            // Only files that arrived together count; folders of another machine do not.
-            names.Add(Path.GetFileName(file.Replace('\\', '/')));
+            names.Add(System.Text.Encoding.UTF8.GetString(end < 0 ? rest : rest[..end]).Trim().Replace('\\', '/'));
         }
         return names;
     }
 
-    private static List<string> BuffersOf(byte[] bytes)
+    private static List<string> UrisOf(byte[] bytes)
     {
         try
         {
             using var json = JsonDocument.Parse(bytes);
-            if (!json.RootElement.TryGetProperty("buffers", out var buffers))
-                return [];
-            return [.. buffers.EnumerateArray().Select(b => b.TryGetProperty("uri", out var uri) ? uri.GetString() : null).OfType<string>().Where(u => !u.StartsWith("data:", StringComparison.Ordinal)).Select(Uri.UnescapeDataString)];
+            return [.. JsonLists.Where(list => json.RootElement.TryGetProperty(list, out _)).SelectMany(list => json.RootElement.GetProperty(list).EnumerateArray())
+                .Select(b => b.TryGetProperty("uri", out var uri) ? uri.GetString() : null).OfType<string>().Where(u => !u.StartsWith("data:", StringComparison.Ordinal)).Select(Uri.UnescapeDataString)];
         }
         catch (Exception e) when (e is JsonException or InvalidOperationException)
         {

@@ -11,31 +11,38 @@ public enum Side
 
     /// <summary>What is baked from.</summary>
     High,
+
+    /// <summary>The shell rays start from.</summary>
+    Cage,
+
+    /// <summary>A collision hull.</summary>
+    Hull,
+
+    /// <summary>A coarser stage of the low side for the distance; its level is in the name.</summary>
+    Lod,
+
+    /// <summary>Ignored.</summary>
+    Aside,
 }
 
-/// <summary>Reads part and side from object names.</summary>
+/// <summary>Words for sides.</summary>
 public static class Sides
 {
     /// <summary>The pattern a kit starts with.</summary>
-    public const string DefaultPattern = "{part}_{side}";
+    public const string DefaultPattern = "{part}_{side}{_detail*}";
 
-    /// <summary>The words that stand for sides.</summary>
-    public static IReadOnlyList<string> Words { get; } = ["low", "high"];
-
-    /// <summary>A naming pattern whose <c>{side}</c> takes only the side words.</summary>
-    /// <exception cref="FormatException">One sentence: what is wrong with the pattern.</exception>
-    public static Convention Convention(string pattern) =>
-        Intake.Convention.Parse(pattern, ["part", "side"], new Dictionary<string, IReadOnlyList<string>> { ["side"] = Words });
-
-    /// <summary>Side a word stands for, case ignored.</summary>
-    public static Side OfWord(string word) =>
-        word.Equals("low", StringComparison.OrdinalIgnoreCase) ? Side.Low : word.Equals("high", StringComparison.OrdinalIgnoreCase) ? Side.High : Side.Unknown;
-
-    /// <summary>Side that a file's name tells by one of the words at its end, after a separator.</summary>
-    public static Side OfFileName(string fileName)
+    /// <summary>Side one of Crumpet's own words stands for, case ignored; kits may have others.</summary>
+    public static Side OfWord(string word) => word.ToLowerInvariant() switch
     {
-        string stem = Path.GetFileNameWithoutExtension(fileName);
-        int cut = stem.LastIndexOfAny(['_', '-', '.', ' ']);
-        return OfWord(stem[(cut + 1)..]);
-    }
+        "low" => Side.Low,
+        "high" => Side.High,
+        "cage" => Side.Cage,
+        "hull" => Side.Hull,
+        "aside" => Side.Aside,
+        ['l', 'o', 'd', >= '1' and <= '5'] => Side.Lod,
+        _ => Side.Unknown,
+    };
+
+    /// <summary>The word that stands for a side, as names and pages show it.</summary>
+    public static string Word(Side side) => side == Side.Unknown ? "unknown" : side.ToString().ToLowerInvariant();
 }

@@ -50,10 +50,6 @@ public static class LayoutStation
             }
             flipped += flippedHere;
             outside += outsideHere;
-            if (outsideHere > 0)
-                findings.Add(new Finding(Severity.Warn, "uv-outside", mesh.Name, $"{mesh.Name} has {outsideHere} triangles outside the tile; what lies outside is not baked.", outsideHere));
-            if (flippedHere > 0)
-                findings.Add(new Finding(Severity.Note, "uv-flipped", mesh.Name, $"{mesh.Name} has {flippedHere} mirrored UV triangles; their bake is right, text on them would read backwards.", flippedHere));
         }
         var byDensity = islands.Where(i => i.Density > 0).OrderBy(i => i.Density).ToArray();
         double total = islands.Sum(i => i.UvArea), half = 0;

@@ -2,6 +2,7 @@ using System.Text.Json;
 using Crumpet.Core.Baking;
 using Crumpet.Core.Building;
 using Crumpet.Core.Imaging;
+using Crumpet.Core.Intake;
 using Crumpet.Storage;
 
 namespace Crumpet.Web.Pages;
@@ -78,9 +79,19 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
 
     private IEnumerable<MapChoice> Sources()
     {
-        var pictures = (View.Intake?.Files ?? []).Where(f => f.Kind.StartsWith("picture", StringComparison.Ordinal)).Select(f => f.Name).ToHashSet(StringComparer.Ordinal);
-        return View.Asset.Sources.Where(s => s.IsCurrent && pictures.Contains(s.Name)).OrderBy(s => s.Name, StringComparer.Ordinal)
-            .Select(s => new MapChoice("Sources", $"intake/{s.Name}", s.Name, AddressOf(s.Sha256, ColourMeaning.Linear), s.Name.Contains("normal", StringComparison.OrdinalIgnoreCase), 1));
+        foreach (var t in View.Intake?.Textures ?? [])
+        {
+            if (View.Asset.Sources.Find(s => s.IsCurrent && s.Name == t.File) is not { } source)
+                continue;
+            bool isNormal = t.Kind == TextureKind.Normal;
+            if (t.MendedFile is { } mended)
+            {
+                yield return new MapChoice("Arrived", $"intake/{t.File}", t.File, AddressOf(View.Result(Station.Intake)!.File(mended).Sha256, t.Meaning), isNormal, 1);
+                yield return new MapChoice("Before mending", $"intake/before/{t.File}", $"{t.File}, as it came", AddressOf(source.Sha256, t.Meaning), isNormal, 1);
+                continue;
+            }
+            yield return new MapChoice("Arrived", $"intake/{t.File}", t.File, AddressOf(source.Sha256, t.Meaning), isNormal, 1);
+        }
     }
 
     private MapChoice Choice(string group, Station station, string file, string label, ColourMeaning meaning, int mips, string sheet) => new(

@@ -1,5 +1,6 @@
 using System.Text.Json;
 using Crumpet.Core.Building;
+using Crumpet.Core.Intake;
 using Crumpet.Core.Pairing;
 
 namespace Crumpet.Web.Pages;
@@ -13,7 +14,9 @@ public sealed record StageLook(string Key, string Name);
 /// <param name="A">Left or only look.</param>
 /// <param name="B">The look it is compared with.</param>
 /// <param name="Compare">one, beside or wipe.</param>
-public sealed record StageStart(string A, string B, string Compare = "one");
+/// <param name="Figure">Whether the 1.75 m figure stands beside the asset.</param>
+/// <param name="Cage">Whether cages are drawn around the parts.</param>
+public sealed record StageStart(string A, string B, string Compare = "one", bool Figure = false, bool Cage = false);
 
 /// <summary>What the 3D stage of a page shows.</summary>
 /// <param name="View">The asset.</param>
@@ -34,7 +37,7 @@ public sealed record StageModel(AssetView View, StageStart Start)
             low.Add(new("low:delivered", "low delivered"));
         low.AddRange([new("low:checker", "UV checker"), new("low:density", "UV density"), new("low:facing", "low facing"), new("low:normals", "low normals"), .. Groups("low")]);
         StageLook[] high = [new("high:plain", "high shaded"), new("high:material", "high material"), new("high:facing", "high facing"), new("high:normals", "high normals"), .. Groups("high")];
-        return [("High side", high), ("Low side", low)];
+        return [("High side", high), ("Low side", low), .. Others().Select(side => ($"{char.ToUpperInvariant(side[0])}{side[1..]} side", (IReadOnlyList<StageLook>)[new($"{side}:plain", $"{side} shaded"), new($"{side}:facing", $"{side} facing")]))];
     }
 
     /// <summary>The start with every look among the choices.</summary>
@@ -43,7 +46,7 @@ public sealed record StageModel(AssetView View, StageStart Start)
         var offered = Choices().SelectMany(c => c.Looks).Select(l => l.Key).ToHashSet(StringComparer.Ordinal);
         if (offered.Contains(Start.A) && offered.Contains(Start.B))
             return Start;
-        return new StageStart(offered.Contains(Start.A) ? Start.A : "high:plain", "low:plain");
+        return Start with { A = offered.Contains(Start.A) ? Start.A : "high:plain", B = "low:plain", Compare = "one" };
     }
 
     /// <summary>All that the stage's script needs to know, as JSON.</summary>
@@ -57,15 +60,19 @@ public sealed record StageModel(AssetView View, StageStart Start)
                 Name = AssetBuild.FileNameOf(View.Asset.Name),
                 Low = Url(Station.Intake, "low.preview"),
                 High = Url(Station.Intake, "high.preview"),
+                Others = Others().ToDictionary(s => s, s => Url(Station.Intake, $"{s}.preview")),
                 Sheets = Sheets(),
                 plan.Bake.Green,
                 SheetSize = plan.Bake.Size,
-                OutwardReach = plan.Bake.OutwardReachMetres,
+                Rays = View.Url(Station.Pairs, "rays.preview"),
                 Trays = trays ?? [],
                 Start = Opening(),
             },
             BuildJson.Options);
     }
+
+    /// <summary>Sides beside low and high that have objects.</summary>
+    private IEnumerable<string> Others() => (View.Intake?.Objects ?? []).Select(o => o.Side).Where(s => s is not (Side.Low or Side.High)).Distinct().Order().Select(Sides.Word);
 
     private static StageLook[] Groups(string side) =>
         [new($"{side}:parts", $"{side} by part"), new($"{side}:trays", $"{side} by tray"), new($"{side}:materials", $"{side} by material"), new($"{side}:colours", $"{side} vertex colours")];

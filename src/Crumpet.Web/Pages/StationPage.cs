@@ -34,6 +34,26 @@ public abstract class StationPage(Workbench workbench) : PageModel
         return RedirectToPage(new { Id });
     }
 
+    /// <summary>Records the mend a finding proposes.</summary>
+    /// <param name="mend">The mend as a line.</param>
+    public async Task<IActionResult> OnPostMendAsync(string? mend)
+    {
+        Problem = BuildJson.ReadMend(mend ?? "") is { } read ? await Workbench.MendAsync(Id, [read]) : "That mend cannot be read; reload the page and press it again.";
+        return Problem is null ? Again() : await OnGetAsync();
+    }
+
+    /// <summary>Records the first mend of every finding that has a safe one.</summary>
+    public async Task<IActionResult> OnPostMendSafeAsync()
+    {
+        if (!await LoadAsync())
+            return NotFound();
+        Problem = await Workbench.MendAsync(Id, [.. View.SafeMends(Station).Select(o => o.Mend)]);
+        return Problem is null ? Again() : Page();
+    }
+
+    /// <summary>Back to the page as it was looked at.</summary>
+    protected IActionResult Again() => Redirect(Request.Path + QueryString.Create(Request.Query.Where(q => q.Key != "handler")));
+
     /// <summary>Ends a run early.</summary>
     /// <param name="run">The run.</param>
     public async Task<IActionResult> OnPostCancelAsync(int run)

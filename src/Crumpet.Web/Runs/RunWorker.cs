@@ -50,7 +50,7 @@ public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServ
         var run = await db.Runs.FirstOrDefaultAsync(r => r.Id == id && r.State == RunState.Queued, stopping);
         if (run is null)
             return;
-        var asset = await db.Assets.Include(a => a.Sources).Include(a => a.Marks).Include(a => a.Findings).Include(a => a.Deliveries)
+        var asset = await db.Assets.Include(a => a.Kit).Include(a => a.Sources).Include(a => a.Marks).Include(a => a.Findings).Include(a => a.Deliveries)
             .AsSplitQuery().FirstAsync(a => a.Id == run.AssetId, stopping);
         run.State = RunState.Running;
         run.StartedAt = DateTime.UtcNow;

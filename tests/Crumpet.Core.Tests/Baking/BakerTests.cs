@@ -2,6 +2,7 @@ using System.Numerics;
 using Crumpet.Core.Baking;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Imaging;
+using Crumpet.Core.Pairing;
 using Xunit;
 
 namespace Crumpet.Core.Tests.Baking;
@@ -117,6 +118,45 @@ public sealed class BakerTests
         var input = new BakeInput("sheet", parts, [new BakeTray([0]), new BakeTray([1])]);
         var map = Baker.Bake(input, new BakeSettings { Size = 32, Maps = [BakeMap.Occlusion], Occluders = occluders }, 1, null, default).Maps[BakeMap.Occlusion];
         Assert.InRange(Code(map, 16, 16, 0), least, most);
+    }
+
+    [Theory]
+    [InlineData(Occluders.Asset, 0, 5)]
+    [InlineData(Occluders.Part, 250, 255)]
+    public void A_part_is_shaded_by_what_it_alone_sees(Occluders sees, int least, int most)
+    {
+        BakePart[] parts = [Part(Shapes.Plane("floor")) with { Sees = sees }, new BakePart("lid", [Shapes.Plane("lid", uvFrom: 2, uvTo: 3)], [Shapes.Plane("ceiling", 50, height: 0.1f)])];
+        var settings = new BakeSettings { Size = 32, Maps = [BakeMap.Occlusion], Occluders = Occluders.Tray };
+        var apart = Baker.Bake(new BakeInput("sheet", parts, [new BakeTray([0]), new BakeTray([1])]), settings, 1, null, default).Maps[BakeMap.Occlusion];
+        Assert.InRange(Code(apart, 16, 16, 0), least, most);
+        var together = Baker.Bake(new BakeInput("sheet", parts, [new BakeTray([0, 1])]), settings, 1, null, default).Maps[BakeMap.Occlusion];
+        Assert.InRange(Code(together, 16, 16, 0), least, most);
+    }
+
+    [Fact]
+    public void A_parts_own_reach_decides_what_its_rays_find()
+    {
+        var part = new BakePart("p", [Shapes.Plane("low")], [Shapes.Plane("high", height: 0.05f)]);
+        var settings = new BakeSettings { Size = 16, Samples = 1, Maps = [BakeMap.Normal] };
+        Assert.Contains(Baker.Bake(new BakeInput("s", [part], [new BakeTray([0])]), settings, 1, null, default).Faults, f => f.Kind == FaultKind.Miss);
+        Assert.Empty(Baker.Bake(new BakeInput("s", [part with { OutwardReachMetres = 0.06f }], [new BakeTray([0])]), settings, 1, null, default).Faults);
+    }
+
+    [Fact]
+    public void Rays_from_a_cage_pass_through_the_surface_they_bake_for()
+    {
+        // A slanted cage sees a step of the high side where its rays cross it, not above the texel.
+        var low = Shapes.Plane("low");
+        Mesh left = Shapes.Soup("left", new(-2, 0.1f, 2), new(0.05f, 0.1f, 2), new(0.05f, 0.1f, -2), new(-2, 0.1f, 2), new(0.05f, 0.1f, -2), new(-2, 0.1f, -2)), floor = Shapes.Plane("floor", 8, height: -0.01f);
+        var rays = new LowRays([.. Enumerable.Repeat(Vector3.UnitY, 6)], [.. Enumerable.Range(0, 6).Select(c => low.PositionAt(c) + new Vector3(0.2f, 0.2f, 0))], [.. Enumerable.Repeat(0.05f, 6)]);
+        var settings = new BakeSettings { Size = 100, Samples = 1, Maps = [BakeMap.Normal] };
+        var straight = Bake([new BakePart("p", [low], [left, floor]) { OutwardReachMetres = 0.2f }], settings).CoveredTexels;
+        Assert.Equal(100 * 100, straight);
+        var input = new BakeInput("s", [new BakePart("p", [low], [left]) { Rays = [rays] }], [new BakeTray([0])]);
+        // At height 0.1 a ray has come half its way: 0.1 to the right of its texel. The step ends at 0.05, so texels beyond -0.05 miss it.
+        var region = Assert.Single(Baker.Bake(input, settings, 1, null, default).Faults, f => f.Kind == FaultKind.Miss);
+        Assert.InRange(region.X, 44, 46);
+        Assert.Equal(100 - region.X, region.Width);
     }
 
     [Fact]

@@ -115,7 +115,7 @@ public sealed class AssetBuildTests
     [Fact]
     public void A_kit_file_is_read_back_and_refuses_paths_that_leave_its_folder()
     {
-        var kit = Demo.DemoKit.Kit(["a.obj"]);
+        var kit = Demo.DemoKit.Kit([new Demo.DemoAsset("A", Demo.DemoKit.Plan, [("a.obj", [])])]);
         var back = KitFile.Read(kit.Write());
         Assert.Equal(JsonSerializer.Serialize(kit, BuildJson.Options), JsonSerializer.Serialize(back, BuildJson.Options));
         foreach (string path in (string[])["../a.obj", "/etc/passwd", "x/../../y"])

@@ -9,6 +9,30 @@ namespace Crumpet.Core.Tests.Building;
 public sealed class PlanWordsTests
 {
     [Fact]
+    public void Decisions_about_parts_trays_and_cages_are_said()
+    {
+        var plan = new AssetPlan();
+        var stroke = new BrushStroke(BrushKind.Cage, "hub", [0, 0, 0], 0.01f, -0.002f);
+        var pairs = new PairSettings
+        {
+            TrayByHand = new Dictionary<string, int> { ["hub"] = 1, ["arm"] = 1 },
+            Ties = [new PartTie("a", "b", false)],
+            Parts = new Dictionary<string, PartSettings> { ["hub"] = new() { OutwardReachMetres = 0.014f, Sees = Occluders.Asset, Cage = CageKind.Fitted, Direction = RayDirection.Split } },
+            Trays = new Dictionary<int, TraySettings> { [0] = new() { OthersOcclude = true } },
+            Cage = CageKind.Fitted,
+            Direction = RayDirection.Blended,
+            Strokes = [stroke],
+        };
+        string[] said =
+        [
+            "Trays planned by contact", "arm, hub put on tray 2", "a and b kept apart", "Outward reach of hub set to 14 mm", "hub occluded by the whole asset", "Cage of hub fitted", "Rays of hub split", "Cages fitted", "Rays blended",
+            "Cage of hub lowered by 2 mm with the brush", "Tray 1 lets others cast occlusion on it",
+        ];
+        Assert.Equal(said, PlanWords.Changes(plan with { Trays = TrayMode.One }, plan with { Pairs = pairs }));
+        Assert.Equal(["Tray of arm, hub left to the plan"], PlanWords.Changes(plan with { Pairs = pairs }, plan with { Pairs = pairs with { TrayByHand = new Dictionary<string, int>() } }));
+    }
+
+    [Fact]
     public void A_change_is_said_with_its_number_and_unit()
     {
         var plan = new AssetPlan();

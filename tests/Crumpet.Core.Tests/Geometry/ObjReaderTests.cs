@@ -65,7 +65,7 @@ public sealed class ObjReaderTests
         ObjWriter.Write(low, obj, "x.mtl");
         ObjWriter.WriteLibrary(low.Materials, library);
         obj.Position = library.Position = 0;
-        var back = ObjReader.Read(obj, "x.obj", MtlReader.Read(library, "x.mtl"));
+        var back = ObjReader.Read(obj, "x.obj", name => MtlReader.Read(library, name));
         Assert.Equal(low.Meshes.Count, back.Meshes.Count);
         Assert.Equal(0.78f, back.Materials[0].BaseColour.X, 4);
         foreach (var (a, b) in low.Meshes.Zip(back.Meshes))
@@ -77,5 +77,5 @@ public sealed class ObjReaderTests
         }
     }
 
-    private static Scene Read(string text) => ObjReader.Read(new MemoryStream(Encoding.UTF8.GetBytes(text)), "test.obj", []);
+    private static Scene Read(string text) => ObjReader.Read(new MemoryStream(Encoding.UTF8.GetBytes(text)), "test.obj", _ => []);
 }

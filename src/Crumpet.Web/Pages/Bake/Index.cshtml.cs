@@ -1,5 +1,6 @@
 using Crumpet.Core.Baking;
 using Crumpet.Core.Building;
+using Crumpet.Core.Pairing;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Crumpet.Web.Pages.Bake;

@@ -1,30 +1,72 @@
 using Crumpet.Core.Building;
+using Crumpet.Core.Intake;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Crumpet.Web.Pages.Intake;
 
-/// <summary>Files in, objects listed, findings said.</summary>
+/// <summary>Files in, objects and textures listed, findings said and mended.</summary>
 public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
 {
+    // What makes sense for files that are still to come.
+    private static readonly Type[] Sharable =
+        [typeof(ScaleUnits), typeof(TurnUpright), typeof(ApplyTransform), typeof(StripPrefix), typeof(RenameByPattern), typeof(DropEmptyFaces), typeof(TurnFaces), typeof(WeldPoints), typeof(SmoothByAngle), typeof(UnitLength), typeof(DropAlpha)];
+
     /// <inheritdoc/>
     public override Station Station => Station.Intake;
+
+    /// <summary>What the ledger lists: objects, textures or files.</summary>
+    [BindProperty(SupportsGet = true)]
+    public string? Show { get; set; }
+
+    /// <summary>Whether a mend can be a rule of the kit.</summary>
+    public bool CanShare(int number) => Sharable.Contains(View.Plan.Mends[number].GetType());
 
     /// <summary>Adds files, newer ones in place of older ones of the same name.</summary>
     public async Task<IActionResult> OnPostAddAsync(IReadOnlyList<IFormFile> files)
     {
-        if (files.Count > 0 && await LoadAsync())
-        {
-            await Workbench.AddFilesAsync(Id, files);
-            return RedirectToPage(new { Id });
-        }
-        Problem = "No file arrived; drop OBJ, glTF or GLB meshes.";
-        return await OnGetAsync();
+        if (!await LoadAsync())
+            return NotFound();
+        Problem = files.Count > 0 ? await Workbench.AddFilesAsync(Id, files) : "No file arrived; drop OBJ, glTF, GLB, PLY or STL meshes, their textures, or a zip of them.";
+        if (Web.Show.WantsJson(Request))
+            return new JsonResult(new { go = $"/assets/{Id}/intake", problem = Problem });
+        return Problem is null ? Again() : await OnGetAsync();
     }
 
     /// <summary>Leaves a file out.</summary>
     public async Task<IActionResult> OnPostLeaveOutAsync(string name)
     {
         await Workbench.LeaveOutAsync(Id, name);
-        return RedirectToPage(new { Id });
+        return Again();
+    }
+
+    /// <summary>Records a mend that was put together by hand.</summary>
+    public async Task<IActionResult> OnPostByHandAsync(HandMend hand)
+    {
+        if (!await LoadAsync())
+            return NotFound();
+        var mends = hand.Read(View.Plan.Bake.Size, out string? problem);
+        Problem = problem ?? await Workbench.MendAsync(Id, mends);
+        return Problem is null ? Again() : await OnGetAsync();
+    }
+
+    /// <summary>Switches a mend on or off.</summary>
+    public async Task<IActionResult> OnPostSwitchAsync(int number, bool on)
+    {
+        Problem = await Workbench.SwitchMendAsync(Id, number, on);
+        return Problem is null ? Again() : await OnGetAsync();
+    }
+
+    /// <summary>Takes a mend away.</summary>
+    public async Task<IActionResult> OnPostTakeAwayAsync(int number)
+    {
+        Problem = await Workbench.RemoveMendAsync(Id, number);
+        return Problem is null ? Again() : await OnGetAsync();
+    }
+
+    /// <summary>Makes a mend a rule for every file of the kit.</summary>
+    public async Task<IActionResult> OnPostForKitAsync(int number)
+    {
+        await Workbench.ShareMendAsync(Id, number);
+        return Again();
     }
 }

@@ -1,3 +1,5 @@
+using System.Globalization;
+using Crumpet.Core.Intake;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 
@@ -36,10 +38,52 @@ public sealed class IndexModel(Workbench workbench, KitDesk kits) : PageModel
     /// <summary>Makes an asset of the dropped files.</summary>
     public async Task<IActionResult> OnPostAddAsync(IReadOnlyList<IFormFile> files)
     {
-        if (files.Count > 0 && await workbench.KitAsync(Id) is not null)
-            return Redirect($"/assets/{await workbench.AddAssetAsync(Id, files)}/intake");
-        Problem = "No file arrived; drop OBJ, glTF or GLB meshes.";
+        if (await workbench.KitAsync(Id) is null)
+            return NotFound();
+        var (asset, problem) = await workbench.AddAssetAsync(Id, files);
+        if (Show.WantsJson(Request))
+            return new JsonResult(new { go = asset is null ? null : $"/assets/{asset}/intake", problem });
+        if (asset is { } id && problem is null)
+            return Redirect($"/assets/{id}/intake");
+        Problem = problem;
         return await OnGetAsync();
+    }
+
+    /// <summary>Changes what the kit's assets share.</summary>
+    public async Task<IActionResult> OnPostRulesAsync(string? size, int largest, bool square, bool colours)
+    {
+        double? metres = null;
+        if (!string.IsNullOrWhiteSpace(size))
+        {
+            if (!double.TryParse(size, NumberStyles.Float, CultureInfo.InvariantCulture, out double typed) || typed is not (> 0 and < 1e5))
+            {
+                Problem = $"The size '{size}' is no number of metres; type one such as 1.2, or leave it empty.";
+                return await OnGetAsync();
+            }
+            metres = typed;
+        }
+        await workbench.ChangeRulesAsync(Id, r => r with { ExpectedSizeMetres = metres, LargestTexture = Math.Clamp(largest, 64, 16384), SquareTextures = square, ExpectsIdColours = colours });
+        return RedirectToPage(new { Id });
+    }
+
+    /// <summary>Records how names say sides; words stand apart by spaces or commas.</summary>
+    public async Task<IActionResult> OnPostNamesAsync(string? low, string? high, string? cage, string? prefixes, bool anyCase)
+    {
+        var names = new NameRules { Low = Words(low), High = Words(high), Cage = Words(cage), IgnoredPrefixes = Words(prefixes), IgnoresCase = anyCase };
+        Problem = names.Problem();
+        if (Problem is not null)
+            return await OnGetAsync();
+        await workbench.ChangeRulesAsync(Id, r => r with { Names = names });
+        return RedirectToPage(new { Id });
+
+        static string[] Words(string? text) => (text ?? "").Split([' ', ','], StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
+    }
+
+    /// <summary>Switches a mend of the whole kit on or off.</summary>
+    public async Task<IActionResult> OnPostSwitchAsync(int number, bool on)
+    {
+        await workbench.ChangeRulesAsync(Id, r => r with { Mends = [.. r.Mends.Select((m, i) => i == number ? m with { IsOn = on } : m)] });
+        return RedirectToPage(new { Id });
     }
 
     /// <summary>Gives an asset another name.</summary>

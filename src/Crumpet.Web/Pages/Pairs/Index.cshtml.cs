@@ -1,16 +1,229 @@
+using System.Globalization;
 using Crumpet.Core.Building;
+using Crumpet.Core.Intake;
 using Crumpet.Core.Pairing;
+using Crumpet.Storage;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Crumpet.Web.Pages.Pairs;
 
-/// <summary>Low and high matched into a ledger.</summary>
+/// <summary>Low and high matched into a ledger, parts on trays, cages around them.</summary>
 public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
 {
+    private const int LongestStroke = 2000;
+
     /// <inheritdoc/>
     public override Station Station => Station.Pairs;
 
-    /// <summary>Records the pattern and the trays, and pairs.</summary>
-    public Task<IActionResult> OnPostPairAsync(string pattern, TrayMode trays) =>
-        DecideAndRunAsync(plan => plan with { NamePattern = (pattern ?? "").Trim(), Trays = trays });
+    /// <summary>Which shelf is shown: parts, trays, names or cage.</summary>
+    [BindProperty(SupportsGet = true)]
+    public string? Show { get; set; }
+
+    /// <summary>Part whose card is shown.</summary>
+    [BindProperty(SupportsGet = true)]
+    public string? Part { get; set; }
+
+    /// <summary>The shelf.</summary>
+    public string Shelf => Show is "trays" or "names" or "cage" ? Show : "parts";
+
+    /// <summary>What is known of the parts: of the fresh result, or of the last one where it is about the present objects.</summary>
+    public PairReport? Report => Shown?.Report<PairReport>();
+
+    /// <summary>The result that is shown.</summary>
+    public StepResult? Shown => View.Result(Station.Pairs) ?? (View.LastResult(Station.Pairs) is { } last && IsOfPresentObjects(last.Report<PairReport>()) ? last : null);
+
+    /// <summary>Whether what is shown is being worked again, or has to be.</summary>
+    public bool IsStale => View.Result(Station.Pairs) is null;
+
+    /// <summary>Objects of the asset.</summary>
+    public IReadOnlyList<ObjectReport> Objects => View.Intake?.Objects ?? [];
+
+    /// <summary>How many parts have both sides by the names as they are read now.</summary>
+    public int PairCount => View.Intake is { } intake ? Matching.Rows(new MatchInput(intake.Objects, Names(View.Plan.NamePattern))).Count(r => r.IsPaired) : 0;
+
+    /// <summary>The part whose card is shown, or null.</summary>
+    public PartRow? Picked => Report?.Parts.FirstOrDefault(p => p.Name == Part);
+
+    /// <summary>New names that would follow the convention.</summary>
+    public IReadOnlyList<(ObjectReport Object, string NewName)> Renames =>
+        Report is { } report && View.Intake is { } intake
+            ? [.. Matching.ToConvention(new MatchInput(intake.Objects, Names(View.Plan.NamePattern)), report.Parts).Select(r => (intake.Objects[r.Object], r.NewName))]
+            : [];
+
+    /// <summary>Suggestions that are clear and above the bar, each object in one at most.</summary>
+    /// <param name="bar">Least score, 0 to 1.</param>
+    public IReadOnlyList<Suggestion> Clear(double bar) => [.. (Report?.Suggestions ?? []).Where(s => s.IsClear && s.Score >= bar).DistinctBy(s => s.Rename)];
+
+    /// <summary>How a pattern reads the names that are present.</summary>
+    public NameReadings Readings(string pattern) => NameReadings.Of(pattern, Objects, View.Asset.Kit!.Rules().Names);
+
+    /// <summary>How a pattern that is being typed reads the names.</summary>
+    public async Task<IActionResult> OnGetTryAsync(string? pattern) => await LoadAsync() ? Partial("_Readings", Readings((pattern ?? "").Trim())) : NotFound();
+
+    /// <summary>Records how trays are made and the reaches, and pairs.</summary>
+    public Task<IActionResult> OnPostPairAsync(TrayMode trays, string? outward, string? inward) => ChangeAsync(plan =>
+    {
+        var (o, i) = (Millimetres(outward, "The outward reach"), Millimetres(inward, "The inward reach"));
+        return plan with { Trays = trays, Bake = plan.Bake with { OutwardReachMetres = o ?? plan.Bake.OutwardReachMetres, InwardReachMetres = i ?? plan.Bake.InwardReachMetres } };
+    });
+
+    /// <summary>Records the pattern, and pairs.</summary>
+    public Task<IActionResult> OnPostPatternAsync(string? pattern) => ChangeAsync(plan => plan with { NamePattern = (pattern ?? "").Trim() });
+
+    /// <summary>Records where rays start and come from, for all parts.</summary>
+    public Task<IActionResult> OnPostCageAsync(CageKind kind, string? margin, RayDirection direction, string? blend, string? outward, string? inward) => ChangeAsync(plan => plan with
+    {
+        Pairs = plan.Pairs with { Cage = kind, CageMarginMetres = Millimetres(margin, "The margin") ?? 0, Direction = direction, Blend = (Number(blend, "The blend", 0, 100) ?? 50) / 100 },
+        Bake = plan.Bake with { OutwardReachMetres = Millimetres(outward, "The outward reach") ?? plan.Bake.OutwardReachMetres, InwardReachMetres = Millimetres(inward, "The inward reach") ?? plan.Bake.InwardReachMetres },
+    });
+
+    /// <summary>Puts parts on a tray by hand, or leaves them to the plan.</summary>
+    /// <param name="part">Name of the part.</param>
+    /// <param name="tray">Number from 0; -1 for the plan.</param>
+    public Task<IActionResult> OnPostTrayAsync(string part, int tray) => ChangeAsync(plan => plan with { Trays = TrayMode.Planned, Pairs = OnTray(plan.Pairs, part, tray) });
+
+    /// <summary>Records what holds for one part.</summary>
+    public Task<IActionResult> OnPostPartAsync(string part, int tray, string? outward, string? inward, Occluders? sees, CageKind? cage, RayDirection? direction) => ChangeAsync(plan =>
+    {
+        var own = new PartSettings { OutwardReachMetres = Millimetres(outward, "The outward reach"), InwardReachMetres = Millimetres(inward, "The inward reach"), Sees = sees, Cage = cage, Direction = direction };
+        var parts = new SortedDictionary<string, PartSettings>(plan.Pairs.Parts.ToDictionary(), StringComparer.Ordinal);
+        if (own.IsEmpty)
+            parts.Remove(part);
+        else
+            parts[part] = own;
+        return plan with { Trays = tray >= 0 ? TrayMode.Planned : plan.Trays, Pairs = OnTray(plan.Pairs with { Parts = parts }, part, tray) };
+    });
+
+    /// <summary>Keeps two parts together or apart.</summary>
+    public Task<IActionResult> OnPostTieAsync(string part, string? other, bool together) => ChangeAsync(plan => string.IsNullOrEmpty(other)
+        ? throw new FormatException("Choose the other part.")
+        : plan with { Trays = TrayMode.Planned, Pairs = plan.Pairs with { Ties = [.. plan.Pairs.Ties.Where(t => !Joins(t, part, other)), new PartTie(part, other, together)] } });
+
+    /// <summary>Takes a tie away.</summary>
+    public Task<IActionResult> OnPostUntieAsync(string part, string other) => ChangeAsync(plan => plan with { Pairs = plan.Pairs with { Ties = [.. plan.Pairs.Ties.Where(t => !Joins(t, part, other))] } });
+
+    /// <summary>Records what holds for one tray.</summary>
+    public Task<IActionResult> OnPostTraySettingsAsync(int tray, string? outward, string? inward, bool? others) => ChangeAsync(plan =>
+    {
+        var own = new TraySettings { OutwardReachMetres = Millimetres(outward, "The outward reach"), InwardReachMetres = Millimetres(inward, "The inward reach"), OthersOcclude = others };
+        var trays = new SortedDictionary<int, TraySettings>(plan.Pairs.Trays.ToDictionary());
+        if (own.IsEmpty)
+            trays.Remove(tray);
+        else
+            trays[tray] = own;
+        return plan with { Pairs = plan.Pairs with { Trays = trays } };
+    });
+
+    /// <summary>Makes a high object the other side of a low one, or a low one of a high one: the dragged one takes the name.</summary>
+    /// <param name="dragged">Number of the object that takes a new name.</param>
+    /// <param name="onto">Number of the object whose part it joins.</param>
+    public async Task<IActionResult> OnPostJoinAsync(int dragged, int onto)
+    {
+        if (!await LoadAsync())
+            return NotFound();
+        if (dragged < 0 || onto < 0 || dragged >= Objects.Count || onto >= Objects.Count || Objects[dragged].Side == Objects[onto].Side)
+            Problem = "Drag a high object onto a low one, or a low one onto a high one.";
+        else
+            Problem = await Workbench.MendAsync(Id, [Rename(Objects[dragged], Free(Objects[onto].Part, Objects[dragged]))]);
+        return Problem is null ? Again() : Page();
+    }
+
+    /// <summary>Takes all suggestions that are clear and above the bar.</summary>
+    /// <param name="bar">Least score, percent.</param>
+    public async Task<IActionResult> OnPostAcceptAllAsync(string? bar)
+    {
+        if (!await LoadAsync())
+            return NotFound();
+        if (!float.TryParse(bar, NumberStyles.Float, CultureInfo.InvariantCulture, out float least))
+            Problem = $"The least score is '{bar}'; it must be a number of percent.";
+        else if (Clear(least / 100) is { Count: > 0 } clear)
+            Problem = await Workbench.MendAsync(Id, [new RenameEach([.. clear.Select(s => new NewName(Objects[s.Rename].File, Objects[s.Rename].SourceName, s.NewName))])]);
+        else
+            Problem = $"No suggestion is clear at {bar} %; take a lower score, or accept them one by one.";
+        return Problem is null ? Again() : Page();
+    }
+
+    /// <summary>Gives every object of a pair the name the convention writes.</summary>
+    public async Task<IActionResult> OnPostRenameAllAsync()
+    {
+        if (!await LoadAsync())
+            return NotFound();
+        Problem = await Workbench.MendAsync(Id, [new RenameEach([.. Renames.Select(r => new NewName(r.Object.File, r.Object.SourceName, r.NewName))])]);
+        return Problem is null ? Again() : Page();
+    }
+
+    /// <summary>Records a stroke of a brush.</summary>
+    /// <param name="kind">What it changes.</param>
+    /// <param name="part">Part it is on.</param>
+    /// <param name="points">Numbers in metres with spaces between them.</param>
+    /// <param name="radius">Millimetres.</param>
+    /// <param name="amount">Millimetres for the cage, percent for directions.</param>
+    public Task<IActionResult> OnPostStrokeAsync(BrushKind kind, string part, string? points, string? radius, string? amount) => ChangeAsync(plan =>
+    {
+        float[] numbers = [.. (points ?? "").Split(' ', StringSplitOptions.RemoveEmptyEntries).Take(3 * LongestStroke).Select(p => Number(p, "A point of the stroke", -1e6f, 1e6f)!.Value)];
+        float strength = Number(amount, "The brush's strength", -1e6f, 1e6f) ?? 0;
+        var stroke = new BrushStroke(kind, part, numbers, Millimetres(radius, "The brush's radius") ?? 0, kind == BrushKind.Cage ? strength / 1000 : strength / 100);
+        return plan with { Pairs = plan.Pairs with { Strokes = [.. plan.Pairs.Strokes, stroke] } };
+    });
+
+    /// <summary>Takes all strokes on a part away.</summary>
+    public Task<IActionResult> OnPostClearStrokesAsync(string part) => ChangeAsync(plan => plan with { Pairs = plan.Pairs with { Strokes = [.. plan.Pairs.Strokes.Where(s => s.Part != part)] } });
+
+    private bool IsOfPresentObjects(PairReport report)
+    {
+        var comparer = StringComparer.OrdinalIgnoreCase;
+        return View.Intake is not null && report.Parts.All(p => p.Low.Concat(p.High).All(i => i < Objects.Count) && p.Low.All(i => Objects[i].Side == Side.Low && comparer.Equals(Objects[i].Part, p.Name)) && p.High.All(i => Objects[i].Side == Side.High));
+    }
+
+    private static bool Joins(PartTie tie, string one, string two) => (tie.One == one && tie.Two == two) || (tie.One == two && tie.Two == one);
+
+    private static PairSettings OnTray(PairSettings settings, string part, int tray)
+    {
+        var byHand = new SortedDictionary<string, int>(settings.TrayByHand.ToDictionary(), StringComparer.Ordinal);
+        if (tray < 0)
+            byHand.Remove(part);
+        else
+            byHand[part] = tray;
+        return settings with { TrayByHand = byHand };
+    }
+
+    private async Task<IActionResult> ChangeAsync(Func<AssetPlan, AssetPlan> change)
+    {
+        try
+        {
+            Problem = ModelState.IsValid ? await Workbench.DecideAsync(Id, change) : "One of the choices is none; reload the page.";
+        }
+        catch (FormatException e)
+        {
+            Problem = e.Message;
+        }
+        if (Problem is not null)
+            return await LoadAsync() ? Page() : NotFound();
+        await Workbench.RunAsync(Id, Station);
+        return Again();
+    }
+
+    private string Free(string part, ObjectReport dragged)
+    {
+        var names = Names(View.Plan.NamePattern);
+        string name = names.Write(part, dragged.Side, dragged.Detail);
+        for (int number = 2; Objects.Any(o => o.Name == name); number++)
+            name = names.Write(part, dragged.Side, number.ToString(CultureInfo.InvariantCulture));
+        return name;
+    }
+
+    private NameReader Names(string pattern) => NameReader.Create(pattern, View.Asset.Kit!.Rules().Names);
+
+    private static Rename Rename(ObjectReport o, string to) => new(to) { File = o.File, Objects = [o.SourceName] };
+
+    private static float? Millimetres(string? text, string what) => Number(text, what + ", in mm,", 0, 1e6f) / 1000;
+
+    private static float? Number(string? text, string what, float least, float most)
+    {
+        if (string.IsNullOrWhiteSpace(text))
+            return null;
+        return float.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out float value) && value >= least && value <= most
+            ? value
+            : throw new FormatException(string.Create(CultureInfo.InvariantCulture, $"{what} is '{text}'; it must be a number from {least} to {most}."));
+    }
 }

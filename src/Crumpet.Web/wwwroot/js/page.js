@@ -3,22 +3,29 @@ import "./runs.js";
 import "./keys.js";
 import "./find.js";
 import "./upload.js";
+import "./by-hand.js";
 import { bringTo } from "./viewers.js";
 
 // A press on a finding or a ledger row takes the viewers to its place.
-function goTo(place) {
+function goTo(place, { side, spot, gap, pair } = {}) {
   markRows(place);
-  bringTo("fly-to", place);
+  const numbers = (text) => (text ? text.split(" ").map(Number) : null);
+  bringTo("fly-to", { place, side, pair, spot: numbers(spot), gap: numbers(gap) });
 }
 function markRows(place) {
   for (const row of document.querySelectorAll(".ledger tr[data-place]")) row.classList.toggle("marked", row.dataset.place === place);
 }
 document.addEventListener("click", (event) => {
   const target = event.target.closest("[data-place]");
-  if (target) goTo(target.dataset.place);
+  // A tick in a row is for the form beside it.
+  if (target && !event.target.closest("input, label, select, form")) goTo(target.dataset.place, target.dataset);
 });
 document.addEventListener("keydown", (event) => {
-  if (event.key === "Enter" && event.target.matches("tr[data-place]")) goTo(event.target.dataset.place);
+  if (event.key === "Enter" && event.target.matches("tr[data-place], g[data-place]")) goTo(event.target.dataset.place, event.target.dataset);
+});
+// A texture is looked at where the textures are.
+document.addEventListener("click", ({ target }) => {
+  if (target.closest(".finding")?.dataset.showMap && !document.querySelector("[data-map-viewer]")) location.assign(location.pathname.replace(/\/\w+$/, "/intake?show=textures"));
 });
 // A part picked on the stage is shown in the ledger.
 document.body.addEventListener("picked", ({ detail: part }) => {

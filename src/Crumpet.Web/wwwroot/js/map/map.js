@@ -23,7 +23,7 @@ export class MapViewer {
     this.view = new PanZoom(this.canvas, () => this.draw());
     this.bar = bindMapBar(this);
     activate(root, this);
-    answerTo("fly-to", (place) => this.flyTo(place));
+    answerTo("fly-to", ({ place }) => this.flyTo(place));
     answerTo("picked", (part) => { this.picked = part; this.draw(); });
     answerTo("point", (point) => {
       if (point.from === this) return;

@@ -4,7 +4,7 @@ import { cividis } from "./shader.js";
 
 const keys = {
   Home: (s) => s.frameAll(), c: (s) => s.framePicked(), o: (s) => toggle(s, "flat"), t: (s) => toggle(s, "turntable"),
-  w: (s) => toggle(s, "wire"), e: (s) => toggle(s, "edges"), k: (s) => toggle(s, "cage"), g: (s) => toggle(s, "grid"), p: (s) => toggle(s, "figure"),
+  w: (s) => toggle(s, "wire"), e: (s) => toggle(s, "edges"), k: (s) => toggle(s, "cage"), h: (s) => toggle(s, "hairs"), g: (s) => toggle(s, "grid"), p: (s) => toggle(s, "figure"),
   x: (s) => s.camera.look("right"), X: (s) => s.camera.look("left"), y: (s) => s.camera.look("above"), Y: (s) => s.camera.look("below"), z: (s) => s.camera.look("front"), Z: (s) => s.camera.look("back"),
   b: (s) => s.picked && s.hide([...s.hidden, s.picked]), n: (s) => s.picked && s.hide(partsOf(s).filter((p) => p !== s.picked)), m: (s) => s.hide([]),
 };

@@ -17,9 +17,6 @@ export class LookBook {
     this.blank = new THREE.DataTexture(new Uint8Array([255, 255, 255, 255]), 1, 1);
     this.blank.needsUpdate = true;
     this.pickMaterial = this.make("id");
-    this.cage = this.make("cage", { transparent: true, depthWrite: false, side: THREE.DoubleSide });
-    this.cage.uniforms.objectColour.value.setRGB(0.06, 0.55, 0.48);
-    this.cage.uniforms.reach.value = stage.config.outwardReach;
   }
 
   make(look, more = {}) {
@@ -27,9 +24,9 @@ export class LookBook {
     return new THREE.RawShaderMaterial({
       glslVersion: THREE.GLSL3, vertexShader, fragmentShader, defines: { LOOK: looks.indexOf(look) }, side: THREE.DoubleSide, ...more,
       uniforms: {
-        ...this.stage.light, channel: own(4), normalKind: own(0), pickId: own(0), flagMaps: own(0), onlyMaterial: own(-1), objectColour: own(new THREE.Color()), objectScale: own(1),
+        ...this.stage.light, channel: own(4), normalKind: own(0), pickId: own(0), flagMaps: own(0), onlyMaterial: own(-1), objectColour: own(new THREE.Color()),
         viewDirection: own(new THREE.Vector3()), densityRange: own(new THREE.Vector2(0, 1)), sheetSize: own(this.stage.config.sheetSize), greenSign: own(1), flipV: own(0), checkerTexels: own(32),
-        parallel: own(0), cageAlpha: own(0.5), reach: own(0), marked: own(0), colourMap: own(this.blank), normalMap: own(this.blank), masksMap: own(this.blank), occlusionMap: own(this.blank), flatMap: own(this.blank), materials: own(this.blank),
+        parallel: own(0), marked: own(0), colourMap: own(this.blank), normalMap: own(this.blank), masksMap: own(this.blank), occlusionMap: own(this.blank), flatMap: own(this.blank), materials: own(this.blank),
       },
     });
   }
@@ -64,7 +61,7 @@ export class LookBook {
   /** Sets what changes from frame to frame. */
   light(look, { isFlat, away }) {
     const kind = look.split(":")[1];
-    for (const m of [...this.materials.get(look), this.cage]) {
+    for (const m of this.materials.get(look)) {
       m.uniforms.parallel.value = isFlat ? 1 : 0;
       m.uniforms.viewDirection.value.copy(away);
       m.uniforms.channel.value = this.stage.channel;
@@ -103,7 +100,6 @@ export class LookBook {
   forget() {
     for (const m of [...this.materials.values()].flat()) m.dispose();
     this.materials.clear();
-    this.cage.uniforms.reach.value = this.stage.config.outwardReach;
   }
 }
 

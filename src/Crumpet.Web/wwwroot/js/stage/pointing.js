@@ -22,7 +22,7 @@ export function partUnder(stage, x, y) {
   return side.objects[pixel[0] + 256 * pixel[1] + 65536 * pixel[2] - 1]?.part ?? null;
 }
 
-/** The low side's surface under a point of the canvas: part, UV, material number and density for a sheet of one pixel; null where there is none. */
+/** The low side's surface under a point of the canvas: part, place, UV, material number and density for a sheet of one pixel; null where there is none. */
 export function surfaceUnder(stage, x, y) {
   const low = stage.sides.low?.now, pane = stage.paneAt(x);
   if (!low) return null;
@@ -32,7 +32,7 @@ export function surfaceUnder(stage, x, y) {
   if (!hit) return null;
   const { geometry } = hit.object, density = geometry.getAttribute("density"), { a, b, c } = hit.face;
   return {
-    part: hit.object.name, uv: hit.uv ? [hit.uv.x, hit.uv.y] : null, material: geometry.getAttribute("position").array[4 * a + 3] - 1,
+    part: hit.object.name, place: hit.point.clone().sub(hit.object.userData.object.offset), uv: hit.uv ? [hit.uv.x, hit.uv.y] : null, material: geometry.getAttribute("position").array[4 * a + 3] - 1,
     density: density ? (density.getX(a) + density.getX(b) + density.getX(c)) / 3 : 0,
   };
 }

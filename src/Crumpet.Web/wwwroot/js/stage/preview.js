@@ -66,7 +66,7 @@ function open(preview, level, buffer) {
       position: array(Uint16Array, mesh.position, 4 * v), normal: array(Int16Array, mesh.normal, 2 * v),
       index: array(mesh.wide ? Uint32Array : Uint16Array, mesh.index, mesh.indices), colour: array(Uint8Array, mesh.colour, 4 * v),
       uv: array(Float32Array, mesh.uv, 2 * v), tangent: array(Float32Array, mesh.tangent, 4 * v), density: array(Float32Array, mesh.density, v),
-      direction: array(Int16Array, mesh.direction, 2 * v), hard: array(Uint32Array, mesh.hard, mesh.hardCount), seam: array(Uint32Array, mesh.seam, mesh.seamCount),
+      hard: array(Uint32Array, mesh.hard, mesh.hardCount), seam: array(Uint32Array, mesh.seam, mesh.seamCount),
     };
   }
 }

@@ -40,3 +40,14 @@ export function figure(box) {
   mesh.position.set(box.min.x - 0.5, Math.min(0, box.min.y), (box.min.z + box.max.z) / 2);
   return mesh;
 }
+
+/** A bright line between two points that come near each other, drawn over everything. */
+export function gapLine(from, to) {
+  const group = new THREE.Group(), dots = new THREE.BufferGeometry().setFromPoints([from, to]);
+  group.add(
+    new THREE.Line(dots, new THREE.LineBasicMaterial({ color: 0xffe94a, depthTest: false, transparent: true })),
+    new THREE.Points(dots, new THREE.PointsMaterial({ color: 0xffe94a, size: 8, sizeAttenuation: false, depthTest: false, transparent: true })),
+  );
+  for (const o of group.children) o.renderOrder = 9;
+  return group;
+}

@@ -1,14 +1,13 @@
 // One shader for everything the stage shows of a mesh. Light: see SkyLight in the core.
 
 /** What the fragment shader can show; the number is compiled into it as LOOK, so that each look costs only its own. */
-export const looks = ["plain", "material", "facing", "normals", "groups", "colours", "checker", "density", "map", "lit", "id", "cage"];
+export const looks = ["plain", "material", "facing", "normals", "groups", "colours", "checker", "density", "map", "lit", "id"];
 
 export const vertexShader = `
 precision highp float;
 uniform mat4 modelMatrix, viewMatrix, projectionMatrix;
-uniform float reach, objectScale;
 in vec4 position, tangent, colour;
-in vec2 normal, direction, uv;
+in vec2 normal, uv;
 in float density;
 out vec3 vNormal, vWorld;
 out vec4 vTangent, vColour;
@@ -29,9 +28,7 @@ void main() {
   vUv = uv;
   vDensity = density;
   vMaterial = int(position.w * 65535.0 + 0.5) - 1;
-  vec3 place = position.xyz;
-  if (reach != 0.0) place += unfold(direction) * reach / objectScale;
-  vec4 world = modelMatrix * vec4(place, 1.0);
+  vec4 world = modelMatrix * vec4(position.xyz, 1.0);
   vWorld = world.xyz;
   gl_Position = projectionMatrix * viewMatrix * world;
 }`;
@@ -55,7 +52,7 @@ const int look = LOOK;
 uniform int channel, normalKind, pickId, flagMaps, onlyMaterial;
 uniform vec3 cameraPosition, objectColour, sun, sunDirection, irradiance[9], viewDirection;
 uniform vec2 densityRange;
-uniform float exposure, lightTurn, sheetSize, greenSign, flipV, checkerTexels, parallel, cageAlpha, marked;
+uniform float exposure, lightTurn, sheetSize, greenSign, flipV, checkerTexels, parallel, marked;
 uniform sampler2D environment, colourMap, normalMap, masksMap, occlusionMap, flatMap, materials;
 uniform vec3 environmentSize;
 in vec3 vNormal, vWorld;
@@ -153,11 +150,6 @@ void main() {
   if (!gl_FrontFacing) n = -n;
   if (look == 10) {
     colourOut = vec4(float(pickId & 255), float((pickId >> 8) & 255), float((pickId >> 16) & 255), 255.0) / 255.0;
-    return;
-  }
-  if (look == 11) {
-    float rim = 1.0 - abs(dot(n, v));
-    colourOut = vec4(encode(objectColour), cageAlpha * (0.35 + 0.65 * rim));
     return;
   }
   vec2 uv = vec2(vUv.x, mix(vUv.y, 1.0 - vUv.y, flipV));

@@ -22,7 +22,6 @@ export class Side {
         if (!u?.pickId) return;
         u.pickId.value = object.id;
         u.objectColour.value.copy(object.colour);
-        u.objectScale.value = o.size;
         u.marked.value = object.marked;
         material.uniformsNeedUpdate = true;
       };
@@ -71,21 +70,12 @@ export class Side {
     return box;
   }
 
-  /** Wires, hard edges and seams, and the cage; made when they are first asked for. */
-  overlays({ wire, edges, cage }) {
+  /** Wires, hard edges and seams; made when they are first asked for. */
+  overlays({ wire, edges }) {
     for (const o of this.objects) {
       o.wire = this.overlay(o, o.wire, wire && this.level >= 0, () => lines(o, wiresOf(o.source.levels[this.level].index), [0.05, 0.08, 0.08, 0.55], 2e-5, 3));
       o.hard = this.overlay(o, o.hard, edges && o.source.levels[0].hard, () => lines(o, o.source.levels[0].hard, [1, 1, 1, 1], 6e-5, 3));
       o.seam = this.overlay(o, o.seam, edges && o.source.levels[0].seam, () => lines(o, o.source.levels[0].seam, [1, 0.83, 0.1, 1], 9e-5, 4));
-      o.cage = this.overlay(o, o.cage, cage && o.source.levels[0].direction, () => {
-        const shell = new THREE.Mesh(o.geometries[0], cage);
-        shell.onBeforeRender = () => {
-          cage.uniforms.objectScale.value = o.source.size;
-          cage.uniformsNeedUpdate = true;
-        };
-        shell.renderOrder = 2;
-        return shell;
-      });
     }
   }
 
@@ -113,7 +103,6 @@ function geometryOf(data) {
   set("uv", data.uv, 2, false);
   set("tangent", data.tangent, 4, false);
   set("density", data.density, 1, false);
-  set("direction", data.direction, 2, true);
   geometry.setIndex(new THREE.BufferAttribute(data.index, 1));
   // Positions are shares of a cube around the object; the mesh carries its corner and side.
   geometry.boundingSphere = sphere;

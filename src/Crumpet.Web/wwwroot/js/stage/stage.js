@@ -2,11 +2,13 @@
 import * as THREE from "/lib/three/three.module.js";
 import { Camera } from "./camera.js";
 import { bindBar } from "./bar.js";
+import { stroke } from "./brush.js";
 import { loadLight } from "./light.js";
 import { LookBook } from "./look-book.js";
 import { partUnder, pointOf, surfaceUnder } from "./pointing.js";
-import { figure, metreGrid } from "./props.js";
+import { figure, gapLine, metreGrid } from "./props.js";
 import { loadPreview } from "./preview.js";
+import { Rays } from "./rays.js";
 import { Side } from "./side.js";
 import { forgetTextures } from "./textures.js";
 import { activate, answerTo, bringTo, moveSeam, say, start } from "../viewers.js";
@@ -24,7 +26,7 @@ export class Stage {
     this.scene = new THREE.Scene();
     this.sides = {};
     this.hidden = new Set();
-    this.show = { wire: false, edges: false, cage: false, grid: false, figure: false };
+    this.show = { wire: false, edges: false, cage: false, hairs: false, grid: false, figure: false };
     this.seam = 0.5;
     this.spread = 0;
     this.channel = 4;
@@ -36,8 +38,9 @@ export class Stage {
     this.camera.paneAt = (x) => this.paneAt(x).area;
     this.bar = bindBar(this);
     activate(root, this);
-    answerTo("fly-to", (place) => this.flyTo(place));
+    answerTo("fly-to", (where) => this.flyTo(where));
     answerTo("point", (point) => { if (point.from !== this) this.mark(point.uv ? pointOf(this, point.uv, point.material) : null); });
+    answerTo("brush", (kind) => this.takeBrush(kind));
     document.body.addEventListener("run-ended", () => this.refresh());
     this.canvas.addEventListener("pointerdown", (e) => this.press(e), { capture: true });
     this.canvas.addEventListener("pointermove", (e) => this.hover(e));
@@ -56,6 +59,8 @@ export class Stage {
     }
     this.book = new LookBook(this);
     await this.load();
+    for (const name of ["figure", "cage"]) if (this.config.start[name]) this.root.querySelector(`[data-toggle="${name}"]`).click();
+    if (this.config.start.figure) this.frameAll();
   }
 
   /** Fetches what the panes show and draws it, coarse first. */
@@ -98,7 +103,7 @@ export class Stage {
         this.draw();
       };
       this.sides[name] = { now: null };
-      this.sides[name].whole = loadPreview(this.config[name], take, (share, total) => say(this.readout, `loading the ${name} side · ${Math.round(share * 100)} % of ${(total / 1048576).toFixed(1)} MiB`)).then((preview) => { if (preview && !side) take(preview); });
+      this.sides[name].whole = loadPreview(this.config[name] ?? this.config.others[name], take, (share, total) => say(this.readout, `loading the ${name} side · ${Math.round(share * 100)} % of ${(total / 1048576).toFixed(1)} MiB`)).then((preview) => { if (preview && !side) take(preview); });
     }
     await this.sides[name].whole;
     if (!this.sides[name].now && this.round === round) throw new Error(`there is no ${name} side yet; drop one at Intake`);
@@ -119,6 +124,7 @@ export class Stage {
       side.explode(this.spread, middle);
       side.showLevel(side.level);
     }
+    this.rays?.arrange(this);
     this.placeProps();
     this.draw();
   }
@@ -137,10 +143,30 @@ export class Stage {
   setProps() {
     this.placeProps();
     for (const side of this.loadedSides) this.setOverlays(side);
+    this.showRays();
     this.draw();
   }
 
-  setOverlays(side) { side.overlays({ ...this.show, cage: this.show.cage && this.book.cage }); }
+  setOverlays(side) { side.overlays(this.show); }
+
+  /** Cages and hairs, fetched when they are first asked for. */
+  async showRays() {
+    if (!this.show.cage && !this.show.hairs) return this.rays?.arrange(this);
+    if (!this.config.rays) return say(this.readout, "Cages are shaped at Pairs; nothing is paired yet.");
+    if (!this.rays || this.rays.url !== this.config.rays) {
+      this.rays?.dispose();
+      const rays = this.rays = new Rays(this.config.rays);
+      try {
+        await rays.load();
+      } catch (error) {
+        return say(this.readout, `The cages cannot be fetched: ${error.message}. Open the page again.`);
+      }
+      if (this.rays !== rays) return;
+      this.scene.add(rays.group);
+    }
+    this.rays.arrange(this);
+    this.draw();
+  }
 
   /** The whole asset; what of it is shown where parts are hidden or drawn apart. */
   frameAll() { this.frame(this.hidden.size || this.spread ? this.boxOf() : this.box?.clone() ?? this.boxOf()); }
@@ -174,16 +200,48 @@ export class Stage {
     this.bar.showParts();
   }
 
-  flyTo(place) {
-    const side = this.loadedSides.find((s) => s.objects.some((o) => o.part === place || o.name === place));
-    if (!side) return;
-    const { part } = side.objects.find((o) => o.part === place || o.name === place);
-    this.hidden.delete(part);
-    this.picked = part;
-    this.arrange();
-    this.bar.showParts();
-    this.framePicked();
+  /** Goes to a place: a part or object by name, and where there is one a spot, which is marked. */
+  async flyTo({ place, side: wanted, spot, gap, pair }) {
+    const shown = () => this.panes.slice(0, this.compare === "one" ? 1 : 2);
+    // What the place is on may not be among what is shown.
+    if (wanted && !shown().some((look) => look.startsWith(`${wanted}:`)) && this.bar.panes.choices().includes(`${wanted}:plain`)) {
+      const now = `${wanted}:plain`;
+      // What was shown stays at hand to compare with.
+      this.panes = [now, this.panes[1] === now ? this.panes[0] : this.panes[1]];
+      this.bar.showChoices();
+      await this.load();
+    }
+    const fits = (o) => o.part === place || o.name === place, side = this.loadedSides.find((s) => s.objects.some(fits));
+    this.mark(null);
+    this.gap?.removeFromParent();
+    this.gap = null;
+    if (gap) {
+      // The two that come near each other, and nothing that hides where.
+      const [from, to] = [new THREE.Vector3(...gap.slice(0, 3)), new THREE.Vector3(...gap.slice(3))], middle = from.clone().add(to).divideScalar(2);
+      this.scene.add(this.gap = gapLine(from, to));
+      spot = [...middle.toArray(), Math.max(0.03, 6 * from.distanceTo(to))];
+      this.hidden = new Set(this.loadedSides.flatMap((s) => s.objects.map((o) => o.part)).filter((part) => part !== place && part !== pair));
+      this.hiddenForGap = true;
+    } else if (this.hiddenForGap) {
+      this.hidden.clear();
+      this.hiddenForGap = false;
+    }
+    if (side) {
+      const { part } = side.objects.find(fits);
+      this.hidden.delete(part);
+      this.picked = part;
+      this.arrange();
+      this.bar.showParts();
+      if (!spot) this.framePicked();
+    } else if (!spot) return;
+    if (spot) {
+      const [x, y, z, radius] = spot, at = new THREE.Vector3(x, y, z);
+      this.frame(new THREE.Box3().setFromCenterAndSize(at, new THREE.Vector3(1, 1, 1).multiplyScalar(1.2 * radius)));
+      // A ring around nearly everything would say nothing.
+      if (!gap && radius < 0.3 * this.boxOf().getSize(new THREE.Vector3()).length()) this.mark(at);
+    }
     this.describe();
+    if (gap) say(this.readout, `${place} and ${pair} · ${(1000 * Math.hypot(gap[3] - gap[0], gap[4] - gap[1], gap[5] - gap[2])).toFixed(1)} mm apart`);
   }
 
   /** After a run: the page's own copy of this element knows the new files. */
@@ -203,6 +261,7 @@ export class Stage {
     this.sides = {};
     forgetTextures();
     this.book.forget();
+    this.showRays();
     const { start: opening } = this.config, offered = new Set(this.bar.panes.choices());
     // What the page came for has arrived: show it. Otherwise what was looked at stays.
     if (JSON.stringify(opening) !== before) [this.panes, this.compare] = [[opening.a, opening.b], opening.compare];
@@ -244,8 +303,20 @@ export class Stage {
 
   paneAt(x) { return this.layout().find((p) => x >= p.clip[0] && x <= p.clip[0] + p.clip[1]) ?? this.layout()[0]; }
 
+  /** A brush draws on the low side, where parts stand when they are not drawn apart. */
+  async takeBrush(kind) {
+    this.brush = kind;
+    this.canvas.classList.toggle("brushing", !!kind);
+    if (!kind) return this.describe();
+    const wanted = kind === "Cage" ? "cage" : "hairs";
+    if (!this.show[wanted]) this.root.querySelector(`[data-toggle="${wanted}"]`).click();
+    await this.loadSide("low", this.round).catch((error) => say(this.readout, error.message));
+    this.draw();
+  }
+
   press(event) {
     const x = event.offsetX;
+    if (this.brush && event.button === 0 && stroke(this, event)) return event.stopImmediatePropagation();
     if (this.compare === "wipe" && Math.abs(x - this.seam * this.canvas.clientWidth) < 12) {
       event.stopImmediatePropagation();
       this.canvas.setPointerCapture(event.pointerId);
@@ -368,7 +439,7 @@ export class Stage {
       o.mesh.material = material;
       for (const extra of o.mesh.children) extra.layers.set(withProps ? 0 : 1);
     }
-    for (const prop of [this.grid, this.figure]) if (prop) prop.visible = withProps;
+    for (const prop of [this.grid, this.figure, this.gap, this.rays?.group, this.trail]) if (prop) prop.visible = withProps;
   }
 
   /** The view as a PNG of the chosen size. */

@@ -1,0 +1,330 @@
+using System.Globalization;
+using System.IO.Enumeration;
+
+namespace Crumpet.Core.Intake;
+
+/// <summary>A mend of what arrived. It names files by a pattern and objects by the names their sources gave them, so other mends cannot lead it astray.</summary>
+public abstract record IntakeMend : Mend
+{
+    /// <summary>Files it is for; * stands for any characters.</summary>
+    public string File { get; init; } = "*";
+
+    /// <summary>Objects it is for, by their names in the source; empty for all. A second object of a name is <c>name#2</c>.</summary>
+    public IReadOnlyList<string> Objects { get; init; } = [];
+
+    /// <summary>Whether it is for a file.</summary>
+    public bool IsFor(string file) => FileSystemName.MatchesSimpleExpression(File, file) || FileSystemName.MatchesSimpleExpression(File, Path.GetFileName(file));
+
+    /// <summary>Whether it is for an object.</summary>
+    internal bool IsFor(IntakeObject o) => IsFor(o.File) && (Objects.Count == 0 || Objects.Contains(o.SourceName, StringComparer.Ordinal));
+
+    /// <summary>Objects and files, as a phrase ends with them.</summary>
+    protected string Of() => Objects.Count switch
+    {
+        0 => File == "*" ? "" : $" of {File}",
+        <= 3 => $" of {string.Join(", ", Objects)}",
+        _ => $" of {Objects.Count} objects",
+    };
+
+    private protected static string Number(double value) => value.ToString("0.#####", CultureInfo.InvariantCulture);
+}
+
+/// <summary>Multiplies lengths.</summary>
+/// <param name="Factor">Metres for one unit of the source.</param>
+public sealed record ScaleUnits(double Factor) : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Read units{Of()} as {Unit(Factor)}";
+
+    /// <summary>A factor as the unit it stands for.</summary>
+    public static string Unit(double factor) => factor switch
+    {
+        0.001 => "millimetres",
+        0.01 => "centimetres",
+        0.0254 => "inches",
+        0.3048 => "feet",
+        100 => "hundreds of metres",
+        1000 => "kilometres",
+        _ => $"× {Number(factor)}",
+    };
+}
+
+/// <summary>Turns Z up to Y up: x, y, z become x, z, -y.</summary>
+public sealed record TurnUpright : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Turn Z up to Y up{Of()}";
+}
+
+/// <summary>Where an origin is put.</summary>
+public enum OriginPlace
+{
+    /// <summary>Middle of the bounds' bottom.</summary>
+    BaseCentre,
+
+    /// <summary>Middle of the bounds.</summary>
+    BoundsCentre,
+
+    /// <summary>Corner of the bounds with the smallest coordinates.</summary>
+    Corner,
+
+    /// <summary>A typed point.</summary>
+    Point,
+}
+
+/// <summary>Moves all objects together so that a point of the asset becomes its origin.</summary>
+/// <param name="Place">Which point.</param>
+public sealed record MoveOrigin(OriginPlace Place) : IntakeMend
+{
+    /// <summary>Metres, for a typed point.</summary>
+    public double X { get; init; }
+
+    /// <summary>Metres, for a typed point.</summary>
+    public double Y { get; init; }
+
+    /// <summary>Metres, for a typed point.</summary>
+    public double Z { get; init; }
+
+    /// <inheritdoc/>
+    public override string Words() => Place switch
+    {
+        OriginPlace.BaseCentre => "Put the origin in the middle of the base",
+        OriginPlace.BoundsCentre => "Put the origin in the middle of the bounds",
+        OriginPlace.Corner => "Put the origin in the smallest corner",
+        _ => $"Put the origin at {Number(X)}, {Number(Y)}, {Number(Z)} m",
+    };
+}
+
+/// <summary>Takes transforms into the positions.</summary>
+public sealed record ApplyTransform : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Apply the transform{Of()}";
+}
+
+/// <summary>Gives an object another name.</summary>
+/// <param name="To">The name.</param>
+public sealed record Rename(string To) : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Rename {string.Join(", ", Objects)} to {To}";
+}
+
+/// <summary>Renames all objects whose names fit a pattern.</summary>
+/// <param name="From">Pattern with fields in braces that names must fit.</param>
+/// <param name="To">Pattern of the new names; beside the fields of the first it may use <c>{file}</c> and <c>{number}</c>.</param>
+public sealed record RenameByPattern(string From, string To) : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Rename {From} to {To}{Of()}";
+
+    /// <summary>What is wrong with the patterns, one sentence, or null.</summary>
+    public string? Problem()
+    {
+        try
+        {
+            var from = Convention.Parse(From, []);
+            var to = Convention.Parse(To, []);
+            return to.Fields.FirstOrDefault(f => f is not ("file" or "number") && !from.Fields.Contains(f)) is { } unknown
+                ? $"The pattern {To} uses {{{unknown}}}, which {From} does not read; use its fields, {{file}} or {{number}}."
+                : null;
+        }
+        catch (FormatException e)
+        {
+            return e.Message;
+        }
+    }
+}
+
+/// <summary>Takes unseen spaces, look-alike letters and the endings of copies out of names.</summary>
+public sealed record CleanNames : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Clean names{Of()}";
+}
+
+/// <summary>The new name of one object.</summary>
+/// <param name="File">File it is in.</param>
+/// <param name="Source">Its name in the source.</param>
+/// <param name="To">The name.</param>
+public sealed record NewName(string File, string Source, string To);
+
+/// <summary>Gives many objects new names at once.</summary>
+/// <param name="Names">One an object.</param>
+public sealed record RenameEach(IReadOnlyList<NewName> Names) : IntakeMend
+{
+    /// <summary>One an object.</summary>
+    public IReadOnlyList<NewName> Names { get; init; } = Names ?? [];
+
+    /// <inheritdoc/>
+    public override string Words() => Names.Count switch
+    {
+        0 => "Rename nothing",
+        1 => $"Rename {Names[0].Source} to {Names[0].To}",
+        _ => $"Rename {Names.Count} objects, {Names[0].Source} to {Names[0].To} among them",
+    };
+}
+
+/// <summary>Numbers objects of one name: bolt_low and bolt_low become bolt_1_low and bolt_2_low.</summary>
+public sealed record NumberNames : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Number the equal names{Of()}";
+}
+
+/// <summary>Takes what stands before names off them.</summary>
+/// <param name="Prefix">What goes.</param>
+public sealed record StripPrefix(string Prefix) : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Strip {Prefix} from names{Of()}";
+}
+
+/// <summary>Says what objects are for. Cameras, lights and empties can only be put aside.</summary>
+/// <param name="Side">The side.</param>
+public sealed record SetSide(Side Side) : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => Side == Side.Aside ? $"Put aside {Names()}" : $"{Names()} {(Objects.Count == 1 ? "is" : "are")} {Sides.Word(Side)}";
+
+    private string Names() => Objects.Count is > 0 and <= 3 ? string.Join(", ", Objects) : Objects.Count == 0 ? $"all{Of()}" : $"{Objects.Count} objects";
+}
+
+/// <summary>Takes out triangles without area.</summary>
+public sealed record DropEmptyFaces : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Take out faces without area{Of()}";
+}
+
+/// <summary>Takes out triangles that lie on another one.</summary>
+public sealed record DropDoubledFaces : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Take out doubled faces{Of()}";
+}
+
+/// <summary>Makes neighbours agree about which side is out, and closed shells face outward.</summary>
+public sealed record TurnFaces : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Turn faces outward{Of()}";
+}
+
+/// <summary>Makes near points one.</summary>
+/// <param name="ToleranceMetres">Greatest distance.</param>
+public sealed record WeldPoints(double ToleranceMetres) : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Weld points within {Number(ToleranceMetres * 1000)} mm{Of()}";
+}
+
+/// <summary>Gives smooth normals that break at sharp edges.</summary>
+/// <param name="Degrees">Sharpest bend that is still smooth.</param>
+public sealed record SmoothByAngle(double Degrees) : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Smooth up to {Number(Degrees)}°{Of()}";
+}
+
+/// <summary>Makes hard edges without a UV seam smooth.</summary>
+public sealed record SoftenEdges : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Soften hard edges without seam{Of()}";
+}
+
+/// <summary>Cuts UVs along hard edges.</summary>
+/// <param name="GapPixels">Gap that opens, pixels.</param>
+/// <param name="Size">Side of the sheet the pixels are of.</param>
+public sealed record CutEdges(double GapPixels, int Size) : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Cut UVs along hard edges{Of()}, {Number(GapPixels)} px apart at {Size}";
+}
+
+/// <summary>Gives the low side one material.</summary>
+/// <param name="Into">Its name.</param>
+public sealed record MergeMaterials(string Into) : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Give the low side{Of()} the one material {Into}";
+}
+
+/// <summary>Takes a file that arrived for a path that leads nowhere. <see cref="IntakeMend.File"/> is not looked at.</summary>
+/// <param name="Path">The path as the material has it.</param>
+/// <param name="With">The file.</param>
+public sealed record UseTexture(string Path, string With) : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Take {With} for {Path}";
+}
+
+/// <summary>Says what textures are.</summary>
+/// <param name="Kind">The kind.</param>
+public sealed record SetKind(TextureKind Kind) : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"{File} is {TextureWords.Of(Kind)}";
+}
+
+/// <summary>Resamples textures.</summary>
+/// <param name="Width">Pixels.</param>
+/// <param name="Height">Pixels.</param>
+public sealed record ResizeTexture(int Width, int Height) : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Resize {File} to {Width} × {Height} px";
+}
+
+/// <summary>Makes normals of heights.</summary>
+/// <param name="Strength">How many texels white stands above black.</param>
+/// <param name="Kernel">3, 5 or 9 texels across.</param>
+/// <param name="Wrap">Whether the picture goes on at its opposite edge.</param>
+public sealed record MakeNormals(double Strength, int Kernel, bool Wrap) : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Make {File} a normal map, strength {Number(Strength)}, {Kernel} × {Kernel}{(Wrap ? ", wrapping" : "")}";
+}
+
+/// <summary>Makes all vectors of a normal map of length 1.</summary>
+public sealed record UnitLength : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Make the normals of {File} of unit length";
+}
+
+/// <summary>Takes the alpha off textures.</summary>
+public sealed record DropAlpha : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Drop the alpha of {File}";
+}
+
+/// <summary>Kinds of textures in words.</summary>
+public static class TextureWords
+{
+    /// <summary>A kind, in lower case.</summary>
+    public static string Of(TextureKind kind) => kind switch
+    {
+        TextureKind.BaseColour => "base colour",
+        TextureKind.Occlusion => "ambient occlusion",
+        TextureKind.Id => "ID",
+        _ => kind.ToString().ToLowerInvariant(),
+    };
+}
+
+/// <summary>All kinds of mends of this station, by the word that stands for them in files.</summary>
+public static class IntakeMendKinds
+{
+    /// <summary>Word and type.</summary>
+    public static IReadOnlyList<(string Word, Type Type)> All { get; } =
+    [
+        ("units", typeof(ScaleUnits)), ("upright", typeof(TurnUpright)), ("origin", typeof(MoveOrigin)), ("transform", typeof(ApplyTransform)),
+        ("rename", typeof(Rename)), ("renameByPattern", typeof(RenameByPattern)), ("renameEach", typeof(RenameEach)), ("cleanNames", typeof(CleanNames)), ("numberNames", typeof(NumberNames)), ("stripPrefix", typeof(StripPrefix)),
+        ("side", typeof(SetSide)), ("dropEmptyFaces", typeof(DropEmptyFaces)), ("dropDoubledFaces", typeof(DropDoubledFaces)), ("turnFaces", typeof(TurnFaces)),
+        ("weld", typeof(WeldPoints)), ("smooth", typeof(SmoothByAngle)), ("soften", typeof(SoftenEdges)), ("cut", typeof(CutEdges)),
+        ("mergeMaterials", typeof(MergeMaterials)), ("useTexture", typeof(UseTexture)), ("kind", typeof(SetKind)), ("resize", typeof(ResizeTexture)),
+        ("heightToNormal", typeof(MakeNormals)), ("unitLength", typeof(UnitLength)), ("dropAlpha", typeof(DropAlpha)),
+    ];
+}

@@ -1,0 +1,55 @@
+namespace Crumpet.Core.Intake;
+
+/// <summary>What is wrong with materials and vertex colours.</summary>
+internal static class MaterialFindings
+{
+    public static IEnumerable<Finding> Of(IntakeLook look) => [.. Materials(look), .. Colours(look)];
+
+    private static IEnumerable<Finding> Materials(IntakeLook look)
+    {
+        var triangles = look.Of(Side.Low).SelectMany(i => look.State.Objects[i].Mesh.TriangleMaterials.GroupBy(m => m).Select(g => (Object: i, Material: g.Key, Count: g.Count()))).ToArray();
+        int total = triangles.Sum(t => t.Count);
+        var largest = triangles.Where(t => t.Material >= 0).GroupBy(t => t.Material).OrderByDescending(g => g.Sum(t => t.Count)).ToArray();
+        if (largest.Length == 0)
+            yield break;
+        string main = look.State.Materials[largest[0].Key].Name;
+        if (look.LowMaterials.Count > 1)
+        {
+            var others = largest.Skip(1).SelectMany(g => g).ToArray();
+            int stray = others.Sum(t => t.Count);
+            // A handful of faces is an accident; a third of them is a second sheet.
+            bool isStray = stray < 0.05 * total;
+            string which = string.Join(", ", largest.Skip(1).Select(g => look.State.Materials[g.Key].Name));
+            yield return new Finding(
+                Severity.Warn, "several-low-materials", look.Rows[others[0].Object].Name,
+                $"The low side has {look.LowMaterials.Count} materials ({string.Join(", ", look.LowMaterials)}), so the bake is split into {look.LowMaterials.Count} sheets; {which} covers {SurfaceFindings.Many(stray, "triangle")} of {SurfaceFindings.Many(total, "triangle")}. Give it one material if that was not meant.", look.LowMaterials.Count)
+            {
+                Spot = look.SpotAt(others[0].Object, 3 * Array.IndexOf(look.State.Objects[others[0].Object].Mesh.TriangleMaterials, others[0].Material)),
+                Mends = [new($"Give all the material {main}", isStray, new MergeMaterials(main))],
+            };
+        }
+        var bare = triangles.Where(t => t.Material < 0).ToArray();
+        if (bare.Length > 0)
+        {
+            int count = bare.Sum(t => t.Count);
+            yield return new Finding(
+                Severity.Warn, "faces-without-material", look.Rows[bare[0].Object].Name,
+                $"{SurfaceFindings.Many(count, "triangle")} of {look.Names([.. bare.Select(t => t.Object)])} {(count == 1 ? "has" : "have")} no material while others have, and would come onto a sheet of their own; give them one.", count)
+            {
+                Spot = look.SpotAt(bare[0].Object, 3 * Array.IndexOf(look.State.Objects[bare[0].Object].Mesh.TriangleMaterials, -1)),
+                Mends = [new($"Give them the material {main}", largest.Length == 1, new MergeMaterials(main) { Objects = look.Sources([.. bare.Select(t => t.Object)]) })],
+            };
+        }
+    }
+
+    private static IEnumerable<Finding> Colours(IntakeLook look)
+    {
+        int[] high = [.. look.Of(Side.High)];
+        bool anyColoured = high.Any(i => look.Rows[i].HasColours);
+        if (!anyColoured && !look.Input.Rules.ExpectsIdColours)
+            return [];
+        return look.Such(
+            Severity.Note, "no-id-colours", high.Where(i => !look.Rows[i].HasColours),
+            (n, names) => $"{names} {(n == 1 ? "carries" : "carry")} no vertex colours {(anyColoured ? "while others do" : "although the kit expects them")}, so an ID map by colour leaves {(n == 1 ? "it" : "them")} blank; GLB, PLY and OBJ with colours after positions carry them, STL does not.");
+    }
+}

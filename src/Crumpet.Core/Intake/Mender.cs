@@ -1,0 +1,239 @@
+using System.Numerics;
+using Crumpet.Core.Geometry;
+
+namespace Crumpet.Core.Intake;
+
+/// <summary>An object on its way through the mends.</summary>
+/// <param name="File">File it came from.</param>
+/// <param name="SourceName">Its name there, unique within the file.</param>
+/// <param name="Mesh">Geometry, with the name it now has.</param>
+internal sealed record IntakeObject(string File, string SourceName, Mesh Mesh)
+{
+    /// <summary>Side told by hand, or null.</summary>
+    public Side? ForcedSide { get; init; }
+}
+
+/// <summary>Something that is no mesh, on its way through the mends.</summary>
+internal sealed record IntakeStray(string File, Stray Stray);
+
+/// <summary>Everything that mends change, before textures.</summary>
+/// <param name="Objects">Objects.</param>
+/// <param name="Strays">What is no mesh.</param>
+/// <param name="Materials">Materials that triangles number.</param>
+/// <param name="Paths">Files taken for paths that lead nowhere.</param>
+/// <param name="Names">How names are read.</param>
+internal sealed record IntakeState(List<IntakeObject> Objects, List<IntakeStray> Strays, List<Material> Materials, Dictionary<string, string> Paths, NameReader Names)
+{
+    /// <summary>Side of an object.</summary>
+    public Side SideOf(IntakeObject o) => o.ForcedSide ?? Names.Read(o.Mesh.Name)?.Side ?? Names.SideOfFile(o.File);
+}
+
+/// <summary>Applies mends of meshes, names and sides.</summary>
+internal static class Mender
+{
+    /// <summary>Applies one mend.</summary>
+    /// <returns>How many objects, names or faces it changed; null for a mend of textures, which are changed elsewhere.</returns>
+    public static int? Apply(IntakeMend mend, IntakeState state) => mend switch
+    {
+        ScaleUnits m => Move(mend, state, Matrix4x4.CreateScale((float)m.Factor)),
+        TurnUpright => Move(mend, state, Upright),
+        MoveOrigin m => MoveTo(m, state),
+        ApplyTransform => Change(mend, state, o => o.Mesh.Placement.IsIdentity ? (o, 0) : (o with { Mesh = o.Mesh with { Placement = Matrix4x4.Identity } }, 1)),
+        Rename m => Change(mend, state, o => Named(o, m.To)),
+        RenameByPattern m => NameMends.ByPattern(m, state),
+        NumberNames => NameMends.NumberEqual(mend, state),
+        CleanNames => NameMends.Clean(mend, state),
+        RenameEach m => NameMends.Each(m, state),
+        StripPrefix m => Change(mend, state, o => o.Mesh.Name.StartsWith(m.Prefix, StringComparison.Ordinal) && o.Mesh.Name.Length > m.Prefix.Length ? Named(o, o.Mesh.Name[m.Prefix.Length..]) : (o, 0)),
+        SetSide m => SetSideOf(m, state),
+        DropEmptyFaces => Reshape(mend, state, MeshRepair.DropEmpty),
+        DropDoubledFaces => Reshape(mend, state, MeshRepair.DropDoubled),
+        TurnFaces => Reshape(mend, state, MeshRepair.FaceOutward),
+        WeldPoints m => Reshape(mend, state, (Mesh mesh, out int n) => MeshRepair.Weld(mesh, (float)m.ToleranceMetres, out n)),
+        SmoothByAngle m => Change(mend, state, o => (o with { Mesh = MeshRepair.SmoothByAngle(o.Mesh, (float)m.Degrees) }, 1)),
+        SoftenEdges => Reshape(mend, state, MeshRepair.Soften),
+        CutEdges m => Reshape(mend, state, (Mesh mesh, out int n) => MeshRepair.CutHardEdges(mesh, (float)(m.GapPixels / m.Size), out n)),
+        MergeMaterials m => Merge(m, state),
+        UseTexture m => Use(m, state),
+        _ => null,
+    };
+
+    /// <summary>From Z up to Y up.</summary>
+    private static Matrix4x4 Upright { get; } = new(1, 0, 0, 0, 0, 0, -1, 0, 0, 1, 0, 0, 0, 0, 0, 1);
+
+    private delegate Mesh Repair(Mesh mesh, out int changed);
+
+    private static int Change(IntakeMend mend, IntakeState state, Func<IntakeObject, (IntakeObject, int)> change)
+    {
+        int total = 0;
+        for (int i = 0; i < state.Objects.Count; i++)
+        {
+            if (!mend.IsFor(state.Objects[i]))
+                continue;
+            (state.Objects[i], int changed) = change(state.Objects[i]);
+            total += changed;
+        }
+        return total;
+    }
+
+    private static int Reshape(IntakeMend mend, IntakeState state, Repair repair) => Change(mend, state, o =>
+    {
+        var mesh = repair(o.Mesh, out int changed);
+        return (ReferenceEquals(mesh, o.Mesh) ? o : o with { Mesh = mesh }, changed);
+    });
+
+    private static (IntakeObject, int) Named(IntakeObject o, string name) => o.Mesh.Name == name || name.Length == 0 ? (o, 0) : (o with { Mesh = o.Mesh with { Name = name } }, 1);
+
+    private static int Move(IntakeMend mend, IntakeState state, Matrix4x4 move) => Change(mend, state, o => (o with { Mesh = Moved(o.Mesh, move) }, 1));
+
+    /// <summary>The mesh moved by a turn with one scale; its placement stays a transform in the new units and axes.</summary>
+    private static Mesh Moved(Mesh mesh, Matrix4x4 move)
+    {
+        Matrix4x4.Invert(move, out var back);
+        bool turns = move.M22 != move.M11;
+        return mesh with
+        {
+            Positions = Array.ConvertAll(mesh.Positions, p => Vector3.Transform(p, move)),
+            Normals = turns && mesh.Normals is { } normals ? Array.ConvertAll(normals, n => Vector3.TransformNormal(n, move)) : mesh.Normals,
+            Placement = mesh.Placement.IsIdentity ? mesh.Placement : back * mesh.Placement * move,
+        };
+    }
+
+    private static int MoveTo(MoveOrigin mend, IntakeState state)
+    {
+        var bounds = state.Objects.Where(o => state.SideOf(o) != Side.Aside).Aggregate(Bounds.Empty, (b, o) => b.Including(o.Mesh.Bounds()));
+        if (bounds.IsEmpty)
+            return 0;
+        var origin = mend.Place switch
+        {
+            OriginPlace.BaseCentre => bounds.Centre with { Y = bounds.Min.Y },
+            OriginPlace.BoundsCentre => bounds.Centre,
+            OriginPlace.Corner => bounds.Min,
+            _ => new Vector3((float)mend.X, (float)mend.Y, (float)mend.Z),
+        };
+        if (origin == Vector3.Zero)
+            return 0;
+        // One point for the whole asset, so its parts stay together.
+        for (int i = 0; i < state.Objects.Count; i++)
+        {
+            var mesh = state.Objects[i].Mesh;
+            var placement = mesh.Placement.IsIdentity ? mesh.Placement : mesh.Placement * Matrix4x4.CreateTranslation(-origin);
+            state.Objects[i] = state.Objects[i] with { Mesh = mesh with { Positions = Array.ConvertAll(mesh.Positions, p => p - origin), Placement = placement } };
+        }
+        return state.Objects.Count;
+    }
+
+    private static int SetSideOf(SetSide mend, IntakeState state)
+    {
+        int changed = Change(mend, state, o => (o with { ForcedSide = mend.Side }, 1));
+        if (mend.Side == Side.Aside)
+            changed += state.Strays.RemoveAll(s => mend.IsFor(s.File) && (mend.Objects.Count == 0 || mend.Objects.Contains(s.Stray.Name, StringComparer.Ordinal)));
+        return changed;
+    }
+
+    private static int Merge(MergeMaterials mend, IntakeState state)
+    {
+        int into = state.Materials.FindIndex(m => m.Name == mend.Into);
+        if (into < 0)
+            return 0;
+        return Change(mend, state, o =>
+        {
+            if (state.SideOf(o) != Side.Low || Array.TrueForAll(o.Mesh.TriangleMaterials, m => m == into))
+                return (o, 0);
+            int changed = o.Mesh.TriangleMaterials.Count(m => m != into);
+            return (o with { Mesh = o.Mesh with { TriangleMaterials = [.. Enumerable.Repeat(into, o.Mesh.TriangleCount)] } }, changed);
+        });
+    }
+
+    private static int Use(UseTexture mend, IntakeState state)
+    {
+        state.Paths[mend.Path] = mend.With;
+        return state.Materials.Sum(m => m.Textures.Count(t => t.Path == mend.Path));
+    }
+}
+
+/// <summary>Mends of many names at once.</summary>
+internal static class NameMends
+{
+    public static int ByPattern(RenameByPattern mend, IntakeState state)
+    {
+        if (mend.Problem() is not null)
+            return 0;
+        Convention from = Convention.Parse(mend.From, []), to = Convention.Parse(mend.To, []);
+        int changed = 0;
+        for (int i = 0; i < state.Objects.Count; i++)
+        {
+            var o = state.Objects[i];
+            if (!mend.IsFor(o) || from.Read(o.Mesh.Name) is not { } fields)
+                continue;
+            var values = new Dictionary<string, string>(fields)
+            {
+                ["file"] = Path.GetFileNameWithoutExtension(o.File),
+                ["number"] = (changed + 1).ToString(System.Globalization.CultureInfo.InvariantCulture),
+            };
+            state.Objects[i] = o with { Mesh = o.Mesh with { Name = to.Write(values) } };
+            changed++;
+        }
+        return changed;
+    }
+
+    public static int NumberEqual(IntakeMend mend, IntakeState state)
+    {
+        int changed = 0;
+        foreach (var equal in Enumerable.Range(0, state.Objects.Count).Where(i => mend.IsFor(state.Objects[i])).GroupBy(i => state.Objects[i].Mesh.Name, StringComparer.Ordinal).Where(g => g.Count() > 1).ToArray())
+        {
+            int number = 0;
+            foreach (int i in equal)
+            {
+                var o = state.Objects[i];
+                string name;
+                do
+                    name = Numbered(state.Names, o.Mesh.Name, (++number).ToString(System.Globalization.CultureInfo.InvariantCulture));
+                while (state.Objects.Exists(other => other.Mesh.Name == name));
+                state.Objects[i] = o with { Mesh = o.Mesh with { Name = name } };
+                changed++;
+            }
+        }
+        return changed;
+    }
+
+    /// <summary>Cleans names; a copy whose clean name is taken keeps its number in the name of its part.</summary>
+    public static int Clean(IntakeMend mend, IntakeState state)
+    {
+        int changed = 0;
+        for (int i = 0; i < state.Objects.Count; i++)
+        {
+            var o = state.Objects[i];
+            if (!mend.IsFor(o) || NameRepair.Look(o.Mesh.Name) == NameOddity.None)
+                continue;
+            string name = NameRepair.Clean(o.Mesh.Name), copy = NameRepair.CopyNumber(o.Mesh.Name);
+            if (copy.Length > 0 && state.Objects.Exists(other => other.Mesh.Name == name))
+                name = Numbered(state.Names, name, copy);
+            if (name == o.Mesh.Name)
+                continue;
+            state.Objects[i] = o with { Mesh = o.Mesh with { Name = name } };
+            changed++;
+        }
+        return changed;
+    }
+
+    /// <summary>Gives each object of a list its new name.</summary>
+    public static int Each(RenameEach mend, IntakeState state)
+    {
+        var wanted = mend.Names.GroupBy(n => (n.File, n.Source)).ToDictionary(g => g.Key, g => g.Last().To);
+        int changed = 0;
+        for (int i = 0; i < state.Objects.Count; i++)
+        {
+            var o = state.Objects[i];
+            if (!wanted.TryGetValue((o.File, o.SourceName), out string? to) || to.Length == 0 || to == o.Mesh.Name)
+                continue;
+            state.Objects[i] = o with { Mesh = o.Mesh with { Name = to } };
+            changed++;
+        }
+        return changed;
+    }
+
+    private static string Numbered(NameReader names, string name, string number) => names.Read(name) is { } reading
+        ? names.Write($"{reading.Part}_{number}", reading.Word, reading.Detail)
+        : $"{name}_{number}";
+}

@@ -1,0 +1,106 @@
+namespace Crumpet.Core.Intake;
+
+/// <summary>What a name says.</summary>
+/// <param name="Part">Part the object belongs to.</param>
+/// <param name="Side">Its side.</param>
+/// <param name="Word">The word that says so, as it stands in the name.</param>
+/// <param name="Detail">What tells it from other objects of the same part and side; often empty.</param>
+public sealed record NameReading(string Part, Side Side, string Word, string Detail);
+
+/// <summary>Reads and writes object names by a pattern and the kit's rules.</summary>
+public sealed class NameReader
+{
+    // Sides that need no other words.
+    private static readonly string[] FixedWords = ["hull", "lod1", "lod2", "lod3", "lod4", "lod5", "aside"];
+    private readonly NameRules rules;
+
+    private NameReader(Convention convention, NameRules rules)
+    {
+        Convention = convention;
+        this.rules = rules;
+    }
+
+    /// <summary>The pattern.</summary>
+    public Convention Convention { get; }
+
+    /// <summary>How parts are told apart.</summary>
+    public StringComparer PartComparer => rules.IgnoresCase ? StringComparer.OrdinalIgnoreCase : StringComparer.Ordinal;
+
+    /// <summary>Makes a reader.</summary>
+    /// <param name="pattern">Pattern with <c>{part}</c>, <c>{side}</c> and, where wanted, <c>{detail}</c>.</param>
+    /// <param name="rules">Rules of the kit.</param>
+    /// <exception cref="FormatException">One sentence: what is wrong with the pattern.</exception>
+    public static NameReader Create(string pattern, NameRules rules)
+    {
+        string[] words = [.. rules.Low, .. rules.High, .. rules.Cage, .. FixedWords];
+        return new NameReader(Convention.Parse(pattern, ["part", "side"], new Dictionary<string, IReadOnlyList<string>> { ["side"] = words }), rules);
+    }
+
+    /// <summary>What a name says, or null where it does not fit.</summary>
+    public NameReading? Read(string name) => Reading(rules.IgnoresCase ? Convention.ReadAnyCase(Bare(name)) : Convention.Read(Bare(name)));
+
+    /// <summary>What a name would say if capitals did not matter, or null where it does not fit even then.</summary>
+    public NameReading? ReadAnyCase(string name) => Reading(Convention.ReadAnyCase(Bare(name)));
+
+    /// <summary>How a name is read, or which character breaks it; characters count from the name's first, an ignored prefix included.</summary>
+    public NameTrace Trace(string name)
+    {
+        int skipped = name.Length - Bare(name).Length;
+        var trace = Convention.Trace(Bare(name), rules.IgnoresCase);
+        if (skipped == 0)
+            return trace;
+        return trace.BrokenAt >= 0
+            ? trace with { BrokenAt = trace.BrokenAt + skipped }
+            : trace with { Pieces = [new NamePiece("", 0, skipped), .. trace.Pieces.Select(p => p with { Start = p.Start + skipped })] };
+    }
+
+    /// <summary>The name of an object.</summary>
+    /// <param name="part">Part.</param>
+    /// <param name="side">Low, high or cage.</param>
+    /// <param name="detail">What tells it from others of the part and side; may be empty.</param>
+    public string Write(string part, Side side, string detail = "") => Write(part, WordOf(side), detail);
+
+    /// <summary>The name of an object.</summary>
+    /// <param name="part">Part.</param>
+    /// <param name="word">Word for its side.</param>
+    /// <param name="detail">What tells it from others of the part and side; may be empty.</param>
+    public string Write(string part, string word, string detail = "") =>
+        Convention.Write(Convention.Fields.ToDictionary(f => f, f => f switch { "part" => part, "side" => word, "detail" => detail, _ => "" }));
+
+    /// <summary>The word that is written for a side.</summary>
+    public string WordOf(Side side) => side switch
+    {
+        Side.Low => rules.Low[0],
+        Side.High => rules.High[0],
+        Side.Cage => rules.Cage[0],
+        _ => Sides.Word(side),
+    };
+
+    /// <summary>The name without a prefix that the kit reads over.</summary>
+    public string Bare(string name)
+    {
+        string? prefix = rules.IgnoredPrefixes.FirstOrDefault(p => p.Length > 0 && name.Length > p.Length && name.StartsWith(p, rules.IgnoresCase ? StringComparison.OrdinalIgnoreCase : StringComparison.Ordinal));
+        return prefix is null ? name : name[prefix.Length..];
+    }
+
+    /// <summary>Side a word stands for, case ignored.</summary>
+    public Side SideOf(string word) => rules.Low.Contains(word, StringComparer.OrdinalIgnoreCase) ? Side.Low
+        : rules.High.Contains(word, StringComparer.OrdinalIgnoreCase) ? Side.High
+        : rules.Cage.Contains(word, StringComparer.OrdinalIgnoreCase) ? Side.Cage
+        : Sides.OfWord(word);
+
+    /// <summary>Side that a file's name tells by one of the words at its end, after a separator.</summary>
+    public Side SideOfFile(string fileName)
+    {
+        string stem = Path.GetFileNameWithoutExtension(fileName);
+        return SideOf(stem[(stem.LastIndexOfAny(['_', '-', '.', ' ']) + 1)..]);
+    }
+
+    private NameReading? Reading(IReadOnlyDictionary<string, string>? fields)
+    {
+        if (fields is null)
+            return null;
+        string part = rules.IgnoresCase ? fields["part"].ToLowerInvariant() : fields["part"];
+        return new NameReading(part, SideOf(fields["side"]), fields["side"], fields.GetValueOrDefault("detail", ""));
+    }
+}

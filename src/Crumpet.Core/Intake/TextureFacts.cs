@@ -1,0 +1,234 @@
+using System.Numerics;
+using Crumpet.Core.Imaging;
+
+namespace Crumpet.Core.Intake;
+
+/// <summary>What a texture most likely is.</summary>
+public enum TextureKind
+{
+    /// <summary>Not told.</summary>
+    Unknown,
+
+    /// <summary>Colour of the surface.</summary>
+    BaseColour,
+
+    /// <summary>Tangent-space normals.</summary>
+    Normal,
+
+    /// <summary>Height, also called bump or displacement.</summary>
+    Height,
+
+    /// <summary>Roughness.</summary>
+    Roughness,
+
+    /// <summary>Metalness.</summary>
+    Metalness,
+
+    /// <summary>Ambient occlusion.</summary>
+    Occlusion,
+
+    /// <summary>Opacity.</summary>
+    Opacity,
+
+    /// <summary>Light the surface gives off.</summary>
+    Emission,
+
+    /// <summary>Flat colours that tell areas apart.</summary>
+    Id,
+
+    /// <summary>Several grey maps in one picture's channels.</summary>
+    Masks,
+}
+
+/// <summary>Which way green runs in a normal map.</summary>
+public enum GreenTurn
+{
+    /// <summary>Upwards.</summary>
+    Up,
+
+    /// <summary>Downwards.</summary>
+    Down,
+}
+
+/// <summary>What is known of one texture.</summary>
+/// <param name="File">File name with its folders.</param>
+/// <param name="Format">Its file format.</param>
+/// <param name="Width">Pixels.</param>
+/// <param name="Height">Pixels.</param>
+/// <param name="Bits">Bits a channel.</param>
+/// <param name="Channels">Channels stored.</param>
+/// <param name="ChannelsUsed">What the channels hold, in words.</param>
+/// <param name="Kind">What it most likely is.</param>
+/// <param name="KindBy">What told that: a name, a material's slot, the content, or the artist.</param>
+/// <param name="Green">For a normal map, which way green runs; null where its content does not tell.</param>
+/// <param name="UsedBy">Materials that use it.</param>
+public sealed record TextureReport(
+    string File, string Format, int Width, int Height, int Bits, int Channels, string ChannelsUsed, TextureKind Kind, string KindBy, GreenTurn? Green, IReadOnlyList<string> UsedBy)
+{
+    /// <summary>What its numbers mean: colours are stored for the eye, everything else as plain numbers.</summary>
+    public ColourMeaning Meaning => Kind switch
+    {
+        TextureKind.BaseColour or TextureKind.Emission => ColourMeaning.Srgb,
+        TextureKind.Normal => ColourMeaning.Normal,
+        TextureKind.Unknown when Channels >= 3 && Bits < 32 => ColourMeaning.Srgb,
+        _ => ColourMeaning.Linear,
+    };
+
+    /// <summary>Name of the picture its mends made, in the station's files; null where none changed it.</summary>
+    public string? MendedFile { get; init; }
+}
+
+/// <summary>Least and greatest value of a picture's alpha.</summary>
+public sealed record AlphaRange(float Least, float Greatest)
+{
+    /// <summary>Whether the alpha hides nothing anywhere.</summary>
+    public bool IsAllWhite => Least >= 1;
+}
+
+/// <summary>What the numbers of a picture look like.</summary>
+/// <param name="IsGrey">Whether red, green and blue are equal everywhere.</param>
+/// <param name="Alpha">null where there is no alpha; otherwise its least and greatest value.</param>
+/// <param name="NormalShare">Share of pixels whose colour, read as a vector, is near length 1 and looks outward.</param>
+/// <param name="UnitShare">Among these, the share whose length is within 2 % of 1.</param>
+/// <param name="Saturation">Mean difference between the largest and smallest channel.</param>
+/// <param name="Ends">Share of grey values within 5 % of black or white.</param>
+/// <param name="Colours">Distinct colours among the looked-at pixels, up to 64.</param>
+/// <param name="Mean">Mean of the first channel.</param>
+/// <param name="Green">Which way green runs if it is a normal map, or null.</param>
+public sealed record PictureContent(bool IsGrey, AlphaRange? Alpha, double NormalShare, double UnitShare, double Saturation, double Ends, int Colours, double Mean, GreenTurn? Green)
+{
+    private const int Side = 512;
+
+    /// <summary>Looks at a picture; of a large one at every so many pixels.</summary>
+    public static PictureContent Of(Bitmap picture)
+    {
+        int stepX = Math.Max(1, picture.Width / Side), stepY = Math.Max(1, picture.Height / Side), n = 0, normal = 0, unit = 0, ends = 0;
+        bool grey = true, hasAlpha = picture.Channels is 2 or 4;
+        float least = float.PositiveInfinity, greatest = float.NegativeInfinity;
+        double saturation = 0, mean = 0;
+        var colours = new HashSet<(int, int, int)>();
+        for (int y = 0; y < picture.Height; y += stepY)
+        {
+            for (int x = 0; x < picture.Width; x += stepX, n++)
+            {
+                float r = picture.Unit(x, y, 0), g = picture.Channels >= 3 ? picture.Unit(x, y, 1) : r, b = picture.Channels >= 3 ? picture.Unit(x, y, 2) : r;
+                // A code of 8 bits either way is what lossy files change.
+                grey &= MathF.Abs(r - g) < 0.012f && MathF.Abs(r - b) < 0.012f;
+                float length = new Vector3(2 * r - 1, 2 * g - 1, 2 * b - 1).Length();
+                if (length is > 0.7f and < 1.3f && b > 0.45f)
+                {
+                    normal++;
+                    unit += MathF.Abs(length - 1) < 0.02f ? 1 : 0;
+                }
+                saturation += MathF.Max(r, MathF.Max(g, b)) - MathF.Min(r, MathF.Min(g, b));
+                ends += r is < 0.05f or > 0.95f ? 1 : 0;
+                mean += r;
+                if (colours.Count < 64)
+                    colours.Add(((int)(r * 255), (int)(g * 255), (int)(b * 255)));
+            }
+        }
+        // Alpha is looked at whole: one hole is enough to need it.
+        for (int y = 0; y < picture.Height && hasAlpha; y++)
+        {
+            for (int x = 0; x < picture.Width; x++)
+            {
+                float a = picture.Unit(x, y, picture.Channels - 1);
+                least = MathF.Min(least, a);
+                greatest = MathF.Max(greatest, a);
+            }
+        }
+        double normalShare = (double)normal / n;
+        return new PictureContent(
+            grey, hasAlpha ? new AlphaRange(least, greatest) : null, normalShare, normal > 0 ? (double)unit / normal : 0, saturation / n, (double)ends / n, colours.Count, mean / n,
+            normalShare > 0.9 && !grey && picture.Channels >= 3 ? GreenOf(picture) : null);
+    }
+
+    /// <summary>
+    /// Slopes of a surface have no curl: the change of the x slope along y equals that of the y slope along x. Only one way of
+    /// reading green makes that so.
+    /// </summary>
+    private static GreenTurn? GreenOf(Bitmap picture)
+    {
+        double up = 0, down = 0;
+        int stepY = Math.Max(1, picture.Height / Side);
+        for (int y = 1; y + 1 < picture.Height; y += stepY)
+        {
+            for (int x = 1; x + 1 < picture.Width; x++)
+            {
+                // Rows run downwards, so the step along y upwards is the row above minus the row below.
+                float pAlongY = Slope(x, y - 1, 0) - Slope(x, y + 1, 0), qAlongX = Slope(x + 1, y, 1) - Slope(x - 1, y, 1);
+                if (MathF.Abs(pAlongY) > 1 || MathF.Abs(qAlongX) > 1)
+                    continue;
+                up += (pAlongY - qAlongX) * (pAlongY - qAlongX);
+                down += (pAlongY + qAlongX) * (pAlongY + qAlongX);
+            }
+        }
+        return up < 0.7 * down ? GreenTurn.Up : down < 0.7 * up ? GreenTurn.Down : null;
+
+        float Slope(int x, int y, int channel) => -(2 * picture.Unit(x, y, channel) - 1) / MathF.Max(0.1f, 2 * picture.Unit(x, y, 2) - 1);
+    }
+
+    /// <summary>What the channels hold, in words.</summary>
+    public string Words(int channels)
+    {
+        string colour = channels <= 2 ? "grey" : IsGrey ? "RGB, all alike" : "RGB";
+        if (Alpha is not { } alpha)
+            return colour;
+        string how = alpha.Least == alpha.Greatest ? alpha.Least >= 1 ? "all white" : alpha.Least <= 0 ? "all black" : FormattableString.Invariant($"{alpha.Least:0.##} all over") : FormattableString.Invariant($"{alpha.Least:0.##} to {alpha.Greatest:0.##}");
+        return $"{colour}, alpha {how}";
+    }
+}
+
+/// <summary>Says what a texture is by its name, by the slots that use it, and by its content.</summary>
+public static class TextureKinds
+{
+    private static readonly (TextureKind Kind, string[] Words)[] Named =
+    [
+        (TextureKind.Normal, ["normal", "normals", "norm", "nrm", "nor"]),
+        (TextureKind.Height, ["height", "bump", "disp", "displacement", "depth"]),
+        (TextureKind.Roughness, ["roughness", "rough", "gloss", "glossiness"]),
+        (TextureKind.Metalness, ["metalness", "metallic", "metal"]),
+        (TextureKind.Occlusion, ["ao", "occlusion", "ambient"]),
+        (TextureKind.Opacity, ["opacity", "alpha", "mask", "cutout"]),
+        (TextureKind.Emission, ["emission", "emissive", "glow"]),
+        (TextureKind.Id, ["id", "ids", "idmap"]),
+        (TextureKind.Masks, ["masks", "packed", "orm", "rma"]),
+        (TextureKind.BaseColour, ["basecolour", "basecolor", "colour", "color", "albedo", "diffuse", "diff", "base", "col"]),
+    ];
+
+    /// <summary>The kind a file name tells by one of its words, or unknown.</summary>
+    public static TextureKind ByName(string file)
+    {
+        string stem = Path.GetFileNameWithoutExtension(file);
+        // Words part at separators and where lower case turns to upper.
+        string parted = System.Text.RegularExpressions.Regex.Replace(stem, "(?<=[a-z0-9])(?=[A-Z])", "_", System.Text.RegularExpressions.RegexOptions.None, TimeSpan.FromSeconds(1));
+        var words = parted.ToLowerInvariant().Split(['_', '-', '.', ' '], StringSplitOptions.RemoveEmptyEntries).ToHashSet();
+        return Named.FirstOrDefault(n => n.Words.Any(words.Contains)).Kind;
+    }
+
+    /// <summary>The kind a material's slot tells.</summary>
+    public static TextureKind BySlot(Geometry.TextureSlot slot) => slot switch
+    {
+        Geometry.TextureSlot.Colour => TextureKind.BaseColour,
+        Geometry.TextureSlot.Normal => TextureKind.Normal,
+        Geometry.TextureSlot.Height => TextureKind.Height,
+        Geometry.TextureSlot.Roughness => TextureKind.Roughness,
+        Geometry.TextureSlot.Metalness => TextureKind.Metalness,
+        Geometry.TextureSlot.Occlusion => TextureKind.Occlusion,
+        Geometry.TextureSlot.Opacity => TextureKind.Opacity,
+        Geometry.TextureSlot.Emission => TextureKind.Emission,
+        _ => TextureKind.Unknown,
+    };
+
+    /// <summary>The kind the numbers look like.</summary>
+    public static TextureKind ByContent(PictureContent content, int channels)
+    {
+        if (!content.IsGrey && channels >= 3)
+        {
+            if (content.NormalShare > 0.95)
+                return TextureKind.Normal;
+            return content.Colours <= 32 && content.Saturation > 0.3 ? TextureKind.Id : TextureKind.BaseColour;
+        }
+        return content.Ends > 0.9 && content.Mean is > 0.02 and < 0.98 ? TextureKind.Metalness : TextureKind.Unknown;
+    }
+}

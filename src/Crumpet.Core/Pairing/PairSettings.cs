@@ -1,0 +1,181 @@
+using System.Text.Json.Serialization;
+
+namespace Crumpet.Core.Pairing;
+
+/// <summary>How parts are spread over trays.</summary>
+public enum TrayMode
+{
+    /// <summary>All parts on one tray: they see each other.</summary>
+    One,
+
+    /// <summary>Each part on its own.</summary>
+    Parts,
+
+    /// <summary>The fewest trays on which no two parts in contact lie together.</summary>
+    Planned,
+}
+
+/// <summary>What blocks the light of ambient occlusion.</summary>
+public enum Occluders
+{
+    /// <summary>The high side of all parts on the same tray.</summary>
+    Tray,
+
+    /// <summary>The high side of the whole asset: contact shadows even between trays.</summary>
+    Asset,
+
+    /// <summary>The part's own high side alone.</summary>
+    Part,
+}
+
+/// <summary>Where rays come from over hard edges of the low side.</summary>
+public enum RayDirection
+{
+    /// <summary>Normals welded by position: no gap at hard edges, details slant near them.</summary>
+    Smooth,
+
+    /// <summary>Shading normals: details stay straight, rays part at hard edges.</summary>
+    Split,
+
+    /// <summary>Between the two.</summary>
+    Blended,
+}
+
+/// <summary>Where rays start.</summary>
+public enum CageKind
+{
+    /// <summary>The outward reach above the low surface, everywhere.</summary>
+    Reach,
+
+    /// <summary>On the least shell that holds the part's high side.</summary>
+    Fitted,
+
+    /// <summary>On the part's cage object, where one came; otherwise as by reach.</summary>
+    File,
+}
+
+/// <summary>What a brush changes.</summary>
+public enum BrushKind
+{
+    /// <summary>How far the cage stands off.</summary>
+    Cage,
+
+    /// <summary>How much directions follow shading normals.</summary>
+    Direction,
+}
+
+/// <summary>One stroke of a brush over a part's low surface.</summary>
+/// <param name="Kind">What it changes.</param>
+/// <param name="Part">Name of the part.</param>
+/// <param name="Points">Where it went, metres, three numbers a point.</param>
+/// <param name="RadiusMetres">How far around its way it works, fading, metres.</param>
+/// <param name="Amount">By how much at its middle: metres for the cage, a share from -1 to 1 for directions.</param>
+public sealed record BrushStroke(BrushKind Kind, string Part, IReadOnlyList<float> Points, float RadiusMetres, float Amount)
+{
+    /// <summary>What is wrong with it, one sentence, or null.</summary>
+    public string? Problem() => this switch
+    {
+        { Points: null or { Count: 0 or > 6000 } } => "A stroke has no points, or too many; draw it again.",
+        _ when Points.Count % 3 != 0 || Points.Any(p => !float.IsFinite(p)) => "A stroke's points are no points; draw it again.",
+        { RadiusMetres: not (> 0 and <= 1000) } => "A brush needs a radius above 0 mm.",
+        { Amount: not (>= -1000 and <= 1000) } => "A brush's strength is no number.",
+        _ => null,
+    };
+}
+
+/// <summary>Two parts that the artist wants on one tray, or never on one.</summary>
+/// <param name="One">Name of a part.</param>
+/// <param name="Two">Name of the other.</param>
+/// <param name="Together">Whether they belong together or apart.</param>
+public sealed record PartTie(string One, string Two, bool Together);
+
+/// <summary>What holds for one part alone; what is null is as on its tray or in the asset.</summary>
+public sealed record PartSettings
+{
+    /// <summary>How far outside the low surface its rays start, metres.</summary>
+    public float? OutwardReachMetres { get; init; }
+
+    /// <summary>How far inside the low surface its rays end, metres.</summary>
+    public float? InwardReachMetres { get; init; }
+
+    /// <summary>What blocks its light.</summary>
+    public Occluders? Sees { get; init; }
+
+    /// <summary>Where its rays start.</summary>
+    public CageKind? Cage { get; init; }
+
+    /// <summary>Where its rays come from over hard edges.</summary>
+    public RayDirection? Direction { get; init; }
+
+    /// <summary>Whether anything is said.</summary>
+    [JsonIgnore]
+    public bool IsEmpty => this == new PartSettings();
+}
+
+/// <summary>What holds for all parts of one tray.</summary>
+public sealed record TraySettings
+{
+    /// <summary>How far outside the low surface rays start, metres.</summary>
+    public float? OutwardReachMetres { get; init; }
+
+    /// <summary>How far inside the low surface rays end, metres.</summary>
+    public float? InwardReachMetres { get; init; }
+
+    /// <summary>Whether parts of other trays cast occlusion on it; null as in the asset.</summary>
+    public bool? OthersOcclude { get; init; }
+
+    /// <summary>Whether anything is said.</summary>
+    [JsonIgnore]
+    public bool IsEmpty => this == new TraySettings();
+}
+
+/// <summary>What the artist decided about parts and trays; parts go by name, so decisions outlive new files.</summary>
+public sealed record PairSettings
+{
+    /// <summary>Tray of parts that were put there by hand, from 0.</summary>
+    public IReadOnlyDictionary<string, int> TrayByHand { get; init; } = new Dictionary<string, int>();
+
+    /// <summary>Parts kept together or apart.</summary>
+    public IReadOnlyList<PartTie> Ties { get; init; } = [];
+
+    /// <summary>What holds for single parts.</summary>
+    public IReadOnlyDictionary<string, PartSettings> Parts { get; init; } = new Dictionary<string, PartSettings>();
+
+    /// <summary>What holds for single trays, by their numbers from 0.</summary>
+    public IReadOnlyDictionary<int, TraySettings> Trays { get; init; } = new Dictionary<int, TraySettings>();
+
+    /// <summary>Where rays start, for parts that say nothing else.</summary>
+    public CageKind Cage { get; init; }
+
+    /// <summary>How much farther than needed a fitted cage goes, outwards and inwards, metres.</summary>
+    public float CageMarginMetres { get; init; } = 0.0005f;
+
+    /// <summary>Where rays come from over hard edges, for parts that say nothing else.</summary>
+    public RayDirection Direction { get; init; }
+
+    /// <summary>Share of shading normals in blended directions, 0 to 1.</summary>
+    public float Blend { get; init; } = 0.5f;
+
+    /// <summary>Strokes of the brushes, in the order they were made.</summary>
+    public IReadOnlyList<BrushStroke> Strokes { get; init; } = [];
+
+    /// <summary>What is wrong with these settings, one sentence, or null.</summary>
+    public string? Problem()
+    {
+        if (CageMarginMetres is not (>= 0 and <= 1e3f))
+            return "The cage's margin must be 0 mm or more.";
+        if (Blend is not (>= 0 and <= 1))
+            return "The blend of directions must be 0 to 100 %.";
+        if (Strokes.Select(s => s.Problem()).FirstOrDefault(p => p is not null) is { } stroke)
+            return stroke;
+        if (TrayByHand.FirstOrDefault(t => t.Value is < 0 or > 999) is { Key: not null } tray)
+            return $"{tray.Key} is put on tray {tray.Value + 1}; trays are numbered 1 to 1000.";
+        if (Ties.FirstOrDefault(t => t.One == t.Two) is { } loose)
+            return $"{loose.One} cannot be kept {(loose.Together ? "together with" : "apart from")} itself.";
+        if (Parts.FirstOrDefault(p => !Usable(p.Value.OutwardReachMetres) || !Usable(p.Value.InwardReachMetres)) is { Key: not null } part)
+            return $"The reach of {part.Key} must be 0 m or more.";
+        return Trays.Values.Any(t => !Usable(t.OutwardReachMetres) || !Usable(t.InwardReachMetres)) ? "The reach of a tray must be 0 m or more." : null;
+    }
+
+    private static bool Usable(float? metres) => metres is null or (>= 0 and <= 1e6f);
+}

@@ -1,0 +1,148 @@
+using System.Globalization;
+using Crumpet.Core;
+using Crumpet.Core.Intake;
+
+namespace Crumpet.Web;
+
+/// <summary>A mend as the form for mends by hand sends it.</summary>
+public sealed class HandMend
+{
+    /// <summary>Which mend, by its word.</summary>
+    public string What { get; set; } = "";
+
+    /// <summary>Source names of the objects it is for; none for all.</summary>
+    public List<string> Objects { get; set; } = [];
+
+    /// <summary>Textures it is for.</summary>
+    public List<string> Textures { get; set; } = [];
+
+    /// <summary>Metres for one unit.</summary>
+    public string? Factor { get; set; }
+
+    /// <summary>Where the origin goes.</summary>
+    public OriginPlace Place { get; set; }
+
+    /// <summary>A typed point, three numbers.</summary>
+    public string? Point { get; set; }
+
+    /// <summary>A new name, a prefix, or a material.</summary>
+    public string? Text { get; set; }
+
+    /// <summary>Pattern that names fit.</summary>
+    public string? From { get; set; }
+
+    /// <summary>Pattern of the new names.</summary>
+    public string? To { get; set; }
+
+    /// <summary>A side.</summary>
+    public Side Side { get; set; }
+
+    /// <summary>Millimetres, degrees, or pixels.</summary>
+    public string? Amount { get; set; }
+
+    /// <summary>A kind of texture.</summary>
+    public TextureKind Kind { get; set; }
+
+    /// <summary>Pixels.</summary>
+    public int Width { get; set; }
+
+    /// <summary>Pixels.</summary>
+    public int Height { get; set; }
+
+    /// <summary>3, 5 or 9.</summary>
+    public int Kernel { get; set; } = 3;
+
+    /// <summary>Whether heights go on at the opposite edge.</summary>
+    public bool Wrap { get; set; }
+
+    /// <summary>The mends it asks for.</summary>
+    /// <param name="sheetSize">Side of the sheet that gaps are for, pixels.</param>
+    /// <param name="problem">What is wrong with it, one sentence, or null.</param>
+    public IReadOnlyList<Mend> Read(int sheetSize, out string? problem)
+    {
+        try
+        {
+            problem = null;
+            return TextureMend() is { } texture ? OnTextures(texture) : [ObjectMend(sheetSize) with { Objects = Objects }];
+        }
+        catch (FormatException e)
+        {
+            problem = e.Message;
+            return [];
+        }
+    }
+
+    private IntakeMend ObjectMend(int sheetSize) => What switch
+    {
+        "units" => new ScaleUnits(Number(Factor, "The factor", 1e-6, 1e6)),
+        "upright" => new TurnUpright(),
+        "origin" => Origin(),
+        "transform" => new ApplyTransform(),
+        "rename" => Objects.Count == 1 ? new Rename(Word("the new name")) : throw new FormatException("Tick one object to rename it; several at once are renamed by pattern."),
+        "renameByPattern" => Pattern(),
+        "stripPrefix" => new StripPrefix(Word("the prefix")),
+        "numberNames" => new NumberNames(),
+        "cleanNames" => new CleanNames(),
+        "side" => Objects.Count > 0 ? new SetSide(Side) : throw new FormatException("Tick the objects whose side you want to say."),
+        "weld" => new WeldPoints(Number(Amount, "The tolerance in mm", 0, 1000) / 1000),
+        "smooth" => new SmoothByAngle(Number(Amount, "The angle in degrees", 0, 180)),
+        "soften" => new SoftenEdges(),
+        "cut" => new CutEdges(Number(Amount, "The gap in px", 0, 256), sheetSize),
+        "dropEmptyFaces" => new DropEmptyFaces(),
+        "dropDoubledFaces" => new DropDoubledFaces(),
+        "turnFaces" => new TurnFaces(),
+        "mergeMaterials" => new MergeMaterials(Word("the material")),
+        _ => throw new FormatException("Choose what to do."),
+    };
+
+    private IntakeMend? TextureMend() => What switch
+    {
+        "kind" => new SetKind(Kind),
+        "resize" => Width is >= 1 and <= 16384 && Height is >= 1 and <= 16384 ? new ResizeTexture(Width, Height) : throw new FormatException("Give a width and a height from 1 to 16384 px."),
+        "heightToNormal" => new MakeNormals(Number(Amount, "The strength", 0.01, 1000), Kernel is 3 or 5 or 9 ? Kernel : 3, Wrap),
+        "unitLength" => new UnitLength(),
+        "dropAlpha" => new DropAlpha(),
+        _ => null,
+    };
+
+    private IReadOnlyList<Mend> OnTextures(IntakeMend mend) =>
+        Textures.Count > 0 ? [.. Textures.Select(t => mend with { File = t })] : throw new FormatException("Tick the textures it is for.");
+
+    private MoveOrigin Origin()
+    {
+        if (Place != OriginPlace.Point)
+            return new MoveOrigin(Place);
+        double[] at = [.. (Point ?? "").Split([' ', ',', ';'], StringSplitOptions.RemoveEmptyEntries).Select(p => Number(p, "The point", -1e6, 1e6))];
+        return at.Length == 3 ? new MoveOrigin(Place) { X = at[0], Y = at[1], Z = at[2] } : throw new FormatException("Type the point as three numbers in metres, such as 0 0.5 0.");
+    }
+
+    private RenameByPattern Pattern()
+    {
+        var mend = new RenameByPattern(From?.Trim() ?? "", To?.Trim() ?? "");
+        return mend.Problem() is { } problem ? throw new FormatException(problem) : mend;
+    }
+
+    private string Word(string what) => string.IsNullOrWhiteSpace(Text) ? throw new FormatException($"Type {what}.") : Text.Trim();
+
+    private static double Number(string? text, string what, double least, double most) =>
+        double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out double value) && value >= least && value <= most
+            ? value
+            : throw new FormatException(string.Create(CultureInfo.InvariantCulture, $"{what} is '{text}'; it must be a number from {least} to {most}."));
+}
+
+/// <summary>What can be mended by hand, by its word and as the form says it.</summary>
+public static class HandMendWords
+{
+    /// <summary>Mends of objects.</summary>
+    public static IReadOnlyList<(string Key, string Name)> Objects { get; } =
+    [
+        ("rename", "rename"), ("renameByPattern", "rename by pattern"), ("stripPrefix", "strip a prefix"), ("numberNames", "number equal names"), ("cleanNames", "clean names"), ("side", "say the side"),
+        ("units", "units"), ("upright", "Z up to Y up"), ("origin", "move the origin"), ("transform", "apply transforms"),
+        ("weld", "weld points"), ("smooth", "smooth by angle"), ("soften", "soften edges"), ("cut", "cut UVs at edges"),
+        ("turnFaces", "turn faces outward"), ("dropEmptyFaces", "drop empty faces"), ("dropDoubledFaces", "drop doubled faces"), ("mergeMaterials", "one low material"),
+    ];
+
+    /// <summary>Mends of textures.</summary>
+    public static IReadOnlyList<(string Key, string Name)> Textures { get; } =
+        [("kind", "say what it is"), ("resize", "resize"), ("heightToNormal", "height to normals"), ("unitLength", "unit length"), ("dropAlpha", "drop alpha")];
+}

@@ -1,0 +1,57 @@
+using System.Globalization;
+using Crumpet.Core;
+using Crumpet.Fuzz;
+
+// crumpet-fuzz READER SECONDS [SEED]: feeds broken files to a reader and fails at the first input that it answers with anything
+// but a result or a SourceFileException, that takes longer than five seconds, or for which it allocates beyond the limit.
+const double LongestSeconds = 5;
+const long MostBytes = 1L << 30;
+if (args.Length < 2 || !Readers.All.TryGetValue(args[0], out var reader))
+{
+    Console.Error.WriteLine($"Usage: READER SECONDS [SEED]; readers are {string.Join(", ", Readers.All.Keys)}.");
+    return 2;
+}
+double seconds = double.Parse(args[1], CultureInfo.InvariantCulture);
+var mutator = new Mutator(args.Length > 2 ? ulong.Parse(args[2], CultureInfo.InvariantCulture) : 1, reader.Seeds());
+double start = Cpu();
+long inputs = 0, read = 0, mostBytes = 0;
+double slowest = 0;
+while (Cpu() - start < seconds)
+{
+    byte[] input = mutator.Next();
+    inputs++;
+    double began = Cpu();
+    long before = GC.GetAllocatedBytesForCurrentThread();
+    string? wrong = null;
+    try
+    {
+        reader.Read(input);
+        read++;
+        mutator.Keep(input);
+    }
+    catch (SourceFileException e)
+    {
+        if (e.File.Length == 0 || e.What.Length == 0 || e.WhatToDo.Length == 0)
+            wrong = $"the error says too little: {e.Message}";
+    }
+    catch (Exception e)
+    {
+        wrong = e.ToString();
+    }
+    double took = Cpu() - began;
+    long bytes = GC.GetAllocatedBytesForCurrentThread() - before;
+    slowest = Math.Max(slowest, took);
+    mostBytes = Math.Max(mostBytes, bytes);
+    wrong ??= took > LongestSeconds ? $"took {took:0.0} s" : bytes > MostBytes ? $"allocated {bytes >> 20} MiB for {input.Length} bytes" : null;
+    if (wrong is null)
+        continue;
+    string kept = Path.Combine(Path.GetTempPath(), $"fuzz-{args[0]}-{inputs}.bin");
+    File.WriteAllBytes(kept, input);
+    Console.WriteLine($"{args[0]}: input {inputs} ({kept}): {wrong}");
+    return 1;
+}
+Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"{args[0]}: {inputs} inputs in {seconds:0} s, {read} of them readable, slowest {slowest:0.00} s, most allocated {mostBytes >> 20} MiB"));
+return 0;
+
+// Time at work, so that a run that is paused meanwhile does not look like a hang.
+static double Cpu() => Environment.CpuUsage.TotalTime.TotalSeconds;

@@ -1,0 +1,110 @@
+// Pairs as an artist works it: names by drag, trays by drag, contacts on the stage, cages with the brush.
+import assert from "node:assert/strict";
+import { after, before, test } from "node:test";
+import { startApp } from "./app.mjs";
+import { difference, fresh, openBrowser, openPage, picture, ready } from "./browser.mjs";
+import { sphere } from "./shapes.mjs";
+
+let app, browser, page, complaints, louvre, balls;
+
+before(async () => {
+  app = await startApp();
+  browser = await openBrowser();
+  ({ page, complaints } = await openPage(browser, app));
+  louvre = `${app.url}/assets/1/pairs`;
+  await page.goto(louvre);
+  await fresh(page, "pairs");
+});
+
+after(async () => {
+  await browser?.close();
+  await app?.stop();
+});
+
+const stage = (what) => page.evaluate(`document.querySelector("[data-stage]").stage.${what}`);
+const settled = () => page.waitForFunction(() => !document.querySelector("[data-run]") && document.querySelector('.stop[data-station="pairs"]').matches(".stop-fresh, .stop-blocked"), null, { timeout: 120_000 });
+
+test("a press on a contact shows the two parts alone, the gap between them and its width", async () => {
+  await page.goto(`${louvre}?show=trays`);
+  await ready(page);
+  const line = page.locator('.contact[aria-label*="slat_south_02 and slat_south_03"], .contact[aria-label*="slat_south_03 and slat_south_02"]');
+  await line.focus();
+  await page.keyboard.press("Enter");
+  await page.waitForFunction(() => /slat_south_0[23] and slat_south_0[23] · \d+\.\d mm apart/.test(document.querySelector(".stage .readout").textContent));
+  assert.equal(await stage("loadedSides[0].objects.filter((o) => o.mesh.visible).length"), 2);
+  assert.ok(await stage("gap.children.length") > 0);
+  // What is looked at next is whole again.
+  await page.locator('.part-stop[data-part="ridge"]').focus();
+  await page.keyboard.press("Enter");
+  await page.waitForFunction(() => document.querySelector("[data-stage]").stage.hidden.size === 0);
+  await page.waitForSelector("#card h2:has-text('ridge')");
+});
+
+test("a part dragged onto another tray stays there, and the plan is made around it", async () => {
+  const stop = page.locator('.part-stop[data-part="latch_knob"]'), tray = Number(await stop.getAttribute("data-tray")), other = (tray + 1) % 3;
+  const from = await stop.locator(":is(circle, rect, path)").boundingBox(), to = await page.locator(`.track[data-tray="${other}"] .ground`).boundingBox();
+  await page.mouse.move(from.x + 5, from.y + 5);
+  await page.mouse.down();
+  await page.mouse.move(from.x + 30, to.y + 30, { steps: 4 });
+  await page.mouse.up();
+  await page.waitForSelector(`.part-stop.by-hand[data-part="latch_knob"][data-tray="${other}"]`, { timeout: 60_000 });
+  await settled();
+  assert.match(await page.innerText("#ticket"), /3 \(least possible\)/);
+  await page.keyboard.press("Control+z");
+  await page.waitForSelector('.part-stop[data-part="latch_knob"]:not(.by-hand)', { timeout: 60_000 });
+});
+
+test("cages are drawn around the parts, and a stroke of the brush raises one and can be taken back", async () => {
+  await page.goto(`${louvre}?show=cage`);
+  await ready(page);
+  await page.waitForFunction(() => document.querySelector("[data-stage]").stage.rays?.parts.length === 46);
+  const withCage = await picture(page);
+  await page.click('[data-stage] [data-drawer="view"] summary');
+  await page.click('[data-toggle="cage"]');
+  await ready(page);
+  assert.ok(difference(withCage, await picture(page)) > 0.5);
+  await page.click('[data-toggle="hairs"]');
+  await ready(page);
+  await page.keyboard.press("Escape");
+  await page.click('[data-brush-kind="Cage"]');
+  await page.waitForFunction(() => document.querySelector("[data-stage]").stage.sides.low?.now);
+  await ready(page);
+  const box = await page.locator(".stage canvas").boundingBox(), x = box.x + box.width * 0.5, y = box.y + box.height * 0.36;
+  await page.mouse.move(x, y);
+  await page.mouse.down();
+  for (let i = 1; i < 6; i++) await page.mouse.move(x + 5 * i, y + i);
+  await Promise.all([page.waitForNavigation(), page.mouse.up()]);
+  await page.waitForSelector(".ledger td .more, .ledger th .more:has-text('1 stroke')", { timeout: 60_000 });
+  await page.keyboard.press("Control+z");
+  await page.waitForFunction(() => !/1 stroke/.test(document.querySelector(".ledger").innerText), null, { timeout: 60_000 });
+});
+
+test("a pattern is tried while it is typed", async () => {
+  await page.goto(`${louvre}?show=names`);
+  assert.match(await page.innerText(".names-said"), /All 92 names are read/);
+  await page.fill("#pattern", "{part}_low");
+  await page.waitForSelector("#readings .problem:has-text('lacks {side}')");
+  await page.fill("#pattern", "{part}_0{detail}_{side}");
+  await page.waitForSelector(".names-said:has-text('84 of 92 names are read')");
+  assert.equal(await page.locator(".names .unread").count(), 8);
+  assert.equal(await page.locator(".names .unread .piece-broken").first().innerText(), "h");
+});
+
+test("a name dragged onto another becomes its other side", async () => {
+  await page.goto(`${app.url}/kits`);
+  await page.fill("#name", "Balls");
+  await page.click('button:has-text("Make kit")');
+  await page.waitForURL(/\/kits\/\d+/);
+  await page.setInputFiles('input[name="files"]', [sphere("one_low", 16, 8), sphere("two_low", 16, 8, { right: 2 }), sphere("one_high", 32, 16, { dents: 0.01 }), sphere("odd_high", 32, 16, { dents: 0.01, right: 5 })]);
+  await page.waitForURL(/\/assets\/\d+\/intake/);
+  balls = page.url().replace(/\/intake.*/, "/pairs");
+  await page.goto(balls);
+  await page.waitForSelector(".ledger tr.unpaired", { timeout: 60_000 });
+  await settled();
+  assert.equal(await page.locator(".ledger tr.unpaired").count(), 2);
+  await page.dragAndDrop('[data-object]:has-text("odd_high")', '[data-object]:has-text("two_low")');
+  await page.waitForSelector("#ticket:has-text('2 parts paired, 0 not')", { timeout: 60_000 });
+  assert.ok(await page.locator('[data-object]:has-text("two_high")').count());
+});
+
+test("no page complained", () => assert.deepEqual(complaints, []));
