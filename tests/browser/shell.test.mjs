@@ -90,7 +90,7 @@ test("an asset is renamed, copied and archived from its row", async () => {
 
 test("the end of a run that is waited for is told on other pages, and others are not", async () => {
   await page.goto(`${asset}/bake`);
-  await page.selectOption("#size", "2048");
+  await page.selectOption("#size", "1024");
   await press(page, "button.button-main");
   await page.goto(`${app.url}/kits`);
   await page.waitForSelector(".toast-slip:has-text('Bake is done')", { timeout: 120_000 });
