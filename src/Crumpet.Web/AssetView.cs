@@ -49,6 +49,8 @@ public sealed class AssetView
     private readonly AssetBuild build;
     private readonly IResultStore store;
     private readonly Dictionary<Station, StepResult?> results = [];
+    private readonly Dictionary<string, StepResult?> lastResults = [];
+    private readonly Dictionary<string, object> reports = [];
 
     /// <summary>Looks at an asset.</summary>
     /// <param name="asset">The asset with sources, marks, findings and deliveries.</param>
@@ -77,7 +79,7 @@ public sealed class AssetView
     public IReadOnlyList<StationStop> Line { get; }
 
     /// <summary>What intake learned, if it is fresh.</summary>
-    public IntakeReport? Intake => Result(Station.Intake)?.Report<IntakeReport>();
+    public IntakeReport? Intake => Report<IntakeReport>(Station.Intake);
 
     /// <summary>Side of the object of this name, as the stage calls it, or null where there is none.</summary>
     public string? SideOf(string name) => Intake?.Objects.FirstOrDefault(o => o.Name == name) is { } row ? Sides.Word(row.Side) : null;
@@ -94,11 +96,27 @@ public sealed class AssetView
     }
 
     /// <summary>The result a station gave last, fresh or not, or null where it is no longer kept.</summary>
-    public StepResult? LastResult(Station station) => Result(station) ?? (MarkOf(station) is { } mark ? store.Find(mark.Key) : null);
+    public StepResult? LastResult(Station station)
+    {
+        if (Result(station) is { } fresh || MarkOf(station) is not { } mark)
+            return Result(station);
+        if (!lastResults.TryGetValue(mark.Key, out var last))
+            lastResults.Add(mark.Key, last = store.Find(mark.Key));
+        return last;
+    }
 
     /// <summary>The report of a station's fresh result, or null.</summary>
     public T? Report<T>(Station station)
-        where T : class => Result(station)?.Report<T>();
+        where T : class => Result(station) is { } result ? ReportOf<T>(result) : null;
+
+    /// <summary>The report of a result. Pages ask for it row by row, so it is read from its text once.</summary>
+    public T ReportOf<T>(StepResult result)
+        where T : class
+    {
+        if (!reports.TryGetValue(result.Key, out object? report))
+            reports.Add(result.Key, report = result.Report<T>());
+        return (T)report;
+    }
 
     /// <summary>Findings of a station, worst first: those of its fresh result, otherwise of its last one.</summary>
     public IReadOnlyList<Finding> FindingsOf(Station station) => Result(station)?.Findings
