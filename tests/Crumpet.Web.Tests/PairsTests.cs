@@ -142,7 +142,7 @@ public sealed class PairsTests : WebAppTests
     private static string Three(string side) => Box($"box_{side}", 0) + Box($"lid_{side}", 3, 8) + Box($"foot_{side}", 6, 16);
 
     /// <summary>A cube of side 1 with UVs, so far to the right.</summary>
-    private static string Box(string name, float right, int before = 0)
+    internal static string Box(string name, float right, int before = 0)
     {
         var text = new StringBuilder($"o {name}\n");
         for (int i = 0; i < 8; i++)
