@@ -42,6 +42,9 @@ internal static class PairCommand
         int threads = parsed.GetValue(Threads);
         if (threads < 1)
             throw new UsageException($"--threads is {threads}; it must be 1 or more.");
+        var target = parsed.GetValue(CageOut);
+        if (target is not null && target.Extension.ToLowerInvariant() is not (".obj" or ".glb"))
+            throw new UsageException($"--cage-out is '{target.Name}'; its name must end in .obj or .glb.");
         var rules = parsed.GetValue(Rules) is { } file ? RulesFile.Read(Output.ReadFile(file), file.Name) : new IntakeRules();
         var store = new MemoryResultStore();
         var folder = new SourceFolder(store);
@@ -56,13 +59,8 @@ internal static class PairCommand
         var intake = build.ResultOf(Station.Intake)!;
         if (intake.Findings.FirstOrDefault(f => f.Code == "unreadable-file") is { } unreadable)
             return Output.Fail(unreadable.Sentence, ExitCode.Unreadable);
-        if (parsed.GetValue(CageOut) is { } target && result.Files.Count > 0)
-        {
-            bool asObj = target.Extension.Equals(".obj", StringComparison.OrdinalIgnoreCase);
-            if (!asObj && !target.Extension.Equals(".glb", StringComparison.OrdinalIgnoreCase))
-                throw new UsageException($"--cage-out is '{target.Name}'; its name must end in .obj or .glb.");
-            AtomicFile.Write(target.FullName, build.Cages(asObj));
-        }
+        if (target is not null && result.Files.Count > 0)
+            AtomicFile.Write(target.FullName, build.Cages(target.Extension.Equals(".obj", StringComparison.OrdinalIgnoreCase)));
         var objects = intake.Report<IntakeReport>().Objects;
         var report = result.Report<PairReport>();
         var parts = report.Parts.Select(p => new

@@ -1,4 +1,3 @@
-using System.Globalization;
 using Crumpet.Core;
 using Crumpet.Core.Intake;
 
@@ -74,7 +73,7 @@ public sealed class HandMend
 
     private IntakeMend ObjectMend(int sheetSize) => What switch
     {
-        "units" => new ScaleUnits(Number(Factor, "The factor", 1e-6, 1e6)),
+        "units" => new ScaleUnits(FormNumber.Read(Factor, "The factor", 1e-6, 1e6)),
         "upright" => new TurnUpright(),
         "origin" => Origin(),
         "transform" => new ApplyTransform(),
@@ -84,10 +83,10 @@ public sealed class HandMend
         "numberNames" => new NumberNames(),
         "cleanNames" => new CleanNames(),
         "side" => Objects.Count > 0 ? new SetSide(Side) : throw new FormatException("Tick the objects whose side you want to say."),
-        "weld" => new WeldPoints(Number(Amount, "The tolerance in mm", 0, 1000) / 1000),
-        "smooth" => new SmoothByAngle(Number(Amount, "The angle in degrees", 0, 180)),
+        "weld" => new WeldPoints(FormNumber.Read(Amount, "The tolerance in mm", 0, 1000) / 1000),
+        "smooth" => new SmoothByAngle(FormNumber.Read(Amount, "The angle in degrees", 0, 180)),
         "soften" => new SoftenEdges(),
-        "cut" => new CutEdges(Number(Amount, "The gap in px", 0, 256), sheetSize),
+        "cut" => new CutEdges(FormNumber.Read(Amount, "The gap in px", 0, 256), sheetSize),
         "dropEmptyFaces" => new DropEmptyFaces(),
         "dropDoubledFaces" => new DropDoubledFaces(),
         "turnFaces" => new TurnFaces(),
@@ -99,7 +98,7 @@ public sealed class HandMend
     {
         "kind" => new SetKind(Kind),
         "resize" => Width is >= 1 and <= 16384 && Height is >= 1 and <= 16384 ? new ResizeTexture(Width, Height) : throw new FormatException("Give a width and a height from 1 to 16384 px."),
-        "heightToNormal" => new MakeNormals(Number(Amount, "The strength", 0.01, 1000), Kernel is 3 or 5 or 9 ? Kernel : 3, Wrap),
+        "heightToNormal" => new MakeNormals(FormNumber.Read(Amount, "The strength", 0.01, 1000), Kernel is 3 or 5 or 9 ? Kernel : 3, Wrap),
         "unitLength" => new UnitLength(),
         "dropAlpha" => new DropAlpha(),
         _ => null,
@@ -112,7 +111,7 @@ public sealed class HandMend
     {
         if (Place != OriginPlace.Point)
             return new MoveOrigin(Place);
-        double[] at = [.. (Point ?? "").Split([' ', ',', ';'], StringSplitOptions.RemoveEmptyEntries).Select(p => Number(p, "The point", -1e6, 1e6))];
+        double[] at = [.. (Point ?? "").Split([' ', ',', ';'], StringSplitOptions.RemoveEmptyEntries).Select(p => FormNumber.Read(p, "The point", -1e6, 1e6))];
         return at.Length == 3 ? new MoveOrigin(Place) { X = at[0], Y = at[1], Z = at[2] } : throw new FormatException("Type the point as three numbers in metres, such as 0 0.5 0.");
     }
 
@@ -123,11 +122,6 @@ public sealed class HandMend
     }
 
     private string Word(string what) => string.IsNullOrWhiteSpace(Text) ? throw new FormatException($"Type {what}.") : Text.Trim();
-
-    private static double Number(string? text, string what, double least, double most) =>
-        double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out double value) && value >= least && value <= most
-            ? value
-            : throw new FormatException(string.Create(CultureInfo.InvariantCulture, $"{what} is '{text}'; it must be a number from {least} to {most}."));
 }
 
 /// <summary>What can be mended by hand, by its word and as the form says it.</summary>

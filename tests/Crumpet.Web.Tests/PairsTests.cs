@@ -54,6 +54,10 @@ public sealed class PairsTests : WebAppTests
         Assert.Contains("lid_<wbr>high", page, StringComparison.Ordinal);
         Assert.Contains("Rename kk_high to lid_high", WebUtility.HtmlDecode(await client.GetStringAsync($"{asset}/intake")), StringComparison.Ordinal);
         Assert.Contains("Drag a high object onto a low one", await PostAsync(client, pairs, "Join", new() { ["dragged"] = "0", ["onto"] = "0" }), StringComparison.Ordinal);
+        // A pattern without detail cannot tell two objects of one side apart.
+        await PostAsync(client, $"{pairs}?show=names", "Pattern", new() { ["pattern"] = "{part}_{side}" });
+        page = await UntilAsync(client, pairs, "2 parts paired, 0 not");
+        Assert.Contains("lid has a high object already", await PostAsync(client, pairs, "Join", new() { ["dragged"] = NumberOf(page, "crate_<wbr>high"), ["onto"] = NumberOf(page, "lid_<wbr>low") }), StringComparison.Ordinal);
         await PostAsync(client, $"{pairs}?show=names", "Pattern", new() { ["pattern"] = "{side}-{part} | {part}_{side}" });
         page = await UntilAsync(client, $"{pairs}?show=names", "Rename all 4 to the convention");
         Assert.Contains("high-lid", page, StringComparison.Ordinal);

@@ -52,7 +52,7 @@ public static class StagePreview
             }
             ends[level] = data.Position;
         }
-        return Assemble(new
+        return Assemble("CPV2"u8, new
         {
             levelEnds = ends,
             min = Three(whole.Min),
@@ -148,13 +148,14 @@ public static class StagePreview
         return [.. uvArea.Zip(area, (u, a) => a > 0 ? (float)Math.Sqrt(u / a) : 0)];
     }
 
-    private static byte[] Assemble(object header, MemoryStream data)
+    /// <summary>What a preview file is: four letters, length of the JSON header in bytes, the header padded with spaces to four, buffers.</summary>
+    internal static byte[] Assemble(ReadOnlySpan<byte> letters, object header, MemoryStream data)
     {
         byte[] json = JsonSerializer.SerializeToUtf8Bytes(header, JsonSerializerOptions.Web);
         int padded = (json.Length + 3) / 4 * 4;
-        using var stream = new MemoryStream(8 + padded + (int)data.Length);
+        using var stream = new MemoryStream(letters.Length + 4 + padded + (int)data.Length);
         using var writer = new BinaryWriter(stream);
-        writer.Write("CPV2"u8);
+        writer.Write(letters);
         writer.Write(padded);
         writer.Write(json);
         writer.Write("   "u8[..(padded - json.Length)]);

@@ -72,6 +72,9 @@ public sealed record ObjectReport(
 
     /// <summary>Whether the source hides it.</summary>
     public bool IsHidden { get; init; }
+
+    /// <summary>The mend that gives it another name.</summary>
+    public Rename RenamedTo(string name) => new(name) { File = File, Objects = [SourceName] };
 }
 
 /// <summary>What one file is.</summary>

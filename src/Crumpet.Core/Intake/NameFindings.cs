@@ -98,7 +98,7 @@ internal static partial class NameFindings
     private static Finding Misspelt(IntakeLook look, int i, string to, string what) => new(Severity.Stop, "name-case", look.Rows[i].Name, $"{what}; rename it to {to}.", 1)
     {
         Spot = look.SpotAt(i, -1),
-        Mends = [new($"Rename to {to[PrefixOf(to).Length..]}", true, new Rename(to[PrefixOf(to).Length..]) { File = look.Rows[i].File, Objects = [look.Rows[i].SourceName] })],
+        Mends = [new($"Rename to {to[PrefixOf(to).Length..]}", true, look.Rows[i].RenamedTo(to[PrefixOf(to).Length..]))],
     };
 
     private static IEnumerable<Finding> Twice(IntakeLook look)

@@ -67,6 +67,24 @@ public sealed class NameReader
     public string Write(string part, string word, string detail = "") =>
         Convention.Write(Convention.Fields.ToDictionary(f => f, f => f switch { "part" => part, "side" => word, "detail" => detail, _ => "" }));
 
+    /// <summary>The name of an object that no other has, numbered where it must be; null where the pattern has no detail to number by.</summary>
+    /// <param name="part">Part.</param>
+    /// <param name="side">Low, high or cage.</param>
+    /// <param name="detail">What tells it from others of the part and side; may be empty.</param>
+    /// <param name="isTaken">Whether another object has a name.</param>
+    public string? WriteFree(string part, Side side, string detail, Func<string, bool> isTaken)
+    {
+        string name = Write(part, side, detail);
+        for (int number = 2; isTaken(name); number++)
+        {
+            string next = Write(part, side, $"{(detail.Length > 0 ? detail + "_" : "")}{number}");
+            if (next == name)
+                return null;
+            name = next;
+        }
+        return name;
+    }
+
     /// <summary>The word that is written for a side.</summary>
     public string WordOf(Side side) => side switch
     {

@@ -5,7 +5,11 @@ namespace Crumpet.Core.Pairing;
 /// <summary>Everything that decides which low and which high objects make a part.</summary>
 /// <param name="Objects">Objects as intake describes them.</param>
 /// <param name="Names">How names are read and written.</param>
-public sealed record MatchInput(IReadOnlyList<ObjectReport> Objects, NameReader Names);
+public sealed record MatchInput(IReadOnlyList<ObjectReport> Objects, NameReader Names)
+{
+    /// <summary>A name of a part's side that no object has; null where the pattern has no detail to number by.</summary>
+    public string? FreeName(string part, Side side, string detail) => Names.WriteFree(part, side, detail, n => Objects.Any(o => o.Name == n));
+}
 
 /// <summary>Matches low with high objects by their names.</summary>
 public static class Matching
@@ -34,13 +38,9 @@ public static class Matching
             foreach (int i in row.Low.Concat(row.High))
             {
                 var o = input.Objects[i];
-                string wanted = input.Names.Write(row.Name, o.Side, o.Detail);
-                if (wanted == o.Name)
-                    continue;
-                // Objects that differed in what the pattern leaves out stay apart.
-                for (int number = 2; !taken.Add(wanted); number++)
-                    wanted = input.Names.Write(row.Name, o.Side, $"{(o.Detail.Length > 0 ? o.Detail + "_" : "")}{number}");
-                changes.Add((i, wanted));
+                // Objects that differed in what the pattern leaves out stay apart, and as they are where it cannot tell them apart.
+                if (input.Names.Write(row.Name, o.Side, o.Detail) != o.Name && input.Names.WriteFree(row.Name, o.Side, o.Detail, n => !taken.Add(n)) is { } wanted)
+                    changes.Add((i, wanted));
             }
         }
         return changes;

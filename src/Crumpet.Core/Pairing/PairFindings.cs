@@ -40,7 +40,7 @@ internal static class PairFindings
                 Spot = SpotOf(input.Meshes[numbers[0]]),
                 Mends =
                 [
-                    .. report.Suggestions.Where(s => numbers.Contains(isLow ? s.Low : s.High)).Take(2).Select(s => new MendOffer($"Rename {objects[s.Rename].Name} to {s.NewName}", s.IsClear && s.Score >= Suggester.Bar, RenameOf(objects[s.Rename], s.NewName))),
+                    .. report.Suggestions.Where(s => numbers.Contains(isLow ? s.Low : s.High)).Take(2).Select(s => new MendOffer($"Rename {objects[s.Rename].Name} to {s.NewName}", s.IsClear && s.Score >= Suggester.Bar, objects[s.Rename].RenamedTo(s.NewName))),
                     new MendOffer("Put aside", false, new SetSide(Side.Aside) { File = objects[numbers[0]].File, Objects = [.. numbers.Select(i => objects[i].SourceName).Distinct(StringComparer.Ordinal)] }),
                 ],
             };
@@ -50,8 +50,6 @@ internal static class PairFindings
     private static string Why(Suggestion s) => string.Create(CultureInfo.InvariantCulture, $"fits it {s.ShapeScore:0 %} by shape and {s.NameScore:0 %} by name").Replace(" %", "\u00a0%", StringComparison.Ordinal);
 
     private static bool DiffersInCase(ObjectReport one, ObjectReport two) => one.Part != two.Part && string.Equals(one.Part, two.Part, StringComparison.OrdinalIgnoreCase);
-
-    private static Rename RenameOf(ObjectReport o, string to) => new(to) { File = o.File, Objects = [o.SourceName] };
 
     private static IEnumerable<Finding> Fits(PairInput input, PairReport report)
     {

@@ -106,6 +106,15 @@ public sealed record PairReport(IReadOnlyList<PartRow> Parts, int TrayCount)
     /// <summary>Other sides for what has none, the likeliest first.</summary>
     public IReadOnlyList<Suggestion> Suggestions { get; init; } = [];
 
+    /// <summary>Suggestions that are clear and above a bar, each object in one at most.</summary>
+    /// <param name="bar">Least score, 0 to 1.</param>
+    public IReadOnlyList<Suggestion> ClearSuggestions(double bar) => [.. Suggestions.Where(s => s.IsClear && s.Score >= bar).DistinctBy(s => s.Rename)];
+
+    /// <summary>Suggestions to show with a row: of two unpaired rows that suggest each other, the low one has them.</summary>
+    public IEnumerable<Suggestion> SuggestionsFor(PartRow row) => row.IsPaired
+        ? []
+        : Suggestions.Where(s => row.Low.Contains(s.Low) || (row.High.Contains(s.High) && !Parts.Any(o => !o.IsPaired && o.Low.Contains(s.Low))));
+
     /// <summary>Rows with both sides.</summary>
     [System.Text.Json.Serialization.JsonIgnore]
     public IEnumerable<PartRow> Paired => Parts.Where(p => p.IsPaired);

@@ -69,7 +69,8 @@ public static class PairingStation
     public static PairResult Run(PairInput input, IProgress<Progress>? progress = null, CancellationToken cancel = default)
     {
         progress?.Report(new Progress(0, "reading names"));
-        var rows = Matching.Rows(input.Match).Select(r => WithReach(r, input)).ToArray();
+        // A tray chosen by hand is known before the plan.
+        var rows = Matching.Rows(input.Match).Select(r => WithReach(r, input.Settings.TrayByHand.GetValueOrDefault(r.Name, -1), input)).ToArray();
         var questions = rows.Select(r => QuestionOf(r, input.Settings)).ToArray();
         int[] paired = [.. Enumerable.Range(0, rows.Length).Where(i => rows[i].IsPaired)];
         var trees = new SurfaceTree?[rows.Length];
@@ -132,11 +133,11 @@ public static class PairingStation
             kind == CageKind.Fitted ? settings.CageMarginMetres : 0, [.. settings.Strokes.Where(s => s.Part == row.Name)]);
     }
 
-    private static PartRow WithReach(PartRow row, PairInput input)
+    /// <summary>The row with the reaches that hold on a tray; -1 where its tray is not known yet.</summary>
+    private static PartRow WithReach(PartRow row, int onTray, PairInput input)
     {
         var own = input.Settings.Parts.GetValueOrDefault(row.Name);
-        // A tray chosen by hand is known before the plan.
-        var tray = input.Settings.TrayByHand.TryGetValue(row.Name, out int number) ? input.Settings.Trays.GetValueOrDefault(number) : null;
+        var tray = input.Settings.Trays.GetValueOrDefault(onTray);
         return row with
         {
             OutwardReachMetres = own?.OutwardReachMetres ?? tray?.OutwardReachMetres ?? input.OutwardReachMetres,
@@ -150,10 +151,8 @@ public static class PairingStation
             return row;
         var own = input.Settings.Parts.GetValueOrDefault(row.Name);
         var tray = input.Settings.Trays.GetValueOrDefault(row.Tray);
-        return row with
+        return WithReach(row, row.Tray, input) with
         {
-            OutwardReachMetres = own?.OutwardReachMetres ?? tray?.OutwardReachMetres ?? input.OutwardReachMetres,
-            InwardReachMetres = own?.InwardReachMetres ?? tray?.InwardReachMetres ?? input.InwardReachMetres,
             Sees = own?.Sees ?? (tray?.OthersOcclude is { } others ? others ? Occluders.Asset : Occluders.Tray : null),
         };
     }

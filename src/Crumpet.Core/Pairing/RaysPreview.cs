@@ -54,16 +54,7 @@ public static class RaysPreview
             data.Write(MemoryMarshal.AsBytes<Vector3>(CollectionsMarshal.AsSpan(hairs)));
             data.Write(MemoryMarshal.AsBytes<Vector3>(over));
         }
-        byte[] json = JsonSerializer.SerializeToUtf8Bytes(new { parts }, JsonSerializerOptions.Web);
-        int padded = (json.Length + 3) / 4 * 4;
-        using var stream = new MemoryStream();
-        using var writer = new BinaryWriter(stream);
-        writer.Write("CRP1"u8);
-        writer.Write(padded);
-        writer.Write(json);
-        writer.Write("   "u8[..(padded - json.Length)]);
-        data.WriteTo(stream);
-        return stream.ToArray();
+        return StagePreview.Assemble("CRP1"u8, new { parts }, data);
     }
 
     /// <summary>Where rays of each corner start.</summary>

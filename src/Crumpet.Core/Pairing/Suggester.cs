@@ -55,8 +55,10 @@ public static class Suggester
             foreach (int o in new[] { c.Low, c.High }.Where(loose.Contains))
                 given[o] = given.GetValueOrDefault(o) + 1;
             bool clear = !all.Any(o => o != c && o.Score > c.Score - Clear && ((o.Low == c.Low && loose.Contains(c.Low)) || (o.High == c.High && loose.Contains(c.High))));
+            // Where the pattern has no detail, a part has room for one object a side.
             var (rename, name) = Renamed(input, c);
-            result.Add(new Suggestion(c.Low, c.High, c.Name, c.Shape, c.Score, clear, rename, name));
+            if (name is not null)
+                result.Add(new Suggestion(c.Low, c.High, c.Name, c.Shape, c.Score, clear, rename, name));
         }
         return result;
 
@@ -79,27 +81,19 @@ public static class Suggester
         }
     }
 
-    private static (int Object, string Name) Renamed(MatchInput input, Candidate c)
+    private static (int Object, string? Name) Renamed(MatchInput input, Candidate c)
     {
         ObjectReport low = input.Objects[c.Low], high = input.Objects[c.High];
         if (c.Joins)
         {
             bool lowJoins = !input.Objects.Any(o => o.Side == Side.High && input.Names.PartComparer.Equals(o.Part, low.Part));
             var (joining, to, side) = lowJoins ? (low, high, Side.Low) : (high, low, Side.High);
-            return (lowJoins ? c.Low : c.High, Free(input, to.Part, side, NameRepair.Clean(joining.Part)));
+            return (lowJoins ? c.Low : c.High, input.FreeName(to.Part, side, NameRepair.Clean(joining.Part)));
         }
         // Where only capitals differ, the one that has them gives way.
         bool lowGivesWay = string.Equals(low.Part, high.Part, StringComparison.OrdinalIgnoreCase) && low.Part.Any(char.IsUpper) && !high.Part.Any(char.IsUpper);
         // A low name that the pattern cannot read is no good name for the pair.
         lowGivesWay |= input.Names.Read(low.Name) is null && input.Names.Read(high.Name) is not null;
-        return lowGivesWay ? (c.Low, Free(input, high.Part, Side.Low, low.Detail)) : (c.High, Free(input, low.Part, Side.High, high.Detail));
-    }
-
-    private static string Free(MatchInput input, string part, Side side, string detail)
-    {
-        string name = input.Names.Write(part, side, detail);
-        for (int number = 2; input.Objects.Any(o => o.Name == name); number++)
-            name = input.Names.Write(part, side, $"{(detail.Length > 0 ? detail + "_" : "")}{number}");
-        return name;
+        return lowGivesWay ? (c.Low, input.FreeName(high.Part, Side.Low, low.Detail)) : (c.High, input.FreeName(low.Part, Side.High, high.Detail));
     }
 }

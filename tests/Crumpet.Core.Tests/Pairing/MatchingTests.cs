@@ -1,4 +1,5 @@
 using System.Numerics;
+using System.Text.Json;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Pairing;
@@ -43,8 +44,8 @@ public sealed class MatchingTests
         while (true)
         {
             report = Pair(items, names);
-            var clear = report.Suggestions.Where(s => s.IsClear && s.Score >= Suggester.Bar).DistinctBy(s => s.Rename).ToArray();
-            if (clear.Length == 0)
+            var clear = report.ClearSuggestions(Suggester.Bar);
+            if (clear.Count == 0)
                 break;
             foreach (var s in clear)
                 names[s.Rename] = s.NewName;
@@ -90,6 +91,56 @@ public sealed class MatchingTests
     {
         var input = new MatchInput([Row("high-lid", Side.High), Row("lid.high", Side.High), Row("lid_low", Side.Low), Row("lone_low", Side.Low)], Names);
         Assert.Equal([(0, "lid_high"), (1, "lid_high_2")], Matching.ToConvention(input, Matching.Rows(input)));
+    }
+
+    [Fact]
+    public void A_pattern_without_detail_has_room_for_one_object_a_side_and_never_numbers_for_ever()
+    {
+        var bare = NameReader.Create("{part}_{side} | {side}-{part}", new NameRules());
+        Assert.Null(bare.WriteFree("lid", Side.High, "screw", n => n == "lid_high"));
+        Assert.Equal("lid_high", bare.WriteFree("lid", Side.High, "screw", _ => false));
+        Assert.Equal("lid_high_screw_3", Names.WriteFree("lid", Side.High, "screw", n => n is "lid_high_screw" or "lid_high_screw_2"));
+        var input = new MatchInput([Row("high-lid", Side.High), Row("lid_high", Side.High), Row("lid_low", Side.Low)], bare);
+        Assert.Empty(Matching.ToConvention(input, Matching.Rows(input)));
+
+        // What could only join a full part is not offered under it.
+        Item[] items =
+        [
+            new("bracket_low", Side.Low, Box(Vector3.Zero, Vector3.One)), new("bracket_high", Side.High, Box(Vector3.Zero, Vector3.One)),
+            new("screw_high", Side.High, Box(new Vector3(0, 0.5f, 0), new Vector3(0.02f))), new("lid_low", Side.Low, Box(new Vector3(3, 0, 0), Vector3.One)), new("lid_high", Side.High, Box(new Vector3(3, 0, 0), Vector3.One)),
+        ];
+        input = new MatchInput([.. items.Select(i => Row(i.Name, i.Side))], bare);
+        Assert.Empty(PairingStation.Run(new PairInput(input, [.. items.Select(i => i.Mesh)], TrayMode.Planned, new PairSettings(), 0.02f, 0.02f), null, TestContext.Current.CancellationToken).Report.Suggestions);
+    }
+
+    [Fact]
+    public void Suggestions_go_with_the_low_row_of_two_and_those_that_are_clear_name_an_object_once()
+    {
+        Suggestion Of(int low, int high, double score, bool clear) => new(low, high, score, score, score, clear, high, $"name_{low}");
+        var report = new PairReport([new PartRow("a", [0], [], -1), new PartRow("b", [], [1], -1), new PartRow("c", [], [4], -1), new PartRow("d", [2], [3], 0)], 1)
+        {
+            Suggestions = [Of(0, 1, 0.9, true), Of(2, 1, 0.8, true), Of(2, 4, 0.7, true), Of(0, 4, 0.6, false)],
+        };
+        Assert.Equal([0.9, 0.6], report.SuggestionsFor(report.Parts[0]).Select(s => s.Score));
+        Assert.Equal([0.8], report.SuggestionsFor(report.Parts[1]).Select(s => s.Score));
+        Assert.Equal([0.7], report.SuggestionsFor(report.Parts[2]).Select(s => s.Score));
+        Assert.Empty(report.SuggestionsFor(report.Parts[3]));
+        Assert.Equal([0.9, 0.7], report.ClearSuggestions(0.65).Select(s => s.Score));
+        Assert.Equal([0.9], report.ClearSuggestions(0.75).Select(s => s.Score));
+    }
+
+    [Fact]
+    public void Decisions_are_made_changed_and_taken_back_without_a_trace()
+    {
+        var empty = new PairSettings();
+        var made = empty.OnTray("lid", 2).OnTray("box", 0).OnTray("lid", 1).With("lid", new PartSettings { OutwardReachMetres = 1 }).With(3, new TraySettings { OthersOcclude = true })
+            .With(new PartTie("lid", "box", true)).With(new PartTie("box", "lid", false));
+        Assert.Equal([("box", 0), ("lid", 1)], made.TrayByHand.Select(t => (t.Key, t.Value)));
+        Assert.Equal(new PartTie("box", "lid", false), Assert.Single(made.Ties));
+        Assert.Equal(1, made.Parts["lid"].OutwardReachMetres);
+        Assert.True(made.Trays[3].OthersOcclude);
+        var back = made.OnTray("lid", null).OnTray("box", null).OnTray("never", null).With("lid", new PartSettings()).With(3, new TraySettings()).WithoutTie("lid", "box");
+        Assert.Equal(JsonSerializer.Serialize(empty), JsonSerializer.Serialize(back));
     }
 
     [Fact]

@@ -39,7 +39,7 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     public IReadOnlyList<ObjectReport> Objects => View.Intake?.Objects ?? [];
 
     /// <summary>How many parts have both sides by the names as they are read now.</summary>
-    public int PairCount => View.Intake is { } intake ? Matching.Rows(new MatchInput(intake.Objects, Names(View.Plan.NamePattern))).Count(r => r.IsPaired) : 0;
+    public int PairCount => View.Intake is { } intake ? Matching.Rows(Match).Count(r => r.IsPaired) : 0;
 
     /// <summary>The part whose card is shown, or null.</summary>
     public PartRow? Picked => Report?.Parts.FirstOrDefault(p => p.Name == Part);
@@ -47,12 +47,12 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     /// <summary>New names that would follow the convention.</summary>
     public IReadOnlyList<(ObjectReport Object, string NewName)> Renames =>
         Report is { } report && View.Intake is { } intake
-            ? [.. Matching.ToConvention(new MatchInput(intake.Objects, Names(View.Plan.NamePattern)), report.Parts).Select(r => (intake.Objects[r.Object], r.NewName))]
+            ? [.. Matching.ToConvention(Match, report.Parts).Select(r => (intake.Objects[r.Object], r.NewName))]
             : [];
 
     /// <summary>Suggestions that are clear and above the bar, each object in one at most.</summary>
     /// <param name="bar">Least score, 0 to 1.</param>
-    public IReadOnlyList<Suggestion> Clear(double bar) => [.. (Report?.Suggestions ?? []).Where(s => s.IsClear && s.Score >= bar).DistinctBy(s => s.Rename)];
+    public IReadOnlyList<Suggestion> Clear(double bar) => Report?.ClearSuggestions(bar) ?? [];
 
     /// <summary>How a pattern reads the names that are present.</summary>
     public NameReadings Readings(string pattern) => NameReadings.Of(pattern, Objects, View.Asset.Kit!.Rules().Names);
@@ -80,38 +80,28 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     /// <summary>Puts parts on a tray by hand, or leaves them to the plan.</summary>
     /// <param name="part">Name of the part.</param>
     /// <param name="tray">Number from 0; -1 for the plan.</param>
-    public Task<IActionResult> OnPostTrayAsync(string part, int tray) => ChangeAsync(plan => plan with { Trays = TrayMode.Planned, Pairs = OnTray(plan.Pairs, part, tray) });
+    public Task<IActionResult> OnPostTrayAsync(string part, int tray) => ChangeAsync(plan => plan with { Trays = TrayMode.Planned, Pairs = plan.Pairs.OnTray(part, tray >= 0 ? tray : null) });
 
     /// <summary>Records what holds for one part.</summary>
     public Task<IActionResult> OnPostPartAsync(string part, int tray, string? outward, string? inward, Occluders? sees, CageKind? cage, RayDirection? direction) => ChangeAsync(plan =>
     {
         var own = new PartSettings { OutwardReachMetres = Millimetres(outward, "The outward reach"), InwardReachMetres = Millimetres(inward, "The inward reach"), Sees = sees, Cage = cage, Direction = direction };
-        var parts = new SortedDictionary<string, PartSettings>(plan.Pairs.Parts.ToDictionary(), StringComparer.Ordinal);
-        if (own.IsEmpty)
-            parts.Remove(part);
-        else
-            parts[part] = own;
-        return plan with { Trays = tray >= 0 ? TrayMode.Planned : plan.Trays, Pairs = OnTray(plan.Pairs with { Parts = parts }, part, tray) };
+        return plan with { Trays = tray >= 0 ? TrayMode.Planned : plan.Trays, Pairs = plan.Pairs.With(part, own).OnTray(part, tray >= 0 ? tray : null) };
     });
 
     /// <summary>Keeps two parts together or apart.</summary>
     public Task<IActionResult> OnPostTieAsync(string part, string? other, bool together) => ChangeAsync(plan => string.IsNullOrEmpty(other)
         ? throw new FormatException("Choose the other part.")
-        : plan with { Trays = TrayMode.Planned, Pairs = plan.Pairs with { Ties = [.. plan.Pairs.Ties.Where(t => !Joins(t, part, other)), new PartTie(part, other, together)] } });
+        : plan with { Trays = TrayMode.Planned, Pairs = plan.Pairs.With(new PartTie(part, other, together)) });
 
     /// <summary>Takes a tie away.</summary>
-    public Task<IActionResult> OnPostUntieAsync(string part, string other) => ChangeAsync(plan => plan with { Pairs = plan.Pairs with { Ties = [.. plan.Pairs.Ties.Where(t => !Joins(t, part, other))] } });
+    public Task<IActionResult> OnPostUntieAsync(string part, string other) => ChangeAsync(plan => plan with { Pairs = plan.Pairs.WithoutTie(part, other) });
 
     /// <summary>Records what holds for one tray.</summary>
     public Task<IActionResult> OnPostTraySettingsAsync(int tray, string? outward, string? inward, bool? others) => ChangeAsync(plan =>
     {
         var own = new TraySettings { OutwardReachMetres = Millimetres(outward, "The outward reach"), InwardReachMetres = Millimetres(inward, "The inward reach"), OthersOcclude = others };
-        var trays = new SortedDictionary<int, TraySettings>(plan.Pairs.Trays.ToDictionary());
-        if (own.IsEmpty)
-            trays.Remove(tray);
-        else
-            trays[tray] = own;
-        return plan with { Pairs = plan.Pairs with { Trays = trays } };
+        return plan with { Pairs = plan.Pairs.With(tray, own) };
     });
 
     /// <summary>Makes a high object the other side of a low one, or a low one of a high one: the dragged one takes the name.</summary>
@@ -121,10 +111,14 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     {
         if (!await LoadAsync())
             return NotFound();
-        if (dragged < 0 || onto < 0 || dragged >= Objects.Count || onto >= Objects.Count || Objects[dragged].Side == Objects[onto].Side)
+        if (View.Intake is null)
+            Problem = "The files are being read again; drag the name once that is done.";
+        else if (dragged < 0 || onto < 0 || dragged >= Objects.Count || onto >= Objects.Count || Objects[dragged].Side == Objects[onto].Side)
             Problem = "Drag a high object onto a low one, or a low one onto a high one.";
+        else if (Match.FreeName(Objects[onto].Part, Objects[dragged].Side, Objects[dragged].Detail) is { } name)
+            Problem = await Workbench.MendAsync(Id, [Objects[dragged].RenamedTo(name)]);
         else
-            Problem = await Workbench.MendAsync(Id, [Rename(Objects[dragged], Free(Objects[onto].Part, Objects[dragged]))]);
+            Problem = $"{Objects[onto].Part} has a {Sides.Word(Objects[dragged].Side)} object already, and the pattern cannot tell two apart; add {{_detail*}} to it under names.";
         return Problem is null ? Again() : Page();
     }
 
@@ -175,18 +169,6 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
         return View.Intake is not null && report.Parts.All(p => p.Low.Concat(p.High).All(i => i < Objects.Count) && p.Low.All(i => Objects[i].Side == Side.Low && comparer.Equals(Objects[i].Part, p.Name)) && p.High.All(i => Objects[i].Side == Side.High));
     }
 
-    private static bool Joins(PartTie tie, string one, string two) => (tie.One == one && tie.Two == two) || (tie.One == two && tie.Two == one);
-
-    private static PairSettings OnTray(PairSettings settings, string part, int tray)
-    {
-        var byHand = new SortedDictionary<string, int>(settings.TrayByHand.ToDictionary(), StringComparer.Ordinal);
-        if (tray < 0)
-            byHand.Remove(part);
-        else
-            byHand[part] = tray;
-        return settings with { TrayByHand = byHand };
-    }
-
     private async Task<IActionResult> ChangeAsync(Func<AssetPlan, AssetPlan> change)
     {
         try
@@ -203,27 +185,9 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
         return Again();
     }
 
-    private string Free(string part, ObjectReport dragged)
-    {
-        var names = Names(View.Plan.NamePattern);
-        string name = names.Write(part, dragged.Side, dragged.Detail);
-        for (int number = 2; Objects.Any(o => o.Name == name); number++)
-            name = names.Write(part, dragged.Side, number.ToString(CultureInfo.InvariantCulture));
-        return name;
-    }
-
-    private NameReader Names(string pattern) => NameReader.Create(pattern, View.Asset.Kit!.Rules().Names);
-
-    private static Rename Rename(ObjectReport o, string to) => new(to) { File = o.File, Objects = [o.SourceName] };
+    private MatchInput Match => new(Objects, NameReader.Create(View.Plan.NamePattern, View.Asset.Kit!.Rules().Names));
 
     private static float? Millimetres(string? text, string what) => Number(text, what + ", in mm,", 0, 1e6f) / 1000;
 
-    private static float? Number(string? text, string what, float least, float most)
-    {
-        if (string.IsNullOrWhiteSpace(text))
-            return null;
-        return float.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out float value) && value >= least && value <= most
-            ? value
-            : throw new FormatException(string.Create(CultureInfo.InvariantCulture, $"{what} is '{text}'; it must be a number from {least} to {most}."));
-    }
+    private static float? Number(string? text, string what, double least, double most) => string.IsNullOrWhiteSpace(text) ? null : (float)FormNumber.Read(text, what, least, most);
 }
