@@ -22,7 +22,7 @@ public readonly record struct BuildProgress(Station Station, double Fraction, st
 /// <param name="rules">What the kit's assets share; null for the defaults.</param>
 public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<SourceFile> sources, IResultStore store, IntakeRules? rules = null)
 {
-    internal const int StepVersion = 6;
+    internal const int StepVersion = 7;
     private readonly SourceFile[] sources = [.. sources.OrderBy(s => s.Name, StringComparer.Ordinal)];
     private readonly IntakeRules rules = rules ?? new IntakeRules();
     private readonly Dictionary<Station, string> keys = [];
@@ -74,7 +74,7 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
                 store.Save(result);
             }
             progress?.Report(new BuildProgress(station, 1, "done"));
-            bool nothingToGoOnWith = station == Station.Pairs && !result.Report<PairReport>().Paired.Any();
+            bool nothingToGoOnWith = station == Station.Pairs && upTo > Station.Layout && !result.Report<PairReport>().Paired.Any();
             if (station == upTo || nothingToGoOnWith || (result.IsBlocked && !throughStops))
                 return (station, result);
         }
@@ -100,13 +100,28 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
         return stream.ToArray();
     }
 
+    /// <summary>The low side as a mesh file with the UVs Layout gave it; Layout must have been worked.</summary>
+    /// <param name="asObj">OBJ; otherwise GLB.</param>
+    public byte[] Laid(bool asObj)
+    {
+        if (ResultOf(Station.Layout) is not { } layout)
+            throw new InvalidOperationException("Nothing is laid out yet.");
+        var scene = SceneFile.Read(store.Load(layout.File(StationSteps.ShownName).Sha256));
+        using var stream = new MemoryStream();
+        if (asObj)
+            ObjWriter.Write(scene, stream, null);
+        else
+            GlbWriter.Write(new GlbDocument([.. scene.Meshes.Select(m => new GlbMesh(m))], [.. scene.Materials.Select(m => new GlbMaterial(m))], []), stream);
+        return stream.ToArray();
+    }
+
     private string MakeKey(Station station) => station switch
     {
         Station.Intake => BuildJson.Key("intake", StepVersion, new { plan.NamePattern, plan.Mends, rules, green = GreenOfMadeNormals, files = sources.Select(s => new { s.Name, s.ForcedSide }) }, sources.Select(s => s.Sha256)),
         Station.Pairs => BuildJson.Key("pairs", StepVersion, new { plan.NamePattern, plan.Trays, plan.Pairs, plan.Bake.OutwardReachMetres, plan.Bake.InwardReachMetres }, KeyOf(Station.Intake)),
-        Station.Layout => BuildJson.Key("layout", StepVersion, new { plan.Bake.Size }, KeyOf(Station.Intake)),
+        Station.Layout => BuildJson.Key("layout", StepVersion, new { asset, plan.Layout, plan.Bake.Size }, KeyOf(Station.Intake)),
         // A low side without materials gives its sheet the asset's name.
-        Station.Bake => BuildJson.Key("bake", StepVersion, new { asset, plan.Bake }, KeyOf(Station.Pairs)),
+        Station.Bake => BuildJson.Key("bake", StepVersion, new { asset, plan.Bake }, KeyOf(Station.Pairs), KeyOf(Station.Layout)),
         Station.Pack => BuildJson.Key("pack", StepVersion, new { asset, plan.Recipe, plan.BindPattern }, KeyOf(Station.Bake)),
         Station.Convert => BuildJson.Key("convert", StepVersion, new { plan.Recipe }, KeyOf(Station.Pack)),
         Station.Bind => BuildJson.Key("bind", StepVersion, new { plan.BindPattern }, KeyOf(Station.Convert)),

@@ -2,6 +2,7 @@ using Crumpet.Core.Baking;
 using Crumpet.Core.Binding;
 using Crumpet.Core.Channels;
 using Crumpet.Core.Intake;
+using Crumpet.Core.Layout;
 using Crumpet.Core.Pairing;
 
 namespace Crumpet.Core.Building;
@@ -15,7 +16,7 @@ public enum Station
     /// <summary>Low and high are matched.</summary>
     Pairs,
 
-    /// <summary>UVs are measured.</summary>
+    /// <summary>UVs are laid out.</summary>
     Layout,
 
     /// <summary>Maps are baked.</summary>
@@ -52,6 +53,9 @@ public sealed record AssetPlan
     /// <summary>What was decided about single parts and trays.</summary>
     public PairSettings Pairs { get; init; } = new();
 
+    /// <summary>What was decided about UVs.</summary>
+    public LayoutSettings Layout { get; init; } = new();
+
     /// <summary>Bake settings.</summary>
     public BakeSettings Bake { get; init; } = new();
 
@@ -73,6 +77,6 @@ public sealed record AssetPlan
         {
             return e.Message;
         }
-        return Mends.OfType<RenameByPattern>().Select(m => m.Problem()).FirstOrDefault(p => p is not null) ?? Pairs.Problem() ?? Bake.Problem() ?? Recipe.Problem();
+        return Mends.OfType<RenameByPattern>().Select(m => m.Problem()).FirstOrDefault(p => p is not null) ?? Pairs.Problem() ?? Layout.Problem() ?? Bake.Problem() ?? Recipe.Problem();
     }
 }

@@ -19,6 +19,7 @@ public static class PlanWords
         Mends(before.Mends, after.Mends, said);
         Say(before.Trays, after.Trays, v => v switch { TrayMode.One => "All parts put on one tray", TrayMode.Parts => "Each part put on its own tray", _ => "Trays planned by contact" });
         PairWords.Changes(before.Pairs, after.Pairs, said);
+        LayoutWords.Changes(before.Layout, after.Layout, said);
         BakeSettings from = before.Bake, to = after.Bake;
         Say(string.Join(", ", from.Maps.Select(Name)), string.Join(", ", to.Maps.Select(Name)), v => v.Length > 0 ? $"Maps set to {v}" : "No map chosen");
         Say(from.Size, to.Size, v => $"Sheet size set to {v} px");

@@ -21,6 +21,8 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
 {
     private const int RegionsKept = 400;
     internal const string SceneName = "scene.bin";
+    private const string LaidName = "laid.bin";
+    internal const string ShownName = "low.bin";
     private const string StillName = "still.png";
     internal const string RaysName = "rays.bin";
     private const string OutsideName = "outside.bin";
@@ -28,8 +30,7 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
     private const int PartStillSide = 96;
 
     private Scene? scene;
-
-    private sealed record Sheet(string Name, int? Material, Material Source);
+    private LaidLow? laidLow;
 
     /// <summary>Works one station.</summary>
     /// <param name="station">Which.</param>
@@ -40,9 +41,9 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         {
             Station.Intake => TakeIn(progress),
             Station.Pairs => Pair(resultOf(Station.Intake), progress),
-            Station.Layout => MeasureLayout(resultOf(Station.Intake)),
-            Station.Bake => Bake(resultOf(Station.Intake), resultOf(Station.Pairs), progress),
-            Station.Pack => Pack(resultOf(Station.Intake), resultOf(Station.Bake), progress),
+            Station.Layout => LayOut(resultOf(Station.Intake), progress),
+            Station.Bake => Bake(resultOf(Station.Intake), resultOf(Station.Pairs), resultOf(Station.Layout), progress),
+            Station.Pack => Pack(resultOf(Station.Intake), resultOf(Station.Layout), resultOf(Station.Bake), progress),
             Station.Convert => Compress(resultOf(Station.Pack), progress),
             Station.Bind => Bind(resultOf(Station.Convert)),
             Station.Deliver => Deliver(resultOf),
@@ -181,17 +182,35 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         return Convert.ToHexStringLower(hash.GetHashAndReset());
     }
 
-    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) MeasureLayout(StepResult intake)
+    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) LayOut(StepResult intake, IProgress<Progress>? progress)
     {
-        var (report, findings) = LayoutStation.Run([.. LowNumbers(intake).Select(i => SceneOf(intake).Meshes[i])], plan.Bake.Size);
-        return (report, [], findings);
+        var rows = intake.Report<IntakeReport>().Objects;
+        var whole = SceneOf(intake);
+        int[] numbers = [.. LowNumbers(intake)];
+        var input = new LayoutInput([.. numbers.Select(i => new LayoutObject(whole.Meshes[i], rows[i].Part))], plan.Layout, plan.Bake.Size) { Threads = threads };
+        var result = LayoutStation.Run(input, progress, cancel);
+        progress?.Report(new Progress(0.97, "preparing the stage"));
+        var laid = LaidLow.Of(asset, whole, numbers, result, plan.Layout.Sheets);
+        var centres = numbers.GroupBy(i => rows[i].Part, StringComparer.Ordinal)
+            .ToDictionary(g => g.Key, g => Enumerable.Range(0, rows.Count).Where(i => rows[i].Part == g.Key).Aggregate(Bounds.Empty, (b, i) => b.Including(whole.Meshes[i].Bounds())).Centre, StringComparer.Ordinal);
+        var shown = laid.Shown(whole).Select((mesh, k) => new PreviewObject(mesh, rows[numbers[k]].Part, centres[rows[numbers[k]].Part])).ToArray();
+        var box = whole.Meshes.Aggregate(Bounds.Empty, (b, m) => b.Including(m.Bounds()));
+        return (result.Report,
+        [
+            Store(LaidName, SceneFile.Write(new Scene("", laid.Meshes, [], []))),
+            Store(ShownName, SceneFile.Write(new Scene("", [.. laid.Shown(whole)], laid.ShownMaterials(whole), []))),
+            Store("low.preview", StagePreview.Write(shown, laid.ShownMaterials(whole), box, true, threads, cancel)),
+            Store("islands.view", LayoutView.Write(input, result)),
+        ], result.Findings);
     }
 
-    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) Bake(StepResult intake, StepResult pairs, IProgress<Progress>? progress)
+    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) Bake(StepResult intake, StepResult pairs, StepResult layout, IProgress<Progress>? progress)
     {
-        var meshes = SceneOf(intake).Meshes;
-        // A low object without UVs has nowhere to put texels; Intake says so.
-        var rows = pairs.Report<PairReport>().Paired.Select(p => p with { Low = [.. p.Low.Where(i => meshes[i].Uvs is not null)] }).Where(p => p.Low.Count > 0).ToArray();
+        var laid = LaidOf(intake, layout);
+        Mesh[] meshes = [.. SceneOf(intake).Meshes];
+        for (int k = 0; k < laid.Numbers.Count; k++)
+            meshes[laid.Numbers[k]] = laid.Meshes[k];
+        var rows = pairs.Report<PairReport>().Paired.ToArray();
         var rays = RaysFile.Read(store.Load(pairs.File(RaysName).Sha256));
         var parts = rows.Select(r => new BakePart(r.Name, [.. r.Low.Select(i => meshes[i])], [.. r.High.Select(i => meshes[i])])
         {
@@ -202,7 +221,7 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
             Sees = r.Sees,
         }).ToArray();
         var trays = rows.Select((row, i) => (row.Tray, Part: i)).GroupBy(r => r.Tray).OrderBy(g => g.Key).Select(g => new BakeTray([.. g.Select(r => r.Part)])).ToArray();
-        var sheets = Sheets(intake);
+        var sheets = laid.Sheets;
         var files = new List<StoredFile>();
         var findings = new List<Finding>();
         var reports = new List<SheetReport>();
@@ -210,7 +229,7 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         {
             int number = i;
             var inner = progress is null ? null : new Scaled(progress, (double)number / sheets.Count, 0.9 / sheets.Count);
-            var result = Baker.Bake(new BakeInput(sheets[i].Name, parts, trays, sheets[i].Material), plan.Bake, threads, inner, cancel);
+            var result = Baker.Bake(new BakeInput(sheets[i].Name, parts, trays, sheets.Count > 1 ? i : null), plan.Bake, threads, inner, cancel);
             var maps = new Dictionary<string, string>();
             foreach (var (map, bitmap) in result.Maps.OrderBy(m => m.Key))
             {
@@ -220,22 +239,22 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
                 maps.Add(NameOf(map), file);
             }
             var texels = result.Faults.GroupBy(f => f.Kind).OrderByDescending(g => g.Key).ToDictionary(g => g.Key, g => g.Sum(f => f.Texels));
-            reports.Add(new SheetReport(sheets[i].Name, sheets[i].Material, maps, result.CoveredTexels, result.Rays, texels, [.. result.Faults.Take(RegionsKept)], result.Faults.Count));
+            reports.Add(new SheetReport(sheets[i].Name, sheets[i].ShownMaterial, maps, result.CoveredTexels, result.Rays, texels, [.. result.Faults.Take(RegionsKept)], result.Faults.Count));
             findings.AddRange(FaultFindings.Explain(result.Faults, result.CoveredTexels, rows, plan.Trays));
         }
         return (new BakeReport(reports), files, Finding.Sorted(findings));
     }
 
-    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) Pack(StepResult intake, StepResult bake, IProgress<Progress>? progress)
+    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) Pack(StepResult intake, StepResult layout, StepResult bake, IProgress<Progress>? progress)
     {
         var files = new List<StoredFile>();
         var pictures = new List<PackedPicture>();
         var findings = new List<Finding>();
-        var sheets = Sheets(intake);
+        var laid = LaidOf(intake, layout);
+        var sheets = laid.Sheets;
         foreach (var sheet in bake.Report<BakeReport>().Sheets)
         {
-            var source = sheets.First(s => s.Name == sheet.Sheet).Source;
-            Dictionary<string, Bitmap> maps = ChannelPacker.MaterialMaps(source);
+            var maps = laid.MaterialMaps(SceneOf(intake), sheet.Sheet, plan.Bake.Size, plan.Bake.PaddingPixels, threads, cancel);
             foreach (var (name, file) in sheet.Maps)
                 maps[name] = ImageFile.Read(store.Load(bake.File(file).Sha256), file);
             foreach (var output in plan.Recipe.Outputs)
@@ -293,18 +312,17 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         StepResult intake = resultOf(Station.Intake), pack = resultOf(Station.Pack), convert = resultOf(Station.Convert);
         var bindings = resultOf(Station.Bind).Report<BindReport>().Sheets;
         var converted = convert.Report<ConvertReport>().Textures;
-        var sheets = Sheets(intake);
+        var laid = LaidOf(intake, resultOf(Station.Layout));
         var textures = converted.Select(t => new DeliveryTexture(t.File, store.Load(convert.File(t.File).Sha256), t.Meaning, new MadeFrom(t.Picture, pack.File(t.Picture).Sha256))).ToArray();
         var bound = bindings.SelectMany(b => b.Slots).Select(s => s.File).OfType<string>().ToHashSet(StringComparer.Ordinal);
         var pictures = converted.Where(t => bound.Contains(t.File))
             .ToDictionary(t => t.File, t => (Bitmap8)ImageFile.Read(store.Load(pack.File(t.Picture).Sha256), t.Picture), StringComparer.Ordinal);
-        var materials = sheets.Select(sheet =>
+        var materials = laid.Sheets.Select(sheet =>
         {
             var slots = bindings.First(b => b.Sheet == sheet.Name).Slots;
             return new DeliveryMaterial(sheet.Source with { Name = sheet.Name }, FileOf(slots, "colour"), FileOf(slots, "normal"), FileOf(slots, "masks"));
         }).ToArray();
-        var low = LowNumbers(intake).Select(i => OnSheets(SceneOf(intake).Meshes[i], sheets)).ToArray();
-        var input = new DeliveryInput(asset, low, materials, textures, pictures, plan.Bake.Green == GreenDirection.Up, [.. sources.Select(s => new MadeFrom(s.Name, s.Sha256))]);
+        var input = new DeliveryInput(asset, laid.Meshes, materials, textures, pictures, plan.Bake.Green == GreenDirection.Up, [.. sources.Select(s => new MadeFrom(s.Name, s.Sha256))]);
         var (zip, manifest) = DeliveryPackage.Make(input);
         string name = $"{asset}.zip";
         return (new DeliverReport(name, [.. manifest.Files.Select(f => new DeliveredFile(f.Path, f.Bytes, f.Format))]), [Store(name, zip)], []);
@@ -312,33 +330,14 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
 
     private static string? FileOf(IReadOnlyList<SlotBinding> slots, string map) => slots.FirstOrDefault(s => s.Slot.Map == map)?.File;
 
-    /// <summary>A copy whose triangle materials number the sheets.</summary>
-    private static Mesh OnSheets(Mesh mesh, IReadOnlyList<Sheet> sheets)
-    {
-        var numbers = sheets.Select((sheet, i) => (sheet.Material, i)).Where(s => s.Material is not null).ToDictionary(s => s.Material!.Value, s => s.i);
-        return mesh with { TriangleMaterials = Array.ConvertAll(mesh.TriangleMaterials, m => numbers.GetValueOrDefault(m, 0)) };
-    }
-
-    /// <summary>One sheet for each material of the low side; a single one takes in faces without material too.</summary>
-    private List<Sheet> Sheets(StepResult intake)
-    {
-        var whole = SceneOf(intake);
-        var used = LowNumbers(intake).SelectMany(i => whole.Meshes[i].TriangleMaterials).Distinct().ToArray();
-        var named = used.Where(m => m >= 0).ToArray();
-        if (named.Length == 0)
-            return [new Sheet(asset, null, Material.Plain)];
-        if (used.Length == 1)
-            return [new Sheet(SafeName(whole.Materials[named[0]].Name), null, whole.Materials[named[0]])];
-        return [.. used.Order().Select(m => new Sheet(m < 0 ? "no_material" : SafeName(whole.Materials[m].Name), m, m < 0 ? Material.Plain : whole.Materials[m]))];
-    }
-
-    private static string SafeName(string material) => new([.. material.Select(c => char.IsLetterOrDigit(c) || c is '-' or '.' ? c : '_')]);
-
     private static IEnumerable<int> LowNumbers(StepResult intake)
     {
         var objects = intake.Report<IntakeReport>().Objects;
         return Enumerable.Range(0, objects.Count).Where(i => objects[i].Side == Side.Low);
     }
+
+    private LaidLow LaidOf(StepResult intake, StepResult layout) =>
+        laidLow ??= LaidLow.From(asset, SceneOf(intake), [.. LowNumbers(intake)], SceneFile.Read(store.Load(layout.File(LaidName).Sha256)).Meshes, layout.Report<LayoutReport>(), plan.Layout.Sheets);
 
     private Scene SceneOf(StepResult intake) => scene ??= SceneFile.Read(store.Load(intake.File(SceneName).Sha256));
 

@@ -168,7 +168,7 @@ public static class StagePreview
 
     private static float[] Three(Vector3 v) => [v.X, v.Y, v.Z];
 
-    private static long Append<T>(MemoryStream data, ReadOnlySpan<T> values)
+    internal static long Append<T>(MemoryStream data, ReadOnlySpan<T> values)
         where T : unmanaged
     {
         long at = data.Position;

@@ -1,108 +1,297 @@
 using System.Numerics;
 using Crumpet.Core.Geometry;
+using Crumpet.Core.Tracing;
 
 namespace Crumpet.Core.Layout;
 
-/// <summary>One UV island.</summary>
-/// <param name="ObjectName">Name of its object.</param>
-/// <param name="Triangles">Triangles.</param>
-/// <param name="Density">Texel density, px/m.</param>
-/// <param name="UvArea">Share of the tile its triangles cover.</param>
-public sealed record Island(string ObjectName, int Triangles, double Density, double UvArea);
+/// <summary>An object to lay out.</summary>
+/// <param name="Mesh">Its triangles; where it has UVs they may be kept.</param>
+/// <param name="Part">Part it belongs to.</param>
+public sealed record LayoutObject(Mesh Mesh, string Part);
 
-/// <summary>How the UVs of the low side use the tile.</summary>
-/// <param name="Islands">Number of islands.</param>
-/// <param name="RoomUsed">Share of the tile the islands cover, 0 to 1.</param>
-/// <param name="MedianDensity">Area-weighted median, px/m.</param>
-/// <param name="LeastDensity">Of the island with the fewest px/m.</param>
-/// <param name="GreatestDensity">Of the island with the most px/m.</param>
-/// <param name="FlippedTriangles">Triangles whose UVs run the other way round.</param>
-/// <param name="OutsideTriangles">Triangles that leave the tile.</param>
-/// <param name="Size">Side of the sheet the densities are for, pixels.</param>
-public sealed record LayoutReport(
-    int Islands, double RoomUsed, double MedianDensity, double LeastDensity, double GreatestDensity, int FlippedTriangles, int OutsideTriangles, int Size);
+/// <summary>What Layout works on.</summary>
+/// <param name="Objects">Objects of the low side.</param>
+/// <param name="Settings">What the artist decided; without a <see cref="LayoutSettings.Problem"/>.</param>
+/// <param name="Size">Side of the sheets, pixels.</param>
+public sealed record LayoutInput(IReadOnlyList<LayoutObject> Objects, LayoutSettings Settings, int Size)
+{
+    /// <summary>Threads to use, at least 1; the result does not depend on it.</summary>
+    public int Threads { get; init; } = 1;
+}
 
-/// <summary>Measures UVs as they came.</summary>
+/// <summary>What Layout gives.</summary>
+/// <param name="Report">Numbers.</param>
+/// <param name="Findings">What was noticed.</param>
+/// <param name="Uvs">For each object its UVs, one a corner.</param>
+/// <param name="EvenUvs">The same at even density, where slack changed it; otherwise null.</param>
+/// <param name="TriangleSheets">For each object the sheet of each triangle.</param>
+/// <param name="TriangleIslands">For each object the island of each triangle.</param>
+public sealed record LayoutResult(
+    LayoutReport Report, IReadOnlyList<Finding> Findings, IReadOnlyList<Vector2[]> Uvs, IReadOnlyList<Vector2[]>? EvenUvs, IReadOnlyList<int[]> TriangleSheets, IReadOnlyList<int[]> TriangleIslands)
+{
+    /// <summary>For each object which triangles share texels with others that they are not stacked on.</summary>
+    public required IReadOnlyList<bool[]> Overlapping { get; init; }
+}
+
+/// <summary>Unwraps, scales and packs the UVs of the low side, or keeps what came, and measures the result.</summary>
 public static class LayoutStation
 {
-    private const float Slack = 1e-4f;
+    /// <summary>Room a sheet is thought to fill when charts are checked for length.</summary>
+    private const double LikelyRoom = 0.85;
 
-    /// <summary>Measures the UVs of the low objects for one size of sheet.</summary>
-    /// <param name="low">Low objects; those without UVs are passed over.</param>
-    /// <param name="size">Side of the sheet, pixels.</param>
-    public static (LayoutReport Report, IReadOnlyList<Finding> Findings) Run(IReadOnlyList<Mesh> low, int size)
+    /// <summary>A chart longer than this share of the sheet's side is cut across.</summary>
+    private const double LongestShare = 0.9;
+
+    /// <summary>Lays the objects out.</summary>
+    /// <param name="input">What to lay out and how.</param>
+    /// <param name="progress">Told often.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public static LayoutResult Run(LayoutInput input, IProgress<Progress>? progress = null, CancellationToken cancel = default)
     {
-        var islands = new List<Island>();
+        var parts = PartNumbers(input.Objects);
+        double[] weights = [.. parts.Select(p => (double)(input.Settings.Parts.GetValueOrDefault(p.Key)?.Weight ?? 1))];
+        var islands = Islands(input, parts, progress, cancel);
+        var materials = Sheets(input, islands);
         var findings = new List<Finding>();
-        int flipped = 0, outside = 0;
-        foreach (var mesh in low)
+        SlackReport? slack = null;
+        double[]?[] even = new double[]?[islands.Count];
+        bool packs = input.Settings.Pack || islands.Exists(i => !i.IsKept);
+        if (packs)
+            slack = Pack(input, islands, materials, parts, weights, even, findings, progress, cancel);
+        else
+            islands.ForEach(i => i.Tile = i.Flat.Uv);
+        // Sheets that were allowed but not needed are none.
+        if (input.Settings.Sheets == SheetRule.Together)
+            materials = materials[..(1 + islands.Select(i => i.Sheet).DefaultIfEmpty().Max())];
+        progress?.Report(new Progress(0.92, "measuring"));
+        var (report, overlapping) = LayoutMeasure.Of(islands, materials, weights, input.Size, input.Settings.PaddingPixels, SeamMetres(islands), cancel);
+        report = report with { Slack = slack };
+        findings.AddRange(LayoutFindings.Of(report, input));
+        var uvs = Corners(input, islands, i => islands[i].Tile);
+        var before = slack is null ? null : Corners(input, islands, i => even[i] ?? islands[i].Tile);
+        return new LayoutResult(report, Finding.Sorted(findings), uvs, before, PerTriangle(input, islands, (i, _) => islands[i].Sheet), PerTriangle(input, islands, (i, _) => i))
         {
-            if (mesh.Uvs is not { } uvs)
+            Overlapping = PerTriangle(input, islands, (i, t) => overlapping[i].Contains(t)),
+        };
+    }
+
+    private static SortedDictionary<string, int> PartNumbers(IReadOnlyList<LayoutObject> objects)
+    {
+        var parts = new SortedDictionary<string, int>(StringComparer.Ordinal);
+        foreach (string part in objects.Select(o => o.Part).Distinct().Order(StringComparer.Ordinal))
+            parts.Add(part, parts.Count);
+        return parts;
+    }
+
+    /// <summary>Islands of all objects, kept or laid flat anew, in the order of the objects.</summary>
+    private static List<UvIsland> Islands(LayoutInput input, SortedDictionary<string, int> parts, IProgress<Progress>? progress, CancellationToken cancel)
+    {
+        var islands = new List<UvIsland>();
+        long all = Math.Max(1, input.Objects.Sum(o => (long)o.Mesh.TriangleCount)), done = 0;
+        double longest = Longest(input);
+        var unwrapped = new List<(int Object, Topology Topology, IReadOnlyList<FlatChart> Flat)>();
+        for (int i = 0; i < input.Objects.Count; i++)
+        {
+            cancel.ThrowIfCancellationRequested();
+            var (mesh, part) = input.Objects[i];
+            var own = input.Settings.Parts.GetValueOrDefault(part);
+            var topology = Topology.Of(mesh);
+            var chosen = new ChosenIslands(input.Settings, mesh);
+            bool keeps = mesh.Uvs is not null && (own?.Uvs ?? input.Settings.Uvs) == UvSource.Keep;
+            int[] every = [.. Enumerable.Range(0, mesh.TriangleCount)];
+            var kept = keeps ? IslandFinder.Find(topology, mesh.Uvs!, every, input.Settings.Sheets == SheetRule.Materials) : [];
+            var anew = kept.Where(chosen.IsUnwrapped).ToList();
+            foreach (var flat in kept.Except(anew))
+                islands.Add(new UvIsland { Object = i, Part = parts[part], Flat = flat, IsKept = true, IsLocked = own?.IsLocked == true || chosen.IsLocked(flat) });
+            int[] triangles = keeps ? [.. anew.SelectMany(a => a.Chart.Triangles).Order()] : every;
+            if (triangles.Length == 0)
                 continue;
-            islands.AddRange(IslandsOf(mesh, uvs, size));
-            int flippedHere = 0, outsideHere = 0;
-            for (int t = 0; t < mesh.TriangleCount; t++)
+            var flats = unwrapped.Find(u => u.Flat.Sum(f => f.Chart.TriangleCount) == triangles.Length && ObjectCopies.AreAlike(u.Topology, topology, input.Settings.Unwrap)).Flat is { } same && !chosen.HasSeams && triangles.Length == every.Length
+                ? same
+                : Unwrapper.Unwrap(topology, triangles, chosen.Seams(topology), input.Settings.Unwrap, longest, input.Threads, Told, cancel);
+            if (!chosen.HasSeams && triangles.Length == every.Length)
+                unwrapped.Add((i, topology, flats));
+            foreach (var flat in flats)
+                islands.Add(new UvIsland { Object = i, Part = parts[part], Flat = Own(flat, topology), IsKept = false });
+        }
+        return islands;
+
+        void Told(int triangles)
+        {
+            long now = Interlocked.Add(ref done, triangles);
+            progress?.Report(new Progress(0.5 * now / all, "laying charts flat"));
+        }
+    }
+
+    /// <summary>A chart that was laid flat for a copy, on the object's own positions.</summary>
+    private static FlatChart Own(FlatChart flat, Topology topology) => flat with { Chart = flat.Chart.On(topology.Mesh) };
+
+    private static double Longest(LayoutInput input)
+    {
+        if (input.Settings.PixelsPerMetre is { } density)
+            return LongestShare * (input.Size - 2 * input.Settings.PaddingPixels) / density;
+        double area = 0;
+        foreach (var (mesh, _) in input.Objects)
+        {
+            for (int c = 0; c < mesh.Corners.Length; c += 3)
+                area += Vector3.Cross(mesh.PositionAt(c + 1) - mesh.PositionAt(c), mesh.PositionAt(c + 2) - mesh.PositionAt(c)).Length() / 2;
+        }
+        return LongestShare * Math.Sqrt(area / LikelyRoom);
+    }
+
+    /// <summary>Gives islands their sheets where these are known, and says which material each sheet holds.</summary>
+    private static List<int?> Sheets(LayoutInput input, List<UvIsland> islands)
+    {
+        if (input.Settings.Sheets == SheetRule.Together)
+            return [.. Enumerable.Repeat<int?>(null, input.Settings.SheetCount)];
+        int[] used = [.. input.Objects.SelectMany(o => o.Mesh.TriangleMaterials).Distinct().Order()];
+        if (used.Length <= 1)
+            return [used.Length == 1 && used[0] >= 0 ? used[0] : null];
+        foreach (var island in islands)
+            island.Sheet = Array.IndexOf(used, input.Objects[island.Object].Mesh.TriangleMaterials[island.Flat.Chart.Triangles[0]]);
+        return [.. used.Select(m => (int?)m)];
+    }
+
+    private static SlackReport? Pack(
+        LayoutInput input, List<UvIsland> islands, List<int?> materials, SortedDictionary<string, int> parts, double[] weights, double[]?[] even, List<Finding> findings, IProgress<Progress>? progress, CancellationToken cancel)
+    {
+        var settings = input.Settings;
+        foreach (var island in islands.Where(i => i.IsLocked))
+            island.Tile = island.Flat.Uv;
+        progress?.Report(new Progress(0.5, "finding equal islands"));
+        var matches = IslandMatch.Find([.. islands.Select(i => i.Flat.Chart)]);
+        if (settings.StackEqual)
+            Stack(islands, matches, weights);
+        bool together = settings.Sheets == SheetRule.Together;
+        int[] sheetOf = [.. parts.Keys.Select(p => settings.Parts.GetValueOrDefault(p)?.Sheet ?? -1)];
+        double? wanted = settings.PixelsPerMetre ?? LockedDensity(islands, input.Size);
+        int rounds = together ? 1 : materials.Count;
+        double room = 0;
+        var outcomes = new List<PackOutcome>();
+        for (int pass = 0; pass < 2; pass++)
+        {
+            outcomes.Clear();
+            for (int sheet = 0; sheet < rounds; sheet++)
             {
-                if (SignedArea(uvs, t) < 0)
-                    flippedHere++;
-                if (Enumerable.Range(3 * t, 3).Any(c => uvs[c].X < -Slack || uvs[c].Y < -Slack || uvs[c].X > 1 + Slack || uvs[c].Y > 1 + Slack))
-                    outsideHere++;
+                int[] here = [.. Enumerable.Range(0, islands.Count).Where(i => together || islands[i].Sheet == sheet)];
+                double from = 0.5 + 0.4 * sheet / rounds;
+                var request = new PackRequest(input.Size, settings.PaddingPixels, settings.Rotation, together ? materials.Count : 1, wanted, settings.SlackPercent / 100, weights, sheetOf);
+                var outcome = PackedIslands.Place([.. here.Select(i => islands[i])], Among(matches, here), request, input.Threads, f => progress?.Report(new Progress(from + 0.4 * f / rounds, "packing")), cancel);
+                if (outcome is null)
+                {
+                    findings.Add(new Finding(Severity.Stop, "does-not-fit", "", $"The islands do not fit on the sheet at any density; {settings.PaddingPixels} px of padding around {here.Length} islands take all of its {input.Size} px. Use a larger sheet, more sheets or less padding."));
+                    foreach (int i in here.Where(i => islands[i].Tile.Length == 0))
+                        islands[i].Tile = islands[i].Flat.Uv;
+                    continue;
+                }
+                outcomes.Add(outcome);
+                for (int k = 0; k < here.Length; k++)
+                {
+                    if (!together)
+                        islands[here[k]].Sheet = sheet;
+                    even[here[k]] = outcome.Even?[k];
+                }
             }
-            flipped += flippedHere;
-            outside += outsideHere;
+            // Materials on sheets of their own are to be equally sharp: the fullest sheet says how sharp.
+            double least = outcomes.Select(o => o.PixelsPerMetre).Where(d => d > 0).DefaultIfEmpty().Min(), most = outcomes.Select(o => o.PixelsPerMetre).DefaultIfEmpty().Max();
+            if (rounds == 1 || most <= least * 1.002 || pass == 1)
+                break;
+            wanted = least;
         }
-        var byDensity = islands.Where(i => i.Density > 0).OrderBy(i => i.Density).ToArray();
-        double total = islands.Sum(i => i.UvArea), half = 0;
-        double median = byDensity.FirstOrDefault(i => (half += i.UvArea) >= total / 2)?.Density ?? 0;
-        var report = new LayoutReport(
-            islands.Count, total, median, byDensity.Length > 0 ? byDensity[0].Density : 0, byDensity.Length > 0 ? byDensity[^1].Density : 0, flipped, outside, size);
-        if (byDensity.Length > 0 && report.GreatestDensity > 1.5 * report.LeastDensity)
+        foreach (var (island, i) in islands.Select((island, i) => (island, i)).Where(p => p.island.StackedOn >= 0))
+            LieOn(island, islands, matches[i]);
+        if (settings.PixelsPerMetre is { } asked && outcomes.Count > 0 && outcomes.Min(o => o.PixelsPerMetre) < asked * 0.999)
         {
-            findings.Add(new Finding(
-                Severity.Note, "uneven-density", byDensity[0].ObjectName,
-                $"Density runs from {report.LeastDensity:0} px/m ({byDensity[0].ObjectName}) to {report.GreatestDensity:0} px/m ({byDensity[^1].ObjectName}); parts will not look equally sharp."));
+            double got = outcomes.Min(o => o.PixelsPerMetre);
+            findings.Add(new Finding(Severity.Warn, "density-not-reached", "", FormattableString.Invariant($"At {asked:0} px/m the islands do not fit on {input.Size} px; they lie at {got:0} px/m. Use a larger sheet, more sheets, or {got:0} px/m or less.")));
         }
-        return (report, Finding.Sorted(findings));
+        if (outcomes.TrueForAll(o => o.Even is null))
+            return null;
+        room = RoomAt(input, islands, materials.Count, i => even[i] ?? islands[i].Tile, cancel);
+        double[] scales = [.. outcomes.SelectMany(o => o.Scales)];
+        return new SlackReport(room, RoomAt(input, islands, materials.Count, i => islands[i].Tile, cancel), scales.Min(), scales.Max());
     }
 
-    /// <summary>Splits a mesh into islands: triangles that share an edge both in space and on the sheet.</summary>
-    public static IReadOnlyList<Island> IslandsOf(Mesh mesh, Vector2[] uvs, int size)
+    private static double RoomAt(LayoutInput input, List<UvIsland> islands, int sheets, Func<int, double[]> tile, CancellationToken cancel)
     {
-        var parent = Enumerable.Range(0, mesh.TriangleCount).ToArray();
-        var edges = new Dictionary<((int, Vector2), (int, Vector2)), int>();
-        for (int corner = 0; corner < mesh.Corners.Length; corner++)
-        {
-            int next = corner % 3 == 2 ? corner - 2 : corner + 1;
-            var a = (mesh.Corners[corner], uvs[corner]);
-            var b = (mesh.Corners[next], uvs[next]);
-            // The neighbour runs along the shared edge the other way.
-            if (edges.TryGetValue((b, a), out int other))
-                parent[Root(corner / 3)] = Root(other);
-            edges.TryAdd((a, b), corner / 3);
-        }
-        return [.. Enumerable.Range(0, mesh.TriangleCount).GroupBy(Root).Select(group =>
-        {
-            double uvArea = group.Sum(t => Math.Abs(SignedArea(uvs, t))), area = group.Sum(t => Area(mesh, t));
-            return new Island(mesh.Name, group.Count(), area > 0 ? Math.Sqrt(uvArea * size * size / area) : 0, uvArea);
-        })];
+        int raster = Math.Min(input.Size, 2048);
+        return Enumerable.Range(0, sheets).Average(sheet => CoverageRaster.RoomUsed(
+            [.. Enumerable.Range(0, islands.Count).Where(i => islands[i].Sheet == sheet && islands[i].StackedOn < 0).Select(i => (islands[i].Flat with { Uv = tile(i) }).Shape())],
+            raster, input.Settings.PaddingPixels / 2.0 * raster / input.Size, cancel));
+    }
 
-        int Root(int triangle)
+    /// <summary>Matches renumbered for some of the islands; one whose like is not among them stands alone.</summary>
+    private static IslandMatch.Match[] Among(IslandMatch.Match[] matches, int[] here)
+    {
+        var place = here.Select((i, k) => (i, k)).ToDictionary(p => p.i, p => p.k);
+        return [.. here.Select((i, k) => place.TryGetValue(matches[i].Like, out int like) ? matches[i] with { Like = like } : new IslandMatch.Match(k, null, false))];
+    }
+
+    /// <summary>Marks islands that share the texels of an equal one.</summary>
+    private static void Stack(List<UvIsland> islands, IslandMatch.Match[] matches, double[] weights)
+    {
+        for (int i = 0; i < islands.Count; i++)
         {
-            while (parent[triangle] != triangle)
-                triangle = parent[triangle] = parent[parent[triangle]];
-            return triangle;
+            var (island, like) = (islands[i], islands[matches[i].Like]);
+            if (matches[i].Like != i && !island.IsLocked && like.StackedOn < 0 && island.Sheet == like.Sheet && weights[island.Part] == weights[like.Part])
+                island.StackedOn = matches[i].Like;
         }
     }
 
-    private static double SignedArea(Vector2[] uvs, int triangle)
+    /// <summary>Lays an island on the one it shares texels with, one tile aside so that a baker fills them once.</summary>
+    private static void LieOn(UvIsland island, List<UvIsland> islands, IslandMatch.Match match)
     {
-        Vector2 a = uvs[3 * triangle], b = uvs[3 * triangle + 1] - a, c = uvs[3 * triangle + 2] - a;
-        return ((double)b.X * c.Y - (double)b.Y * c.X) / 2;
+        var below = islands[island.StackedOn];
+        var chart = island.Flat.Chart;
+        island.Sheet = below.Sheet;
+        island.Tile = new double[2 * chart.VertexCount];
+        for (int c = 0; c < chart.Corners.Length; c++)
+        {
+            int from = below.Flat.Chart.Corners[match.Corners![c]], to = chart.Corners[c];
+            island.Tile[2 * to] = below.Tile[2 * from] + 1;
+            island.Tile[2 * to + 1] = below.Tile[2 * from + 1];
+        }
     }
 
-    private static double Area(Mesh mesh, int triangle)
+    /// <summary>Density of what stays where it is: the rest joins it.</summary>
+    private static double? LockedDensity(List<UvIsland> islands, int size)
     {
-        var a = mesh.PositionAt(3 * triangle);
-        return Vector3.Cross(mesh.PositionAt(3 * triangle + 1) - a, mesh.PositionAt(3 * triangle + 2) - a).Length() / 2;
+        var locked = islands.Where(i => i.IsLocked).OrderByDescending(i => i.Flat.Chart.Area).FirstOrDefault();
+        return locked is null ? null : locked.MeanScale(locked.Tile) * size;
+    }
+
+    private static double SeamMetres(List<UvIsland> islands)
+    {
+        double sum = 0;
+        foreach (var chart in islands.Select(i => i.Flat.Chart))
+        {
+            for (int c = 0; c < chart.Across.Length; c++)
+                sum += chart.Across[c] < 0 ? chart.Length(c) / 2 : 0;
+        }
+        return sum;
+    }
+
+    private static Vector2[][] Corners(LayoutInput input, List<UvIsland> islands, Func<int, double[]> tile)
+    {
+        Vector2[][] uvs = [.. input.Objects.Select(o => new Vector2[o.Mesh.Corners.Length])];
+        for (int i = 0; i < islands.Count; i++)
+        {
+            var (chart, at) = (islands[i].Flat.Chart, tile(i));
+            for (int c = 0; c < chart.Corners.Length; c++)
+                uvs[islands[i].Object][3 * chart.Triangles[c / 3] + c % 3] = new Vector2((float)at[2 * chart.Corners[c]], (float)at[2 * chart.Corners[c] + 1]);
+        }
+        return uvs;
+    }
+
+    private static T[][] PerTriangle<T>(LayoutInput input, List<UvIsland> islands, Func<int, int, T> value)
+    {
+        T[][] values = [.. input.Objects.Select(o => new T[o.Mesh.TriangleCount])];
+        for (int i = 0; i < islands.Count; i++)
+        {
+            int[] triangles = islands[i].Flat.Chart.Triangles;
+            for (int t = 0; t < triangles.Length; t++)
+                values[islands[i].Object][triangles[t]] = value(i, t);
+        }
+        return values;
     }
 }

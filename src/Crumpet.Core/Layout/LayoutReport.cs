@@ -1,0 +1,97 @@
+namespace Crumpet.Core.Layout;
+
+/// <summary>One UV island.</summary>
+/// <param name="ObjectNumber">Number of its object among those that were laid out.</param>
+/// <param name="Sheet">Sheet it lies on.</param>
+/// <param name="Triangles">Triangles.</param>
+/// <param name="Density">Texel density, area-weighted, px/m.</param>
+/// <param name="UvArea">Share of the tile its triangles cover.</param>
+/// <param name="Stretch">95 % of it is lengthened or shortened by less than this factor.</param>
+/// <param name="IsLocked">Whether it was left where it lay.</param>
+/// <param name="StackedOn">Island whose texels it shares; -1 for none.</param>
+/// <param name="Spot">A place on it, metres, three numbers.</param>
+public sealed record IslandReport(int ObjectNumber, int Sheet, int Triangles, double Density, double UvArea, double Stretch, bool IsLocked, int StackedOn, IReadOnlyList<float> Spot);
+
+/// <summary>One sheet.</summary>
+/// <param name="Material">Number of the material whose triangles it holds; null where parts lie together or nothing has a material.</param>
+/// <param name="Islands">Islands on it.</param>
+/// <param name="RoomUsed">Share of the tile that islands and half their padding take, 0 to 1.</param>
+/// <param name="Covered">Share of the tile that islands alone take, 0 to 1.</param>
+public sealed record SheetLayoutReport(int? Material, int Islands, double RoomUsed, double Covered);
+
+/// <summary>What slack changed.</summary>
+/// <param name="RoomBefore">Room used at even density, 0 to 1.</param>
+/// <param name="RoomAfter">Room used with slack, 0 to 1.</param>
+/// <param name="LeastScale">Scale of the part that shrank most, 1 for even.</param>
+/// <param name="GreatestScale">Scale of the part that grew most.</param>
+public sealed record SlackReport(double RoomBefore, double RoomAfter, double LeastScale, double GreatestScale);
+
+/// <summary>How the UVs of the low side use their sheets.</summary>
+public sealed record LayoutReport
+{
+    /// <summary>Side of the sheets the numbers are for, pixels.</summary>
+    public required int Size { get; init; }
+
+    /// <summary>Sheets.</summary>
+    public required IReadOnlyList<SheetLayoutReport> Sheets { get; init; }
+
+    /// <summary>Number of islands.</summary>
+    public required int Islands { get; init; }
+
+    /// <summary>Triangles.</summary>
+    public required int Triangles { get; init; }
+
+    /// <summary>Share of all sheets that islands and half their padding take, 0 to 1.</summary>
+    public required double RoomUsed { get; init; }
+
+    /// <summary>Share of all sheets that islands alone take, 0 to 1.</summary>
+    public required double Covered { get; init; }
+
+    /// <summary>Median density by surface area, px/m.</summary>
+    public required double MedianDensity { get; init; }
+
+    /// <summary>Of the island with the fewest px/m.</summary>
+    public required double LeastDensity { get; init; }
+
+    /// <summary>Of the island with the most px/m.</summary>
+    public required double GreatestDensity { get; init; }
+
+    /// <summary>How far from the median, as a share of it, the farthest island is, parts' weights taken out.</summary>
+    public required double DensitySpread { get; init; }
+
+    /// <summary>How far from square: greater over lesser stretch of each triangle.</summary>
+    public required Spread AngleStretch { get; init; }
+
+    /// <summary>How far from even: area of each triangle against its island's mean, or the other way round.</summary>
+    public required Spread AreaStretch { get; init; }
+
+    /// <summary>Pairs of islands that cover the same texels without being stacked.</summary>
+    public required int OverlappingPairs { get; init; }
+
+    /// <summary>Texels covered twice by islands that are not stacked.</summary>
+    public required int OverlapTexels { get; init; }
+
+    /// <summary>Islands that lie exactly on another's texels.</summary>
+    public required int StackedIslands { get; init; }
+
+    /// <summary>Triangles whose UVs run the other way round.</summary>
+    public required int FlippedTriangles { get; init; }
+
+    /// <summary>Triangles that leave the tile and are no copies moved aside.</summary>
+    public required int OutsideTriangles { get; init; }
+
+    /// <summary>Length of all seams, metres.</summary>
+    public required double SeamMetres { get; init; }
+
+    /// <summary>Least room between two islands, or twice that to the border, pixels; at most 64.</summary>
+    public required double PaddingPixels { get; init; }
+
+    /// <summary>Highest mip level at which islands are still at least a pixel apart; 0 is the sheet itself, -1 none.</summary>
+    public int PaddingMip => PaddingPixels < 1 ? -1 : (int)Math.Floor(Math.Log2(PaddingPixels) + 1e-9);
+
+    /// <summary>What slack changed, or null without slack.</summary>
+    public SlackReport? Slack { get; init; }
+
+    /// <summary>Each island.</summary>
+    public IReadOnlyList<IslandReport> Each { get; init; } = [];
+}

@@ -1,0 +1,145 @@
+using System.Text.Json.Serialization;
+
+namespace Crumpet.Core.Layout;
+
+/// <summary>Where UVs come from.</summary>
+public enum UvSource
+{
+    /// <summary>The source file's own.</summary>
+    Keep,
+
+    /// <summary>Cut and laid flat anew.</summary>
+    Unwrap,
+}
+
+/// <summary>What shares a sheet.</summary>
+public enum SheetRule
+{
+    /// <summary>Each material of the low side has its own.</summary>
+    Materials,
+
+    /// <summary>All parts lie together, on as many sheets as are allowed.</summary>
+    Together,
+}
+
+/// <summary>A place on an object's surface: it names the island it lies on, and goes on naming it when triangles are renumbered.</summary>
+/// <param name="ObjectName">Name of the object.</param>
+/// <param name="X">Metres.</param>
+/// <param name="Y">Metres.</param>
+/// <param name="Z">Metres.</param>
+public sealed record SurfaceSpot(string ObjectName, float X, float Y, float Z);
+
+/// <summary>An edge that is cut, or sewn up, whatever the rules say.</summary>
+/// <param name="ObjectName">Name of the object.</param>
+/// <param name="Ax">Where it begins, metres.</param>
+/// <param name="Ay">Where it begins, metres.</param>
+/// <param name="Az">Where it begins, metres.</param>
+/// <param name="Bx">Where it ends, metres.</param>
+/// <param name="By">Where it ends, metres.</param>
+/// <param name="Bz">Where it ends, metres.</param>
+/// <param name="IsCut">Whether it is cut; otherwise it is sewn up.</param>
+public sealed record SeamEdge(string ObjectName, float Ax, float Ay, float Az, float Bx, float By, float Bz, bool IsCut);
+
+/// <summary>A vertex held at a place of the tile while its island is laid flat.</summary>
+/// <param name="ObjectName">Name of the object.</param>
+/// <param name="X">Where the vertex is, metres.</param>
+/// <param name="Y">Where the vertex is, metres.</param>
+/// <param name="Z">Where the vertex is, metres.</param>
+/// <param name="U">Share of the tile.</param>
+/// <param name="V">Share of the tile, upwards.</param>
+public sealed record UvPin(string ObjectName, float X, float Y, float Z, float U, float V);
+
+/// <summary>What holds for one part alone; what is null is as in the asset.</summary>
+public sealed record PartLayout
+{
+    /// <summary>Where its UVs come from.</summary>
+    public UvSource? Uvs { get; init; }
+
+    /// <summary>Its density against the others: 2 is twice as sharp.</summary>
+    public float? Weight { get; init; }
+
+    /// <summary>Sheet it lies on where parts lie together, from 0.</summary>
+    public int? Sheet { get; init; }
+
+    /// <summary>Whether its islands stay where they are.</summary>
+    public bool? IsLocked { get; init; }
+
+    /// <summary>Whether anything is said.</summary>
+    [JsonIgnore]
+    public bool IsEmpty => this == new PartLayout();
+}
+
+/// <summary>What the artist decided about UVs.</summary>
+public sealed record LayoutSettings
+{
+    /// <summary>Where UVs come from, for parts that say nothing else; objects without UVs are always unwrapped.</summary>
+    public UvSource Uvs { get; init; }
+
+    /// <summary>Whether islands are scaled to one density and packed; otherwise UVs stay as they came.</summary>
+    public bool Pack { get; init; }
+
+    /// <summary>How surfaces are cut and laid flat.</summary>
+    public UnwrapSettings Unwrap { get; init; } = new();
+
+    /// <summary>Edges cut or sewn up by hand.</summary>
+    public IReadOnlyList<SeamEdge> Seams { get; init; } = [];
+
+    /// <summary>Vertices held in place.</summary>
+    public IReadOnlyList<UvPin> Pins { get; init; } = [];
+
+    /// <summary>Islands of kept UVs that are unwrapped all the same.</summary>
+    public IReadOnlyList<SurfaceSpot> UnwrapAt { get; init; } = [];
+
+    /// <summary>Islands that stay where they are.</summary>
+    public IReadOnlyList<SurfaceSpot> LockedAt { get; init; } = [];
+
+    /// <summary>Texel density, px/m; null fills the tile.</summary>
+    public double? PixelsPerMetre { get; init; }
+
+    /// <summary>Least room between islands and to the border, pixels of the sheet.</summary>
+    public int PaddingPixels { get; init; } = 8;
+
+    /// <summary>How islands may be turned.</summary>
+    public PackRotation Rotation { get; init; }
+
+    /// <summary>How far a part's density may differ from even so that the tile fills, percent.</summary>
+    public float SlackPercent { get; init; }
+
+    /// <summary>Whether islands that are exactly equal, or mirror images, lie on the same texels; copies are moved one tile aside.</summary>
+    public bool StackEqual { get; init; }
+
+    /// <summary>What shares a sheet.</summary>
+    public SheetRule Sheets { get; init; }
+
+    /// <summary>How many sheets parts that lie together may take.</summary>
+    public int SheetCount { get; init; } = 1;
+
+    /// <summary>What holds for single parts.</summary>
+    public IReadOnlyDictionary<string, PartLayout> Parts { get; init; } = new Dictionary<string, PartLayout>();
+
+    /// <summary>The same with what holds for one part.</summary>
+    public LayoutSettings With(string part, PartLayout own)
+    {
+        var parts = new SortedDictionary<string, PartLayout>(Parts.ToDictionary(), StringComparer.Ordinal);
+        if (own.IsEmpty)
+            parts.Remove(part);
+        else
+            parts[part] = own;
+        return this with { Parts = parts };
+    }
+
+    /// <summary>What is wrong with these settings, one sentence, or null.</summary>
+    public string? Problem() => Unwrap.Problem() ?? this switch
+    {
+        { PixelsPerMetre: not (null or (> 0 and <= 1e7)) } => "The density must be above 0 px/m.",
+        { PaddingPixels: not (>= 0 and <= 256) } => "The padding must be 0 to 256 px.",
+        { SlackPercent: not (>= 0 and <= 90) } => "The slack must be 0 to 90 %.",
+        { SheetCount: not (>= 1 and <= 16) } => "There can be 1 to 16 sheets.",
+        _ when Parts.FirstOrDefault(p => p.Value.Weight is not (null or (>= 0.01f and <= 100))) is { Key: not null } part => $"The weight of {part.Key} must be 0.01 to 100.",
+        _ when Parts.FirstOrDefault(p => p.Value.Sheet is { } sheet && (sheet < 0 || sheet >= SheetCount)) is { Key: not null } part =>
+            $"{part.Key} is put on sheet {part.Value.Sheet + 1}, but there {(SheetCount == 1 ? "is 1 sheet" : $"are {SheetCount} sheets")}.",
+        _ when Seams.Any(s => !float.IsFinite(s.Ax + s.Ay + s.Az + s.Bx + s.By + s.Bz)) => "A seam has no two ends; pick its edge again.",
+        _ when Pins.Any(p => !float.IsFinite(p.X + p.Y + p.Z + p.U + p.V)) => "A pin is at no place; set it again.",
+        _ => null,
+    };
+}

@@ -1,0 +1,132 @@
+using System.Collections.Concurrent;
+
+namespace Crumpet.Core.Layout;
+
+/// <summary>One island to pack.</summary>
+/// <param name="Class">Number of its shape; islands of one class are the same.</param>
+/// <param name="Group">Islands of one group keep their sizes to each other.</param>
+/// <param name="Sheet">Sheet it must lie on; -1 leaves it to the packer.</param>
+internal sealed record PackItem(int Class, int Group, int Sheet);
+
+/// <summary>Where an island came to lie.</summary>
+/// <param name="Sheet">Sheet; -1 where it did not fit.</param>
+/// <param name="Mask">Turned and scaled mask.</param>
+/// <param name="X">Cell of its left column.</param>
+/// <param name="Y">Cell of its bottom row.</param>
+/// <param name="Turn">Number of its turn.</param>
+internal readonly record struct PackPlace(int Sheet, ShapeMask? Mask, int X, int Y, int Turn = 0);
+
+/// <summary>How islands are laid one after the other.</summary>
+/// <param name="Order">Which comes first, second and so on.</param>
+/// <param name="Turns">Number of each item's turn; -1 for the one that lies lowest.</param>
+/// <param name="ToRight">Whether each item goes as far right, rather than left, as it can.</param>
+internal sealed record PackPlan(int[] Order, int[] Turns, bool[] ToRight);
+
+/// <summary>What one attempt gave.</summary>
+/// <param name="Places">Place of each item.</param>
+/// <param name="LeftOut">Cells of the items that did not fit.</param>
+internal sealed record PackAttempt(PackPlace[] Places, long LeftOut);
+
+/// <summary>Islands, a raster of sheets, and what is already taken on them: packs in a given order at a given scale.</summary>
+/// <param name="shapes">Shape of each class; units at scale 1.</param>
+/// <param name="turns">Turns to try for each class, radians.</param>
+/// <param name="items">Islands.</param>
+/// <param name="side">Cells a side that islands with their room may take.</param>
+/// <param name="radius">Room around each island, cells.</param>
+/// <param name="sheets">How many sheets.</param>
+/// <param name="locked">Masks that lie already, and where.</param>
+internal sealed class PackProblem(
+    IReadOnlyList<PackShape> shapes, IReadOnlyList<double[]> turns, IReadOnlyList<PackItem> items, int side, double radius, int sheets, IReadOnlyList<PackPlace> locked)
+{
+    private const int MostKept = 60000;
+    private readonly ConcurrentBag<PackGrid[]> grids = [];
+    private readonly ConcurrentDictionary<(int Class, int Turn, double Scale), ShapeMask> masks = [];
+
+    public IReadOnlyList<PackItem> Items => items;
+
+    public int Side => side;
+
+    public int Sheets => sheets;
+
+    public IReadOnlyList<PackPlace> Locked => locked;
+
+    /// <summary>The shape of an item.</summary>
+    public PackShape ShapeOf(int item) => shapes[items[item].Class];
+
+    /// <summary>How many turns an item may take.</summary>
+    public int TurnsOf(int item) => turns[items[item].Class].Length;
+
+    /// <summary>The mask of a class in one of its turns.</summary>
+    public ShapeMask Mask(int shape, int turn, double scale)
+    {
+        if (masks.Count > MostKept)
+            masks.Clear();
+        return masks.GetOrAdd((shape, turn, scale), key => new ShapeMask(shapes[key.Class], turns[key.Class][key.Turn], key.Scale, radius));
+    }
+
+    /// <summary>Packs the islands one after the other, each as low as it goes.</summary>
+    /// <param name="plan">How.</param>
+    /// <param name="scaleOf">Cells a unit for each group.</param>
+    /// <param name="giveUpAt">Ends the attempt when this many cells are left out.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public PackAttempt Try(PackPlan plan, Func<int, double> scaleOf, long giveUpAt, CancellationToken cancel)
+    {
+        if (!grids.TryTake(out var sheetsOf))
+            sheetsOf = [.. Enumerable.Range(0, sheets).Select(_ => new PackGrid(side))];
+        try
+        {
+            foreach (var grid in sheetsOf)
+                grid.Clear();
+            foreach (var place in locked)
+                sheetsOf[place.Sheet].Take(place.Mask!, place.X, place.Y);
+            return Fill(sheetsOf, plan, scaleOf, giveUpAt, cancel);
+        }
+        finally
+        {
+            grids.Add(sheetsOf);
+        }
+    }
+
+    private PackAttempt Fill(PackGrid[] sheetsOf, PackPlan plan, Func<int, double> scaleOf, long giveUpAt, CancellationToken cancel)
+    {
+        var places = new PackPlace[items.Count];
+        Array.Fill(places, new PackPlace(-1, null, 0, 0));
+        // Sheets only fill up: where a mask did not fit it never will, so the next of its class goes on from there.
+        var tried = new Dictionary<(int Class, int Turn, double Scale, int Sheet), int>();
+        long leftOut = 0;
+        foreach (int item in plan.Order)
+        {
+            cancel.ThrowIfCancellationRequested();
+            int shape = items[item].Class;
+            double scale = scaleOf(items[item].Group);
+            for (int sheet = Math.Max(0, items[item].Sheet); sheet < sheets && places[item].Sheet < 0; sheet++)
+            {
+                var grid = sheetsOf[sheet];
+                int lowest = int.MaxValue;
+                int first = plan.Turns[item], last = first < 0 ? turns[shape].Length - 1 : first;
+                for (int turn = Math.Max(0, first); turn <= last; turn++)
+                {
+                    var mask = Mask(shape, turn, scale);
+                    int from = tried.GetValueOrDefault((shape, turn, scale, sheet));
+                    // Only a place whose top is lower than that of the best so far is of use.
+                    int to = lowest == int.MaxValue ? side : lowest - mask.Height;
+                    if (from >= to)
+                        continue;
+                    var (x, y) = grid.Find(mask, plan.ToRight[item], from, to);
+                    tried[(shape, turn, scale, sheet)] = y >= 0 ? y : to == side ? side : Math.Max(from, to);
+                    if (y < 0)
+                        continue;
+                    lowest = y + mask.Height;
+                    places[item] = new PackPlace(sheet, mask, x, y, turn);
+                }
+                if (items[item].Sheet >= 0)
+                    break;
+            }
+            if (places[item] is { Sheet: >= 0, Mask: { } placed })
+                sheetsOf[places[item].Sheet].Take(placed, places[item].X, places[item].Y);
+            else if ((leftOut += Mask(shape, 0, scale).Cells) > giveUpAt)
+                break;
+        }
+        return new PackAttempt(places, leftOut);
+    }
+}

@@ -1,0 +1,191 @@
+namespace Crumpet.Core.Layout;
+
+/// <summary>Looks for the order and the scale at which islands fill the sheet best.</summary>
+/// <remarks>
+/// Bottom-left placement of true shapes in an order that a local search improves: at a scale slightly above what fitted last,
+/// orders are changed by chance and kept when less is left out. The number of tries is given by the work, never by a clock,
+/// and each round's tries are independent, so that any number of threads finds the same.
+/// Source: E. Hopper, B. Turton, "An empirical investigation of meta-heuristic and heuristic algorithms for a 2D packing
+/// problem", 2001; bottom-left fill after B. Chazelle, 1983.
+/// </remarks>
+internal static class PackSearch
+{
+    private const int TriesARound = 4;
+    private const double Step = 1.003;
+    private const int Finalists = 6;
+    private const int FineShare = 16;
+    private const double Exactness = 1.0008;
+
+    /// <summary>A finer raster wastes less, or a sketch was too hopeful.</summary>
+    private const double Hope = 1.01;
+
+    /// <summary>What the search found: the greatest scale at which all islands fit.</summary>
+    /// <param name="Scale">Cells a unit.</param>
+    /// <param name="Plan">How they were placed.</param>
+    /// <param name="Attempt">Places.</param>
+    public sealed record Found(double Scale, PackPlan Plan, PackAttempt Attempt);
+
+    /// <summary>The greatest scale found, or null where islands do not fit however small.</summary>
+    /// <param name="problem">Islands and sheets.</param>
+    /// <param name="sketches">The same on coarser rasters, on which most orders are tried, the coarsest first.</param>
+    /// <param name="weightOf">Size of each group against the others.</param>
+    /// <param name="wanted">Scale that is enough, cells a unit; null for the greatest.</param>
+    /// <param name="effort">How many rounds of tries may follow each other without success on a sketch.</param>
+    /// <param name="threads">Threads to use.</param>
+    /// <param name="report">Told how far the search is, 0 to 1.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public static Found? Run(PackProblem problem, IReadOnlyList<PackProblem> sketches, double[] weightOf, double? wanted, int effort, int threads, Action<double>? report, CancellationToken cancel)
+    {
+        var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
+        if (wanted is { } simple && Orders(problem, weightOf).Select(p => At(problem, weightOf, p, simple, cancel)).FirstOrDefault(f => f is not null) is { } enough)
+            return enough;
+        // What is best on a sketch need not be on the sheet, so several go on, beside the first guesses.
+        var plans = new List<PackPlan>();
+        PackProblem[] rasters = [.. sketches, problem];
+        Found? best = null;
+        for (int i = 0; i < rasters.Length; i++)
+        {
+            double from = i / (double)rasters.Length;
+            double start = best is null ? FirstScale(rasters[i], weightOf) : best.Scale * rasters[i].Side / rasters[i - 1].Side * Hope;
+            PackPlan[] entrants = [.. plans.AsEnumerable().Reverse().Take(Finalists), .. Orders(rasters[i], weightOf).Take(Math.Max(1, Finalists - plans.Count))];
+            best = BestOf(rasters[i], weightOf, entrants, start, options);
+            // The finer the raster, the dearer a try and the less is left to find.
+            if (best is not null && i < sketches.Count)
+                best = Improve(rasters[i], weightOf, best, i < sketches.Count - 1 ? effort : Math.Max(2, effort / FineShare), options, f => report?.Invoke(from + f / rasters.Length), plans);
+        }
+        if (best is null || !(best.Scale > wanted))
+            return best;
+        return At(problem, weightOf, best.Plan, wanted.Value, cancel) ?? Bisect(problem, weightOf, best.Plan, wanted.Value, cancel) ?? best;
+
+    }
+
+    public static Found? At(PackProblem problem, double[] weightOf, PackPlan plan, double scale, CancellationToken cancel)
+    {
+        var attempt = problem.Try(plan, g => scale * weightOf[g], 0, cancel);
+        return attempt.LeftOut == 0 ? new Found(scale, plan, attempt) : null;
+    }
+
+    private static Found? BestOf(PackProblem problem, double[] weightOf, PackPlan[] plans, double start, ParallelOptions options)
+    {
+        var found = new Found?[plans.Length];
+        Parallel.For(0, plans.Length, options, i => found[i] = Bisect(problem, weightOf, plans[i], start, options.CancellationToken));
+        return found.Where(f => f is not null).MaxBy(f => f!.Scale);
+    }
+
+    /// <summary>Changes an order by chance for as long as that lets it grow; each order that did is added to <paramref name="winners"/>.</summary>
+    private static Found Improve(PackProblem problem, double[] weightOf, Found best, int effort, ParallelOptions options, Action<double> report, List<PackPlan> winners)
+    {
+        var plan = best.Plan;
+        winners.Add(plan);
+        long least = long.MaxValue;
+        for (int round = 0, failed = 0; failed < effort; round++, failed++)
+        {
+            double scale = best.Scale * Step;
+            var tries = new (PackPlan Plan, PackAttempt Attempt)[TriesARound];
+            Parallel.For(0, TriesARound, options, i =>
+            {
+                var changed = i == 0 && least == long.MaxValue ? plan : Changed(problem, plan, new Chance((uint)((TriesARound * round) + i)));
+                tries[i] = (changed, problem.Try(changed, g => scale * weightOf[g], Bar(), options.CancellationToken));
+            });
+            var (next, attempt) = tries.MinBy(t => t.Attempt.LeftOut);
+            if (attempt.LeftOut <= Bar())
+                (plan, least) = (EarlierLeftOut(Frozen(next, attempt), attempt), attempt.LeftOut);
+            if (attempt.LeftOut == 0)
+            {
+                best = new Found(scale, next, attempt);
+                winners.Add(next);
+                (plan, least, failed) = (Frozen(next, attempt), long.MaxValue, -1);
+            }
+            report((failed + 1.0) / effort);
+        }
+        return best;
+
+        // A little worse is let pass now and then, so that the search leaves a dead end.
+        long Bar() => least == long.MaxValue ? least : least + least / 8;
+    }
+
+    /// <summary>A scale at which the islands with their room would take the whole sheet.</summary>
+    private static double FirstScale(PackProblem problem, double[] weightOf)
+    {
+        double area = Enumerable.Range(0, problem.Items.Count).Sum(i => problem.ShapeOf(i).Area() * weightOf[problem.Items[i].Group] * weightOf[problem.Items[i].Group]);
+        return Math.Sqrt((double)problem.Side * problem.Side * problem.Sheets / Math.Max(area, 1e-30));
+    }
+
+    /// <summary>The greatest scale at which a plan fits, from a guess downwards; null where there is none.</summary>
+    public static Found? Bisect(PackProblem problem, double[] weightOf, PackPlan plan, double start, CancellationToken cancel)
+    {
+        double high = start, low = start, step = 0.99;
+        Found? found = At(problem, weightOf, plan, start, cancel);
+        for (int i = 0; i < 10 && found is null; i++, step *= step)
+        {
+            (high, low) = (low, low * step);
+            found = At(problem, weightOf, plan, low, cancel);
+        }
+        while (found is not null && high / found.Scale > Exactness)
+        {
+            double middle = Math.Sqrt(found.Scale * high);
+            if (At(problem, weightOf, plan, middle, cancel) is { } better)
+                found = better;
+            else
+                high = middle;
+        }
+        return found;
+    }
+
+    /// <summary>Orders to begin with: large before small, by several measures of large.</summary>
+    private static PackPlan[] Orders(PackProblem problem, double[] weightOf)
+    {
+        var sizes = Enumerable.Range(0, problem.Items.Count).Select(i =>
+        {
+            var mask = problem.Mask(problem.Items[i].Class, 0, weightOf[problem.Items[i].Group] * FirstScale(problem, weightOf) * 0.8);
+            return (Long: Math.Max(mask.Width, mask.Height), Short: Math.Min(mask.Width, mask.Height), mask.Cells);
+        }).ToArray();
+        Func<int, double>[] measures =
+        [
+            i => sizes[i].Cells,
+            i => sizes[i].Short,
+            i => sizes[i].Long,
+            i => sizes[i].Long + sizes[i].Short,
+        ];
+        return [.. measures.Select(m => new PackPlan([.. Enumerable.Range(0, sizes.Length).OrderByDescending(m).ThenByDescending(i => sizes[i].Long).ThenBy(i => problem.Items[i].Class).ThenBy(i => i)], [.. sizes.Select(_ => -1)], new bool[sizes.Length]))];
+    }
+
+    /// <summary>The same with every island in the turn in which it came to lie, which is found faster.</summary>
+    public static PackPlan Frozen(PackPlan plan, PackAttempt attempt) =>
+        plan with { Turns = [.. plan.Turns.Select((t, i) => attempt.Places[i].Sheet >= 0 ? attempt.Places[i].Turn : -1)] };
+
+    /// <summary>The same with a few islands turned or placed earlier or later by chance.</summary>
+    public static PackPlan Changed(PackProblem problem, PackPlan plan, Chance random)
+    {
+        var order = plan.Order.ToList();
+        int[] turns = [.. plan.Turns];
+        bool[] toRight = [.. plan.ToRight];
+        int moves = 1 + random.Next(3);
+        for (int i = 0; i < moves; i++)
+        {
+            int from = random.Next(order.Count), item = order[from];
+            turns[item] = random.Next(3) == 0 ? random.Next(problem.TurnsOf(item)) : -1;
+            toRight[item] = random.Next(3) == 0;
+            if (random.Next(4) == 0)
+                continue;
+            order.RemoveAt(from);
+            // Near moves are more likely than far ones.
+            int span = 1 + (int)(order.Count * Math.Pow(random.NextDouble(), 3));
+            order.Insert(Math.Clamp(from + (random.Next(2) == 0 ? -span : span), 0, order.Count), item);
+        }
+        return new PackPlan([.. order], turns, toRight);
+    }
+
+    /// <summary>The plan with what was left out a little earlier.</summary>
+    private static PackPlan EarlierLeftOut(PackPlan plan, PackAttempt attempt)
+    {
+        var order = plan.Order.ToList();
+        foreach (int item in plan.Order.Where(i => attempt.Places[i].Sheet < 0))
+        {
+            int at = order.IndexOf(item);
+            order.RemoveAt(at);
+            order.Insert(at * 3 / 4, item);
+        }
+        return plan with { Order = [.. order] };
+    }
+}

@@ -1,0 +1,172 @@
+namespace Crumpet.Core.Layout;
+
+/// <summary>How islands are packed.</summary>
+/// <param name="Size">Side of the sheet, pixels.</param>
+/// <param name="PaddingPixels">Least room between islands and to the border.</param>
+/// <param name="Rotation">How they may be turned.</param>
+/// <param name="Sheets">How many sheets there are.</param>
+/// <param name="PixelsPerMetre">Density wanted; null for the greatest that fits.</param>
+/// <param name="Slack">How far a part's scale may be from even, as a share.</param>
+/// <param name="Weights">Density of each part against the others.</param>
+/// <param name="SheetOfPart">Sheet of each part; -1 leaves it to the packer.</param>
+internal sealed record PackRequest(int Size, int PaddingPixels, PackRotation Rotation, int Sheets, double? PixelsPerMetre, double Slack, double[] Weights, int[] SheetOfPart);
+
+/// <summary>What packing came to.</summary>
+/// <param name="PixelsPerMetre">Even density.</param>
+/// <param name="Scales">Scale of each part against even.</param>
+/// <param name="Even">Where vertices lay at even density, of each island; null where slack changed nothing.</param>
+internal sealed record PackOutcome(double PixelsPerMetre, double[] Scales, double[][]? Even);
+
+/// <summary>Packs islands onto sheets.</summary>
+internal static class PackedIslands
+{
+    /// <summary>About how many cells a side the raster has; one cell is a power of two of pixels, or a share of one.</summary>
+    private const int FineRaster = 4096;
+
+    /// <summary>The same where there are so many islands or sheets that it would take too long.</summary>
+    private const int QuickRaster = 2048;
+    private const int ManyIslands = 800;
+    private const int ManySheets = 4;
+    private const int SlackShare = 2;
+    private static readonly int[] SketchShares = [8, 4, 2];
+
+    /// <summary>What a cell of the sketch counts too much, on average, on either side.</summary>
+    private const double SketchAllowance = 0.35;
+
+    /// <summary>Places all islands that are not locked or stacked; null where they do not fit, however small.</summary>
+    /// <param name="islands">Islands; their <see cref="UvIsland.Tile"/> and <see cref="UvIsland.Sheet"/> are set.</param>
+    /// <param name="matches">For each island the one it equals.</param>
+    /// <param name="request">How.</param>
+    /// <param name="threads">Threads to use; the places do not depend on it.</param>
+    /// <param name="report">Told how far it is, 0 to 1.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public static PackOutcome? Place(IReadOnlyList<UvIsland> islands, IslandMatch.Match[] matches, PackRequest request, int threads, Action<double>? report, CancellationToken cancel)
+    {
+        int[] free = [.. Enumerable.Range(0, islands.Count).Where(i => !islands[i].IsLocked && islands[i].StackedOn < 0)];
+        var scales = Enumerable.Repeat(1.0, request.Weights.Length).ToArray();
+        if (free.Length == 0)
+            return new PackOutcome(request.PixelsPerMetre ?? 0, scales, null);
+        double cells = CellsAPixel(request.Size, free.Length > ManyIslands || request.Sheets > ManySheets ? QuickRaster : FineRaster);
+        int side = (int)Math.Floor((request.Size - request.PaddingPixels) * cells);
+        var (shapes, items, classOf) = Classes(islands, matches, free, request);
+        double reach = Math.Sqrt(items.Sum(i => shapes[i.Class].Area() * request.Weights[i.Group] * request.Weights[i.Group]) / request.Sheets) / Math.Sqrt(0.85);
+        double[][] turns = [.. shapes.Select(s => IslandTurns.Of(s, request.Rotation, reach / request.Weights.Max()))];
+        var problem = Problem(1, 0);
+        var found = PackSearch.Run(problem, [.. SketchShares.Select(s => Problem(s, SketchAllowance))], request.Weights, request.PixelsPerMetre * cells, Effort(items.Length), threads, report, cancel);
+        if (found is null)
+            return null;
+        Apply(found.Attempt, found.Scale, 1);
+        double[][]? even = null;
+        if (request.Slack > 0 && request.Weights.Length > 1)
+        {
+            // A raster half as fine keeps the padding too and lets more be tried.
+            var half = Problem(SlackShare, 0);
+            double scale = found.Scale / SlackShare;
+            if (PackSearch.Bisect(half, request.Weights, found.Plan, scale, cancel) is { } start && start.Scale > scale * (1 - request.Slack))
+            {
+                var slack = SlackSearch.Run(half, start, scale, request.Weights, request.Slack, threads, cancel);
+                if (slack.Covered > SlackSearch.CoveredBy(problem, request.Weights, scales))
+                {
+                    even = [.. islands.Select(i => (double[])i.Tile.Clone())];
+                    scales = slack.Scales;
+                    Apply(slack.Attempt, found.Scale, SlackShare);
+                }
+            }
+        }
+        return new PackOutcome(found.Scale / cells, scales, even);
+
+        PackProblem Problem(int share, double allowance) => new(
+            shapes, turns, items, side / share, Math.Max(0, request.PaddingPixels / 2.0 * cells / share - allowance), request.Sheets, Locked(islands, request, cells, share, side / share));
+
+        void Apply(PackAttempt attempt, double scale, int share)
+        {
+            for (int k = 0; k < free.Length; k++)
+            {
+                var island = islands[free[k]];
+                var place = attempt.Places[k];
+                island.Sheet = place.Sheet;
+                island.Tile = OnTile(shapes[items[k].Class], classOf[k], place, scale / share * request.Weights[items[k].Group] * scales[items[k].Group], request, cells / share, island.Flat.Chart);
+            }
+        }
+    }
+
+    /// <summary>Cells a pixel for a sheet of some size.</summary>
+    private static double CellsAPixel(int size, int raster)
+    {
+        double cells = 1;
+        while (size * cells > 1.5 * raster)
+            cells /= 2;
+        while (size * cells < 0.75 * raster)
+            cells *= 2;
+        return cells;
+    }
+
+    /// <summary>How long to look for better orders: the more islands, the dearer a try.</summary>
+    private static int Effort(int islands) => Math.Clamp(20000 / islands, 4, 350);
+
+    /// <summary>Shapes in metres at the density of one, one for islands that are the same, and which corners of it are each island's.</summary>
+    private static (List<PackShape> Shapes, PackItem[] Items, int[]?[] CornersOf) Classes(IReadOnlyList<UvIsland> islands, IslandMatch.Match[] matches, int[] free, PackRequest request)
+    {
+        var shapes = new List<PackShape>();
+        var known = new Dictionary<(int Like, bool IsKept), int>();
+        var items = new PackItem[free.Length];
+        var corners = new int[]?[free.Length];
+        for (int k = 0; k < free.Length; k++)
+        {
+            var island = islands[free[k]];
+            var match = matches[free[k]];
+            // A mirror image lies mirrored, and UVs that came need not be equal where surfaces are.
+            bool shares = !match.IsMirrored && !island.IsKept && !islands[match.Like].IsKept;
+            int like = shares ? match.Like : free[k];
+            if (!known.TryGetValue((like, shares), out int shape))
+            {
+                shape = shapes.Count;
+                known.Add((like, shares), shape);
+                var model = islands[like];
+                shapes.Add(Scaled(model.Flat.Shape(), 1 / model.MeanScale(model.Flat.Uv)));
+            }
+            corners[k] = like == free[k] ? null : match.Corners;
+            items[k] = new PackItem(shape, island.Part, request.SheetOfPart[island.Part]);
+        }
+        return (shapes, items, corners);
+    }
+
+    private static PackShape Scaled(PackShape shape, double scale) => new(Array.ConvertAll(shape.Points, p => p * scale), shape.Border);
+
+    /// <summary>Where an island's vertices come to lie, in tiles.</summary>
+    private static double[] OnTile(PackShape shape, int[]? corners, PackPlace place, double scale, PackRequest request, double cells, ChartMesh chart)
+    {
+        var mask = place.Mask!;
+        var (sin, cos) = Math.SinCos(mask.Turn);
+        double origin = request.PaddingPixels / 2.0, unit = 1.0 / request.Size;
+        var tile = new double[2 * chart.VertexCount];
+        for (int c = 0; c < chart.Corners.Length; c++)
+        {
+            int from = corners is null ? c : corners[c], v = chart.Corners[c];
+            double x = shape.Points[2 * from], y = shape.Points[2 * from + 1];
+            tile[2 * v] = ((place.X + mask.OffsetX + scale * (cos * x - sin * y)) / cells + origin) * unit;
+            tile[2 * v + 1] = ((place.Y + mask.OffsetY + scale * (sin * x + cos * y)) / cells + origin) * unit;
+        }
+        return tile;
+    }
+
+    /// <summary>Masks of the islands that lie already.</summary>
+    private static List<PackPlace> Locked(IReadOnlyList<UvIsland> islands, PackRequest request, double cells, int share, int side)
+    {
+        var places = new List<PackPlace>();
+        double perTile = request.Size * cells / share, radius = request.PaddingPixels / 2.0 * cells / share;
+        foreach (var island in islands.Where(i => i.IsLocked))
+        {
+            var mask = new ShapeMask(island.Flat.Shape(), 0, perTile, radius);
+            // The raster begins half a padding inside the tile; between cells the mask takes both.
+            double x = -mask.OffsetX - radius, y = -mask.OffsetY - radius;
+            int left = (int)Math.Floor(x), bottom = (int)Math.Floor(y);
+            for (int i = 0; i < 4; i++)
+            {
+                if (left + (i & 1) < side && bottom + (i >> 1) < side)
+                    places.Add(new PackPlace(Math.Min(island.Sheet, request.Sheets - 1), mask, left + (i & 1), bottom + (i >> 1)));
+            }
+        }
+        return places;
+    }
+}

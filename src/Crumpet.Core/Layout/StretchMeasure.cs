@@ -1,0 +1,66 @@
+namespace Crumpet.Core.Layout;
+
+/// <summary>How a quantity that is 1 where nothing is stretched is spread over a surface, by area.</summary>
+/// <param name="Mean">Mean.</param>
+/// <param name="Most">What 95 % of the surface stays under.</param>
+/// <param name="Worst">Greatest.</param>
+public sealed record Spread(double Mean, double Most, double Worst)
+{
+    /// <summary>The spread of values that count by weight; 1 throughout where there are none.</summary>
+    public static Spread Of(double[] values, double[] weights)
+    {
+        double total = 0, sum = 0;
+        for (int i = 0; i < values.Length; i++)
+        {
+            total += weights[i];
+            sum += weights[i] * values[i];
+        }
+        if (!(total > 0))
+            return new Spread(1, 1, 1);
+        var (order, by) = ((double[])values.Clone(), (double[])weights.Clone());
+        Array.Sort(order, by);
+        double seen = 0, most = order[^1];
+        for (int i = 0; i < order.Length; i++)
+        {
+            seen += by[i];
+            if (seen >= 0.95 * total)
+            {
+                most = order[i];
+                break;
+            }
+        }
+        return new Spread(sum / total, most, order[^1]);
+    }
+}
+
+/// <summary>How far flat charts are from the surface's true shape.</summary>
+internal static class StretchMeasure
+{
+    /// <summary>Greatest lengthening or shortening of each triangle against the chart's mean scale, as a factor of 1 or more.</summary>
+    public static Spread OfChart(ChartMesh chart, double[] uv)
+    {
+        double flat = 0;
+        var values = new double[chart.TriangleCount];
+        var weights = new double[chart.TriangleCount];
+        for (int t = 0; t < chart.TriangleCount; t++)
+        {
+            var f = SymmetricDirichlet.Gradient(chart, uv, t);
+            flat += chart.Rest[t].Area * (f.A * f.D - f.B * f.C);
+        }
+        double scale = Math.Sqrt(flat / chart.Area);
+        for (int t = 0; t < chart.TriangleCount; t++)
+        {
+            var (s1, s2) = SingularValues(SymmetricDirichlet.Gradient(chart, uv, t));
+            values[t] = Math.Max(s1 / scale, scale / Math.Max(s2, 1e-12));
+            weights[t] = chart.Rest[t].Area;
+        }
+        return Spread.Of(values, weights);
+    }
+
+    /// <summary>Greater and lesser singular value; the lesser is negative for a map that turns over.</summary>
+    public static (double S1, double S2) SingularValues((double A, double B, double C, double D) f)
+    {
+        double even = Math.Sqrt((f.A + f.D) * (f.A + f.D) + (f.C - f.B) * (f.C - f.B)) / 2, odd = Math.Sqrt((f.A - f.D) * (f.A - f.D) + (f.C + f.B) * (f.C + f.B)) / 2;
+        return (even + odd, even - odd);
+    }
+}
