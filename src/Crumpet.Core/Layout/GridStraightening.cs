@@ -11,7 +11,11 @@ internal static class GridStraightening
     /// <param name="chart">A disc.</param>
     public static double[]? Straighten(ChartMesh chart)
     {
-        int[]? diagonals = Diagonals(chart);
+        return Straighten(chart, Diagonals(chart)) ?? Straighten(chart, DiagonalsByOrder(chart));
+    }
+
+    private static double[]? Straighten(ChartMesh chart, int[]? diagonals)
+    {
         if (diagonals is null)
             return null;
         var column = new int[chart.VertexCount];
@@ -60,6 +64,20 @@ internal static class GridStraightening
             int across = chart.Across[diagonals[t]];
             if (across < 0 || diagonals[across / 3] != across)
                 return null;
+        }
+        return diagonals;
+    }
+
+    /// <summary>The same where triangles came quad by quad; in a ring's quads the longest edge is none of both.</summary>
+    private static int[]? DiagonalsByOrder(ChartMesh chart)
+    {
+        var diagonals = new int[chart.TriangleCount];
+        for (int t = 0; t < chart.TriangleCount; t++)
+        {
+            int other = t ^ 1, shared = Array.FindIndex(chart.Across, 3 * t, 3, a => a >= 0 && a / 3 == other);
+            if (shared < 0 || chart.Triangles[t] / 2 != chart.Triangles[Math.Min(other, chart.TriangleCount - 1)] / 2)
+                return null;
+            diagonals[t] = shared;
         }
         return diagonals;
     }

@@ -40,7 +40,7 @@ public static class LayoutStation
     private const double LikelyRoom = 0.85;
 
     /// <summary>A chart longer than this share of the sheet's side is cut across.</summary>
-    private const double LongestShare = 0.9;
+    private const double LongestShare = 1;
 
     /// <summary>Lays the objects out.</summary>
     /// <param name="input">What to lay out and how.</param>
@@ -277,8 +277,13 @@ public static class LayoutStation
         for (int i = 0; i < islands.Count; i++)
         {
             var (chart, at) = (islands[i].Flat.Chart, tile(i));
+            // What did not move stays as it came, to the bit.
+            Vector2[]? came = islands[i].IsKept && ReferenceEquals(at, islands[i].Flat.Uv) ? input.Objects[islands[i].Object].Mesh.Uvs : null;
             for (int c = 0; c < chart.Corners.Length; c++)
-                uvs[islands[i].Object][3 * chart.Triangles[c / 3] + c % 3] = new Vector2((float)at[2 * chart.Corners[c]], (float)at[2 * chart.Corners[c] + 1]);
+            {
+                int corner = 3 * chart.Triangles[c / 3] + c % 3;
+                uvs[islands[i].Object][corner] = came?[corner] ?? new Vector2((float)at[2 * chart.Corners[c]], (float)at[2 * chart.Corners[c] + 1]);
+            }
         }
         return uvs;
     }

@@ -12,10 +12,10 @@ internal static class LongCut
         var chart = flat.Chart;
         if (chart.TriangleCount < 2)
             return null;
-        var (angle, length) = Longest(flat);
+        var (turn, _, length) = IslandTurns.LeastBox(flat.Shape());
         if (length <= longestMetres)
             return null;
-        var (sin, cos) = Math.SinCos(angle);
+        var (sin, cos) = Math.SinCos(-turn);
         var along = new double[chart.VertexCount];
         for (int v = 0; v < along.Length; v++)
             along[v] = cos * flat.Uv[2 * v] + sin * flat.Uv[2 * v + 1];
@@ -56,25 +56,5 @@ internal static class LongCut
                 count++;
         }
         return count;
-    }
-
-    /// <summary>Direction in which the chart is longest, radians, and how long.</summary>
-    private static (double Angle, double Length) Longest(FlatChart flat)
-    {
-        var (best, length) = (0.0, 0.0);
-        for (int i = 0; i < 36; i++)
-        {
-            var (sin, cos) = Math.SinCos(i * Math.PI / 36);
-            double least = double.PositiveInfinity, most = double.NegativeInfinity;
-            for (int v = 0; v < flat.Uv.Length; v += 2)
-            {
-                double at = cos * flat.Uv[v] + sin * flat.Uv[v + 1];
-                least = Math.Min(least, at);
-                most = Math.Max(most, at);
-            }
-            if (most - least > length + 1e-12)
-                (best, length) = (i * Math.PI / 36, most - least);
-        }
-        return (best, length);
     }
 }

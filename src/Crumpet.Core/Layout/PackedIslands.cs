@@ -25,6 +25,7 @@ internal static class PackedIslands
 
     /// <summary>The same where there are so many islands or sheets that it would take too long.</summary>
     private const int QuickRaster = 2048;
+    private const double MostCellsAPixel = 2;
     private const int ManyIslands = 800;
     private const int ManySheets = 4;
     private const int SlackShare = 2;
@@ -96,7 +97,7 @@ internal static class PackedIslands
         double cells = 1;
         while (size * cells > 1.5 * raster)
             cells /= 2;
-        while (size * cells < 0.75 * raster)
+        while (size * cells < 0.75 * raster && cells < MostCellsAPixel)
             cells *= 2;
         return cells;
     }
