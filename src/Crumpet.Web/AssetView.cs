@@ -157,6 +157,10 @@ public sealed class AssetView
     /// <param name="asObj">OBJ; otherwise GLB.</param>
     public byte[]? Cages(bool asObj) => Report<PairReport>(Station.Pairs)?.Paired.Any() == true ? build.Cages(asObj) : null;
 
+    /// <summary>The low side as a mesh file with the UVs Layout gave it, or null before Layout.</summary>
+    /// <param name="asObj">OBJ; otherwise GLB.</param>
+    public byte[]? Laid(bool asObj) => Result(Station.Layout) is not null ? build.Laid(asObj) : null;
+
     private StationStop StopOf(Station station)
     {
         var result = Result(station);

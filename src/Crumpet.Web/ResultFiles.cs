@@ -15,6 +15,7 @@ internal static class ResultFiles
         app.MapGet("/assets/{id:int}/arrived/{sha}", ArrivedAsync);
         app.MapGet("/stills/{sha:length(64)}", Still);
         app.MapGet("/assets/{id:int}/cages.{ending:regex(^(obj|glb)$)}", CagesAsync);
+        app.MapGet("/assets/{id:int}/laid.{ending:regex(^(obj|glb)$)}", LaidAsync);
         app.MapGet("/deliveries/{id:int}", DeliveryAsync);
     }
 
@@ -59,10 +60,15 @@ internal static class ResultFiles
     }
 
     /// <summary>The cages of all parts, to be worked on elsewhere.</summary>
-    private static async Task<IResult> CagesAsync(int id, string ending, Workbench workbench)
+    private static Task<IResult> CagesAsync(int id, string ending, Workbench workbench) => MeshFileAsync(id, "cage", ending, v => v.Cages(ending == "obj"), workbench);
+
+    /// <summary>The low side with its new UVs, to be worked on elsewhere.</summary>
+    private static Task<IResult> LaidAsync(int id, string ending, Workbench workbench) => MeshFileAsync(id, "low", ending, v => v.Laid(ending == "obj"), workbench);
+
+    private static async Task<IResult> MeshFileAsync(int id, string what, string ending, Func<AssetView, byte[]?> bytesOf, Workbench workbench)
     {
         var view = await workbench.AssetAsync(id);
-        return view?.Cages(ending == "obj") is { } bytes ? Results.File(bytes, "application/octet-stream", $"{AssetBuild.FileNameOf(view.Asset.Name)}_cage.{ending}") : Results.NotFound();
+        return view is not null && bytesOf(view) is { } bytes ? Results.File(bytes, "application/octet-stream", $"{AssetBuild.FileNameOf(view.Asset.Name)}_{what}.{ending}") : Results.NotFound();
     }
 
     private static async Task<IResult> DeliveryAsync(int id, Workbench workbench, FileStore store)

@@ -119,7 +119,7 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
     {
         Station.Intake => BuildJson.Key("intake", StepVersion, new { plan.NamePattern, plan.Mends, rules, green = GreenOfMadeNormals, files = sources.Select(s => new { s.Name, s.ForcedSide }) }, sources.Select(s => s.Sha256)),
         Station.Pairs => BuildJson.Key("pairs", StepVersion, new { plan.NamePattern, plan.Trays, plan.Pairs, plan.Bake.OutwardReachMetres, plan.Bake.InwardReachMetres }, KeyOf(Station.Intake)),
-        Station.Layout => BuildJson.Key("layout", StepVersion, new { asset, plan.Layout, plan.Bake.Size }, KeyOf(Station.Intake)),
+        Station.Layout => BuildJson.Key("layout", StepVersion, new { plan.Layout, plan.Bake.Size }, KeyOf(Station.Intake)),
         // A low side without materials gives its sheet the asset's name.
         Station.Bake => BuildJson.Key("bake", StepVersion, new { asset, plan.Bake }, KeyOf(Station.Pairs), KeyOf(Station.Layout)),
         Station.Pack => BuildJson.Key("pack", StepVersion, new { asset, plan.Recipe, plan.BindPattern }, KeyOf(Station.Bake)),

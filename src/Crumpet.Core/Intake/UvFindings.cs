@@ -13,7 +13,7 @@ internal static class UvFindings
     {
         int[] low = [.. look.Of(Side.Low)];
         foreach (int i in low.Where(i => look.Rows[i].UvSets == 0))
-            yield return new Finding(Severity.Stop, "low-without-uvs", look.Rows[i].Name, $"{look.Rows[i].Name} in {look.Rows[i].File} has no UVs, so nothing can be baked onto it; unwrap it and drop the file again.", look.Rows[i].Triangles) { Spot = look.SpotAt(i, -1) };
+            yield return new Finding(Severity.Warn, "low-without-uvs", look.Rows[i].Name, $"{look.Rows[i].Name} in {look.Rows[i].File} has no UVs; Layout unwraps it and packs all islands anew, so unwrap it before you drop it if the others are to stay where they are.", look.Rows[i].Triangles) { Spot = look.SpotAt(i, -1) };
         int[] laid = [.. low.Where(i => look.Rows[i].UvSets > 0)];
         foreach (var f in Kind(look, laid, Severity.Warn, "uv-outside", IsOutside, (n, names) => $"{SurfaceFindings.Many(n, "triangle")} of {names} {(n == 1 ? "leaves" : "leave")} the tile; what lies outside is not baked, so move {(n == 1 ? "it" : "them")} in."))
             yield return f;

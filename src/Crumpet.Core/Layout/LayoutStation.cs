@@ -206,7 +206,11 @@ public static class LayoutStation
             findings.Add(new Finding(Severity.Warn, "density-not-reached", "", FormattableString.Invariant($"At {asked:0} px/m the islands do not fit on {input.Size} px; they lie at {got:0} px/m. Use a larger sheet, more sheets, or {got:0} px/m or less.")));
         }
         if (outcomes.TrueForAll(o => o.Even is null))
+        {
+            if (settings.SlackPercent > 0 && outcomes.Count > 0)
+                findings.Add(new Finding(Severity.Note, "slack-without-use", "", FormattableString.Invariant($"No part could grow or shrink by up to {settings.SlackPercent:0.#} % so that more of the sheet is used; density stays even.")));
             return null;
+        }
         room = RoomAt(input, islands, materials.Count, i => even[i] ?? islands[i].Tile, cancel);
         double[] scales = [.. outcomes.SelectMany(o => o.Scales)];
         return new SlackReport(room, RoomAt(input, islands, materials.Count, i => islands[i].Tile, cancel), scales.Min(), scales.Max());

@@ -36,7 +36,10 @@ public sealed record Spread(double Mean, double Most, double Worst)
 /// <summary>How far flat charts are from the surface's true shape.</summary>
 internal static class StretchMeasure
 {
-    /// <summary>Greatest lengthening or shortening of each triangle against the chart's mean scale, as a factor of 1 or more.</summary>
+    /// <summary>What stands for a stretch without end.</summary>
+    private const double Endless = 1e6;
+
+    /// <summary>Greatest lengthening or shortening of each triangle against the chart's mean scale, as a factor of 1 or more; turned over or not.</summary>
     public static Spread OfChart(ChartMesh chart, double[] uv)
     {
         double flat = 0;
@@ -45,13 +48,13 @@ internal static class StretchMeasure
         for (int t = 0; t < chart.TriangleCount; t++)
         {
             var f = SymmetricDirichlet.Gradient(chart, uv, t);
-            flat += chart.Rest[t].Area * (f.A * f.D - f.B * f.C);
+            flat += chart.Rest[t].Area * Math.Abs(f.A * f.D - f.B * f.C);
         }
-        double scale = Math.Sqrt(flat / chart.Area);
+        double scale = Math.Max(Math.Sqrt(flat / chart.Area), 1e-30);
         for (int t = 0; t < chart.TriangleCount; t++)
         {
             var (s1, s2) = SingularValues(SymmetricDirichlet.Gradient(chart, uv, t));
-            values[t] = Math.Max(s1 / scale, scale / Math.Max(s2, 1e-12));
+            values[t] = Math.Min(Math.Max(s1 / scale, scale / Math.Max(Math.Abs(s2), 1e-30)), Endless);
             weights[t] = chart.Rest[t].Area;
         }
         return Spread.Of(values, weights);

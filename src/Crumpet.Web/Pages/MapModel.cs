@@ -53,13 +53,13 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
                 Start = new { A = first, B = second, Compare },
                 Wires,
                 SheetSize = View.Plan.Bake.Size,
-                Low = View.Url(Station.Intake, "low.preview"),
+                Low = View.Url(Station.Layout, "low.preview") ?? View.Url(Station.Intake, "low.preview"),
                 Regions = Station == Station.Bake ? Regions() : [],
             },
             BuildJson.Options);
     }
 
-    private bool IsOwn(MapChoice choice) => choice.Key.StartsWith($"{Station}/", StringComparison.OrdinalIgnoreCase) || (Station == Station.Layout && choice.Key == Sheet);
+    private bool IsOwn(MapChoice choice) => choice.Key.StartsWith($"{Station}/", StringComparison.OrdinalIgnoreCase);
 
     private IEnumerable<MapChoice> Baked()
     {

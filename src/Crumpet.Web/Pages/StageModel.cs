@@ -58,7 +58,7 @@ public sealed record StageModel(AssetView View, StageStart Start)
             new
             {
                 Name = AssetBuild.FileNameOf(View.Asset.Name),
-                Low = Url(Station.Intake, "low.preview"),
+                Low = View.Url(Station.Layout, "low.preview") ?? Url(Station.Intake, "low.preview"),
                 High = Url(Station.Intake, "high.preview"),
                 Others = Others().ToDictionary(s => s, s => Url(Station.Intake, $"{s}.preview")),
                 Sheets = Sheets(),

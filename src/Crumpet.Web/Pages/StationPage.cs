@@ -71,6 +71,31 @@ public abstract class StationPage(Workbench workbench) : PageModel
         return await LoadAsync() ? Page() : NotFound();
     }
 
+    /// <summary>Records a decision, runs up to this station and shows the page as it was looked at; with the reason where it cannot be.</summary>
+    /// <param name="change">The decision; throws a <see cref="FormatException"/> with one sentence where what was typed is no good.</param>
+    protected async Task<IActionResult> ChangeAsync(Func<AssetPlan, AssetPlan> change)
+    {
+        try
+        {
+            Problem = ModelState.IsValid ? await Workbench.DecideAsync(Id, change) : "One of the choices is none; reload the page.";
+        }
+        catch (FormatException e)
+        {
+            Problem = e.Message;
+        }
+        if (Problem is not null)
+            return await LoadAsync() ? Page() : NotFound();
+        await Workbench.RunAsync(Id, Station);
+        return Again();
+    }
+
+    /// <summary>A number that may be left out.</summary>
+    /// <param name="text">What was typed.</param>
+    /// <param name="what">What it is for, as a sentence begins with it.</param>
+    /// <param name="least">Least value.</param>
+    /// <param name="most">Greatest value.</param>
+    protected static float? Number(string? text, string what, double least, double most) => string.IsNullOrWhiteSpace(text) ? null : (float)FormNumber.Read(text, what, least, most);
+
     /// <summary>Loads the asset.</summary>
     /// <returns>Whether there is one.</returns>
     protected async Task<bool> LoadAsync()

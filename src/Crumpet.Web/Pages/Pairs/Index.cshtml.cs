@@ -169,25 +169,7 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
         return View.Intake is not null && report.Parts.All(p => p.Low.Concat(p.High).All(i => i < Objects.Count) && p.Low.All(i => Objects[i].Side == Side.Low && comparer.Equals(Objects[i].Part, p.Name)) && p.High.All(i => Objects[i].Side == Side.High));
     }
 
-    private async Task<IActionResult> ChangeAsync(Func<AssetPlan, AssetPlan> change)
-    {
-        try
-        {
-            Problem = ModelState.IsValid ? await Workbench.DecideAsync(Id, change) : "One of the choices is none; reload the page.";
-        }
-        catch (FormatException e)
-        {
-            Problem = e.Message;
-        }
-        if (Problem is not null)
-            return await LoadAsync() ? Page() : NotFound();
-        await Workbench.RunAsync(Id, Station);
-        return Again();
-    }
-
     private MatchInput Match => new(Objects, NameReader.Create(View.Plan.NamePattern, View.Asset.Kit!.Rules().Names));
 
     private static float? Millimetres(string? text, string what) => Number(text, what + ", in mm,", 0, 1e6f) / 1000;
-
-    private static float? Number(string? text, string what, double least, double most) => string.IsNullOrWhiteSpace(text) ? null : (float)FormNumber.Read(text, what, least, most);
 }
