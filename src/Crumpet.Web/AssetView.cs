@@ -1,6 +1,7 @@
 using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
+using Crumpet.Core.Layout;
 using Crumpet.Core.Pairing;
 using Crumpet.Storage;
 
@@ -159,7 +160,7 @@ public sealed class AssetView
 
     /// <summary>The low side as a mesh file with the UVs Layout gave it, or null before Layout.</summary>
     /// <param name="asObj">OBJ; otherwise GLB.</param>
-    public byte[]? Laid(bool asObj) => Result(Station.Layout) is not null ? build.Laid(asObj) : null;
+    public byte[]? Laid(bool asObj) => Report<LayoutReport>(Station.Layout)?.Islands > 0 ? build.Laid(asObj) : null;
 
     private StationStop StopOf(Station station)
     {

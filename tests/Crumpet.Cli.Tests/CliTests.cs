@@ -110,11 +110,11 @@ public sealed class CliTests : CommandTests
     }
 
     [Fact]
-    public void A_low_without_uvs_is_a_stop_finding_and_exits_with_1()
+    public void A_low_without_uvs_is_unwrapped_and_baked()
     {
         string low = Save("a_low.obj", "o a_low\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"), high = Save("a_high.obj", Low);
-        var (code, output, _) = Run("bake", "--low", low, "--high", high, "--out", At("out"), "--size", "64");
-        Assert.Equal(1, code);
+        var (_, output, _) = Run("bake", "--low", low, "--high", high, "--out", At("out"), "--size", "64", "--maps", "normal");
         Assert.Contains("has no UVs", output, StringComparison.Ordinal);
+        Assert.True(File.Exists(At("out/a_low_normal.png")));
     }
 }

@@ -189,6 +189,8 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         int[] numbers = [.. LowNumbers(intake)];
         var input = new LayoutInput([.. numbers.Select(i => new LayoutObject(whole.Meshes[i], rows[i].Part))], plan.Layout, plan.Bake.Size) { Threads = threads };
         var result = LayoutStation.Run(input, progress, cancel);
+        if (numbers.Length == 0)
+            return (result.Report, [], result.Findings);
         progress?.Report(new Progress(0.97, "preparing the stage"));
         var laid = LaidLow.Of(asset, whole, numbers, result, plan.Layout.Sheets);
         var centres = numbers.GroupBy(i => rows[i].Part, StringComparer.Ordinal)
