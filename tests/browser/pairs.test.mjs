@@ -41,6 +41,8 @@ test("a press on a contact shows the two parts alone, the gap between them and i
 });
 
 test("a part dragged onto another tray stays there, and the plan is made around it", async () => {
+  // What a run ended with takes the place of what is shown; a drag must not begin in between.
+  await settled();
   const stop = page.locator('.part-stop[data-part="latch_knob"]'), tray = Number(await stop.getAttribute("data-tray")), other = (tray + 1) % 3;
   const from = await stop.locator(":is(circle, rect, path)").boundingBox(), to = await page.locator(`.track[data-tray="${other}"] .ground`).boundingBox();
   await page.mouse.move(from.x + 5, from.y + 5);

@@ -47,7 +47,7 @@ public sealed class PackingTests
     [Fact]
     public void Even_means_even()
     {
-        var report = Run(Anew, 1024, Mixed()).Report;
+        var report = Run(Anew, 384, Mixed()).Report;
         Assert.All(report.Each, i => Assert.InRange(i.Density / report.MedianDensity, 0.995, 1.005));
         Assert.InRange(report.DensitySpread, 0, 0.005);
         Assert.Equal((0, 0, 0, 0), (report.OverlapTexels, report.FlippedTriangles, report.OutsideTriangles, report.StackedIslands));
@@ -56,9 +56,9 @@ public sealed class PackingTests
     [Fact]
     public void The_density_asked_for_is_the_density_got()
     {
-        var result = Run(Anew with { PixelsPerMetre = 70 }, 1024, Mixed());
-        Assert.InRange(result.Report.MedianDensity, 69.9, 70.1);
-        var dense = Run(Anew with { PixelsPerMetre = 5000 }, 1024, Mixed());
+        var result = Run(Anew with { PixelsPerMetre = 25 }, 384, Mixed());
+        Assert.InRange(result.Report.MedianDensity, 24.97, 25.03);
+        var dense = Run(Anew with { PixelsPerMetre = 5000 }, 384, Mixed());
         Assert.Contains(dense.Findings, f => f.Code == "density-not-reached");
         Assert.True(dense.Report.MedianDensity < 5000);
     }
@@ -67,7 +67,7 @@ public sealed class PackingTests
     public void Weights_make_a_part_as_much_sharper()
     {
         var settings = Anew.With("tube", new PartLayout { Weight = 2 });
-        var result = Run(settings, 1024, Mixed());
+        var result = Run(settings, 384, Mixed());
         double tube = Density(result, "tube"), torus = Density(result, "torus");
         Assert.InRange(tube / torus, 1.99, 2.01);
         Assert.InRange(result.Report.DensitySpread, 0, 0.005);
@@ -76,8 +76,8 @@ public sealed class PackingTests
     [Fact]
     public void Slack_fills_more_and_no_part_leaves_its_bounds_or_its_proportions()
     {
-        var even = Run(Anew, 1024, Mixed()).Report;
-        var result = Run(Anew with { SlackPercent = 15 }, 1024, Mixed());
+        var even = Run(Anew, 384, Mixed()).Report;
+        var result = Run(Anew with { SlackPercent = 15 }, 384, Mixed());
         var slack = Assert.IsType<SlackReport>(result.Report.Slack);
         Assert.True(slack.RoomAfter > slack.RoomBefore);
         Assert.Equal(even.RoomUsed, slack.RoomBefore, 1e-9);
@@ -116,12 +116,12 @@ public sealed class PackingTests
     [Fact]
     public void Uvs_that_are_kept_are_kept_to_the_bit_and_packed_ones_keep_their_shapes()
     {
-        Mesh[] low = [.. Demo.CupAnemometer.Low().Meshes];
-        var kept = Run(new LayoutSettings(), 1024, low);
+        Mesh[] low = [.. Demo.CupAnemometer.Low().Meshes.Where(m => m.Name.StartsWith("arm", StringComparison.Ordinal))];
+        var kept = Run(new LayoutSettings(), 384, low);
         for (int i = 0; i < low.Length; i++)
             Assert.Equal(low[i].Uvs, kept.Uvs[i]);
         Assert.True(kept.Report.StackedIslands > 0);
-        var packed = Run(new LayoutSettings { Pack = true }, 1024, low);
+        var packed = Run(new LayoutSettings { Pack = true }, 384, low);
         Assert.Equal((kept.Report.Islands, kept.Report.AngleStretch.Most), (packed.Report.Islands, Math.Round(packed.Report.AngleStretch.Most, 12)), new Near());
         Assert.InRange(packed.Report.DensitySpread, 0, 0.005);
         Assert.Equal(0, packed.Report.OverlapTexels);

@@ -18,11 +18,16 @@ const partNumbers = (view) => {
   return view.objects.map((o) => names.indexOf(o.part));
 };
 
-/** Range of a quantity without its outermost hundredths, and at least a little wide. */
-function range(values, least) {
+/** Range of a quantity without its outermost hundredths. */
+function range(values) {
   const sorted = Float32Array.from(values).sort(), at = (share) => sorted[Math.min(sorted.length - 1, Math.floor(share * sorted.length))] ?? 0;
-  const from = at(0.01), to = at(0.99);
-  return to - from > least * from ? [from, to] : [from * (1 - least / 2), to * (1 + least / 2)];
+  return [at(0.01), at(0.99)];
+}
+
+/** The same from well below: what is even shows bright, and not as the grey of the light table. */
+function fromBelow(values) {
+  const [from, to] = range(values);
+  return [Math.min(from, 0.7 * to), to * 1.02];
 }
 
 /** @returns { of: colour of a triangle, legend: { from, to, title } or { title } } */
@@ -32,9 +37,9 @@ export function colouring(key, view, trays) {
     legend: { title, from: write(from), to: write(to), bar: true },
   });
   const percent = (v) => `${((v - 1) * 100).toFixed(0)} %`;
-  if (key === "density") return byRamp(view.density, range(view.density, 0.02), "px/m", (v) => v.toFixed(v < 100 ? 1 : 0));
-  if (key === "angle") return byRamp(view.angle, [1, Math.max(1.1, range(view.angle, 0)[1])], "out of square", percent);
-  if (key === "area") return byRamp(view.area, [1 / Math.max(1.1, range(view.area, 0)[1]), Math.max(1.1, range(view.area, 0)[1])], "area against the island's", (v) => `${(v * 100).toFixed(0)} %`);
+  if (key === "density") return byRamp(view.density, fromBelow(view.density), "px/m", (v) => v.toFixed(v < 100 ? 1 : 0));
+  if (key === "angle") return byRamp(view.angle, [1, Math.max(1.1, range(view.angle)[1])], "out of square", percent);
+  if (key === "area") return byRamp(view.area, [1 / Math.max(1.1, range(view.area)[1]), Math.max(1.1, range(view.area)[1])], "area against the island's", (v) => `${(v * 100).toFixed(0)} %`);
   if (key === "faults") return { of: (t) => (view.flags[t] & overlapping ? amiss : view.flags[t] & turnedOver ? turned : plain), legend: { title: "red: covered twice · blue: mirrored" } };
   if (key === "plain") return { of: () => plain, legend: null };
   const parts = partNumbers(view), byObject = view.islands.map((i) => i.on);
