@@ -322,12 +322,12 @@ class Islands {
 start("[data-islands]", (root) => { root.islands = new Islands(root); });
 
 // The main button says what its form will do.
-const button = document.querySelector("[data-lay-out]");
-const name = () => {
-  const form = document.getElementById("layout-form");
-  if (!form || !button?.isConnected) return;
+function nameButton() {
+  const form = document.getElementById("layout-form"), button = document.querySelector("[data-lay-out]");
+  if (!form || !button) return;
   const { islands, size } = form.elements;
   button.textContent = `${{ keep: "Measure", pack: "Pack", unwrap: "Unwrap and pack" }[islands.value]} ${button.dataset.layOut} at ${size.value}`;
-};
-document.addEventListener("change", name);
-name();
+}
+document.addEventListener("change", nameButton);
+document.body.addEventListener("run-ended", () => setTimeout(nameButton, 400));
+nameButton();
