@@ -1,0 +1,101 @@
+// Layout as an artist works it: islands on the canvas, unwrapped and packed from the ticket, picked here and there, taken back.
+import assert from "node:assert/strict";
+import { after, before, test } from "node:test";
+import { startApp } from "./app.mjs";
+import { difference, dropKit, fresh, openBrowser, openPage, press, ready } from "./browser.mjs";
+
+let app, browser, page, complaints, layout;
+
+before(async () => {
+  app = await startApp();
+  browser = await openBrowser();
+  ({ page, complaints } = await openPage(browser, app));
+  layout = `${app.url}/assets/2/layout`;
+  await page.goto(layout);
+  await fresh(page, "layout");
+  await laid();
+});
+
+after(async () => {
+  await browser?.close();
+  await app?.stop();
+});
+
+const islands = (what) => page.evaluate(`document.querySelector("[data-islands]").islands.${what}`);
+const laid = () => page.waitForSelector("[data-islands][data-ready]", { timeout: 240_000 });
+const fact = (name) => page.locator(`#ticket dt:has-text("${name}") + dd`).innerText();
+const pixels = () => page.evaluate(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => {
+  const small = Object.assign(document.createElement("canvas"), { width: 96, height: 96 }).getContext("2d");
+  small.drawImage(document.querySelector("[data-islands] .texels"), 0, 0, 96, 96);
+  done([...small.getImageData(0, 0, 96, 96).data]);
+}))));
+
+test("islands that came are kept, and every colouring draws something of its own", async () => {
+  assert.match(await page.innerText("#ticket"), /as they came/);
+  assert.match(await fact("Islands"), /stacked/);
+  const seen = new Map();
+  for (const by of ["part", "density", "angle", "area", "tray", "plain"]) {
+    await page.selectOption("[data-by]", by);
+    const now = await pixels();
+    for (const [other, then] of seen) assert.ok(difference(now, then) > 0.2, `${by} looks like ${other}`);
+    seen.set(by, now);
+  }
+  await page.selectOption("[data-by]", "density");
+  assert.match(await page.innerText("[data-islands] .stage-legend"), /px\/m/);
+  assert.deepEqual(complaints, []);
+});
+
+test("the main button names what it will do, and unwraps and packs", async () => {
+  await page.selectOption("#islands", "unwrap");
+  await page.selectOption("#size", "1024");
+  assert.match(await page.innerText("[data-lay-out]"), /^Unwrap and pack 9 parts at 1024$/);
+  await press(page, "[data-lay-out]");
+  await page.waitForFunction(() => /unwrapped and packed/.test(document.querySelector("#ticket").innerText), null, { timeout: 240_000 });
+  await fresh(page, "layout");
+  await page.waitForFunction(() => /^34 islands$/.test(document.querySelector("[data-islands]").dataset.ready), null, { timeout: 60_000 });
+  assert.equal(await fact("Overlaps"), "none");
+  assert.ok(parseFloat(await fact("Room used")) > 75);
+  assert.ok(parseFloat(await fact("Padding")) >= 8);
+});
+
+test("an island picked on the canvas is named, and its part can be made twice as sharp and back", async () => {
+  const box = (await islands("boxes().map((b) => ({ ...b, part: document.querySelector('[data-islands]').islands.view.objects[document.querySelector('[data-islands]').islands.view.islands[b.island].on].part }))")).find((b) => b.part === "foot");
+  const at = await page.evaluate(({ u, v }) => { const { pan, over } = document.querySelector("[data-islands]").islands, r = over.getBoundingClientRect(), side = pan.width * pan.scale; return [r.x + pan.x + u * side, r.y + pan.y + (1 - v) * side]; }, { u: (box.u0 + box.u1) / 2, v: (box.v0 + box.v1) / 2 });
+  await page.mouse.click(...at);
+  await page.waitForSelector(".picked:not([hidden])");
+  assert.match(await page.innerText(".picked-said"), /^foot · \d+ tris · \d+ px\/m/);
+  const before = Number(/(\d+) px\/m/.exec(await page.innerText(".picked-said"))[1]);
+  await press(page, '.picked button[value="2"]');
+  await fresh(page, "layout");
+  await page.waitForFunction(() => document.querySelector("[data-islands]").islands?.view, null, { timeout: 240_000 });
+  await laid();
+  const dense = await islands("view.islands.filter((i) => document.querySelector('[data-islands]').islands.view.objects[i.on].part === 'foot')[0].density");
+  const median = parseFloat(await fact("Median density"));
+  assert.ok(Math.abs(dense / median - 2) < 0.02, `${dense} beside ${median}, was ${before}`);
+  await page.keyboard.press("Control+z");
+  await page.waitForFunction(() => { const view = document.querySelector("[data-islands]")?.islands?.view; return view && Math.abs(Math.max(...view.islands.map((i) => i.density)) / Math.min(...view.islands.map((i) => i.density)) - 1) < 0.01; }, null, { timeout: 240_000 });
+});
+
+test("the low side goes out with its new UVs as GLB and OBJ", async () => {
+  for (const [ending, first] of [["glb", "glTF"], ["obj", "#"]]) {
+    const response = await page.request.get(`${app.url}/assets/2/laid.${ending}`);
+    assert.equal(response.status(), 200);
+    assert.ok((await response.body()).subarray(0, 400).toString().includes(first === "#" ? "o " : first));
+  }
+});
+
+test("a number that is none is said, and what was set stays", async () => {
+  await page.goto(layout);
+  await ready(page);
+  await page.fill("#padding", "lots");
+  await press(page, "[data-lay-out]");
+  assert.match(await page.innerText(".problem"), /padding is 'lots'/i);
+});
+
+test("a mesh without UVs is unwrapped by itself", async () => {
+  const cube = "o crate_low\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0 0 1\nv 1 0 1\nv 1 1 1\nv 0 1 1\nf 4 3 2 1\nf 5 6 7 8\nf 1 2 6 5\nf 2 3 7 6\nf 3 4 8 7\nf 4 1 5 8\n";
+  const crate = await dropKit(page, app, ["low", "high"].map((side) => ({ name: `crate_${side}.obj`, mimeType: "text/plain", buffer: Buffer.from(cube.replace("low", side)) })));
+  await page.goto(`${crate}/layout`);
+  await laid();
+  assert.equal(await islands("view.islands.length"), 6);
+});
