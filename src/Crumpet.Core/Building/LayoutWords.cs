@@ -28,8 +28,6 @@ internal static class LayoutWords
         Count(before.Seams.Except(after.Seams).Count(), after.Seams.Except(before.Seams).ToArray(), said);
         Chosen(before.UnwrapAt, after.UnwrapAt, "unwrapped anew", "kept as it came", said);
         Chosen(before.LockedAt, after.LockedAt, "locked", "unlocked", said);
-        if (!before.Pins.SequenceEqual(after.Pins))
-            said.Add(after.Pins.Count > before.Pins.Count ? "Vertex pinned" : "Pin taken away");
         foreach (string part in before.Parts.Keys.Union(after.Parts.Keys).Order(StringComparer.Ordinal))
             Part(part, before.Parts.GetValueOrDefault(part) ?? new(), after.Parts.GetValueOrDefault(part) ?? new(), said);
 

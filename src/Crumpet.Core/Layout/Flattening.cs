@@ -86,7 +86,7 @@ internal static class Flattening
         }
         if (uv is null)
             return null;
-        new SymmetricDirichlet(chart, graph, solver, null).Minimise(uv, cancel);
+        new SymmetricDirichlet(chart, graph, solver).Minimise(uv, cancel);
         return StartingMap.IsUnturned(chart, uv) && BorderCrossing.IsSingle(chart, uv, loops) ? new FlatChart(chart, uv, StretchMeasure.OfChart(chart, uv)) : null;
     }
 

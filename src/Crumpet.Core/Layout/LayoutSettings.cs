@@ -40,15 +40,6 @@ public sealed record SurfaceSpot(string ObjectName, float X, float Y, float Z);
 /// <param name="IsCut">Whether it is cut; otherwise it is sewn up.</param>
 public sealed record SeamEdge(string ObjectName, float Ax, float Ay, float Az, float Bx, float By, float Bz, bool IsCut);
 
-/// <summary>A vertex held at a place of the tile while its island is laid flat.</summary>
-/// <param name="ObjectName">Name of the object.</param>
-/// <param name="X">Where the vertex is, metres.</param>
-/// <param name="Y">Where the vertex is, metres.</param>
-/// <param name="Z">Where the vertex is, metres.</param>
-/// <param name="U">Share of the tile.</param>
-/// <param name="V">Share of the tile, upwards.</param>
-public sealed record UvPin(string ObjectName, float X, float Y, float Z, float U, float V);
-
 /// <summary>What holds for one part alone; what is null is as in the asset.</summary>
 public sealed record PartLayout
 {
@@ -83,9 +74,6 @@ public sealed record LayoutSettings
 
     /// <summary>Edges cut or sewn up by hand.</summary>
     public IReadOnlyList<SeamEdge> Seams { get; init; } = [];
-
-    /// <summary>Vertices held in place.</summary>
-    public IReadOnlyList<UvPin> Pins { get; init; } = [];
 
     /// <summary>Islands of kept UVs that are unwrapped all the same.</summary>
     public IReadOnlyList<SurfaceSpot> UnwrapAt { get; init; } = [];
@@ -139,7 +127,6 @@ public sealed record LayoutSettings
         _ when Parts.FirstOrDefault(p => p.Value.Sheet is { } sheet && (sheet < 0 || sheet >= SheetCount)) is { Key: not null } part =>
             $"{part.Key} is put on sheet {part.Value.Sheet + 1}, but there {(SheetCount == 1 ? "is 1 sheet" : $"are {SheetCount} sheets")}.",
         _ when Seams.Any(s => !float.IsFinite(s.Ax + s.Ay + s.Az + s.Bx + s.By + s.Bz)) => "A seam has no two ends; pick its edge again.",
-        _ when Pins.Any(p => !float.IsFinite(p.X + p.Y + p.Z + p.U + p.V)) => "A pin is at no place; set it again.",
         _ => null,
     };
 }

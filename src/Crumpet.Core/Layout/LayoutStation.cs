@@ -166,7 +166,6 @@ public static class LayoutStation
         int[] sheetOf = [.. parts.Keys.Select(p => settings.Parts.GetValueOrDefault(p)?.Sheet ?? -1)];
         double? wanted = settings.PixelsPerMetre ?? LockedDensity(islands, input.Size);
         int rounds = together ? 1 : materials.Count;
-        double room = 0;
         var outcomes = new List<PackOutcome>();
         for (int pass = 0; pass < 2; pass++)
         {
@@ -211,7 +210,7 @@ public static class LayoutStation
                 findings.Add(new Finding(Severity.Note, "slack-without-use", "", FormattableString.Invariant($"No part could grow or shrink by up to {settings.SlackPercent:0.#} % so that more of the sheet is used; density stays even.")));
             return null;
         }
-        room = RoomAt(input, islands, materials.Count, i => even[i] ?? islands[i].Tile, cancel);
+        double room = RoomAt(input, islands, materials.Count, i => even[i] ?? islands[i].Tile, cancel);
         double[] scales = [.. outcomes.SelectMany(o => o.Scales)];
         return new SlackReport(room, RoomAt(input, islands, materials.Count, i => islands[i].Tile, cancel), scales.Min(), scales.Max());
     }

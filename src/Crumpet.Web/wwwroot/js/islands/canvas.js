@@ -37,7 +37,7 @@ export class IslandCanvas {
     if (!gl) throw new Error("this browser has no WebGL2");
     this.lines = program(gl, corner, flat);
     this.tile = program(gl, tileCorner, tileInside);
-    this.square = layer(gl, new Float32Array([0, 0, 1, 0, 0, 1, 1, 1]));
+    this.square = onCard(gl, new Float32Array([0, 0, 1, 0, 0, 1, 1, 1]));
     gl.enable(gl.BLEND);
     gl.blendFunc(gl.SRC_ALPHA, gl.ONE_MINUS_SRC_ALPHA);
     this.picture = gl.createTexture();
@@ -48,7 +48,7 @@ export class IslandCanvas {
     const { gl } = this, here = [];
     for (let t = 0; t < view.triangles; t++) if (view.islands[view.island[t]].sheet === sheet) here.push(t);
     this.triangles = here;
-    this.states?.forEach((s) => { s.fill.free(); s.edges.free(); s.wires.free(); });
+    this.states?.forEach((s) => { s.inside.free(); s.edges.free(); s.wires.free(); });
     this.states = [view.uv, view.even].filter(Boolean).map((uv) => this.state(gl, view, uv, here));
   }
 
@@ -68,7 +68,7 @@ export class IslandCanvas {
       }
     });
     const grey = new Uint8Array(24 * here.length).fill(40);
-    return { fill: layer(gl, points, new Uint8Array(12 * here.length)), edges: layer(gl, new Float32Array(edges), new Uint8Array(tints)), wires: layer(gl, wires, grey) };
+    return { inside: onCard(gl, points, new Uint8Array(12 * here.length)), edges: onCard(gl, new Float32Array(edges), new Uint8Array(tints)), wires: onCard(gl, wires, grey) };
   }
 
   /** Colours triangles: of(triangle) gives three numbers, isPicked(triangle) whether it is marked. */
@@ -79,7 +79,7 @@ export class IslandCanvas {
       if (isPicked(t)) c = [255, 233, 74];
       for (let k = 0; k < 3; k++) colours.set([c[0], c[1], c[2], 255], 12 * i + 4 * k);
     });
-    for (const state of this.states) state.fill.tint(colours);
+    for (const state of this.states) state.inside.tint(colours);
   }
 
   /** Takes a picture to lie beneath. */
@@ -116,7 +116,7 @@ export class IslandCanvas {
     gl.uniform4fv(gl.getUniformLocation(this.lines, "place"), place);
     const opaque = gl.getUniformLocation(this.lines, "opacity"), shown = this.states[state] ?? this.states[0];
     gl.uniform1f(opaque, opacity);
-    shown.fill.draw(gl.TRIANGLES);
+    shown.inside.draw(gl.TRIANGLES);
     if (wires) {
       gl.uniform1f(opaque, Math.min(0.8, 0.2 + pan.scale));
       shown.wires.draw(gl.LINES);
@@ -141,7 +141,7 @@ function program(gl, vertex, fragment) {
 }
 
 /** Points, and where given their colours, on the graphics card. */
-function layer(gl, points, colours) {
+function onCard(gl, points, colours) {
   const array = gl.createVertexArray(), at = gl.createBuffer(), tints = colours ? gl.createBuffer() : null;
   gl.bindVertexArray(array);
   gl.bindBuffer(gl.ARRAY_BUFFER, at);
