@@ -170,14 +170,16 @@ public static class LayoutStation
         for (int pass = 0; pass < 2; pass++)
         {
             outcomes.Clear();
+            bool isLast = rounds == 1 || pass == 1;
             for (int sheet = 0; sheet < rounds; sheet++)
             {
                 int[] here = [.. Enumerable.Range(0, islands.Count).Where(i => together || islands[i].Sheet == sheet)];
                 double from = 0.5 + 0.4 * sheet / rounds;
-                var request = new PackRequest(input.Size, settings.PaddingPixels, settings.Rotation, together ? materials.Count : 1, wanted, settings.SlackPercent / 100, weights, sheetOf);
+                var request = new PackRequest(input.Size, settings.PaddingPixels, settings.Rotation, together ? materials.Count : 1, wanted, isLast ? settings.SlackPercent / 100 : 0, weights, sheetOf);
                 var outcome = PackedIslands.Place([.. here.Select(i => islands[i])], Among(matches, here), request, input.Threads, f => progress?.Report(new Progress(from + 0.4 * f / rounds, "packing")), cancel);
                 if (outcome is null)
                 {
+                    findings.RemoveAll(f => f.Code == "does-not-fit");
                     findings.Add(new Finding(Severity.Stop, "does-not-fit", "", $"The islands do not fit on the sheet at any density; {settings.PaddingPixels} px of padding around {here.Length} islands take all of its {input.Size} px. Use a larger sheet, more sheets or less padding."));
                     foreach (int i in here.Where(i => islands[i].Tile.Length == 0))
                         islands[i].Tile = islands[i].Flat.Uv;
@@ -193,7 +195,7 @@ public static class LayoutStation
             }
             // Materials on sheets of their own are to be equally sharp: the fullest sheet says how sharp.
             double least = outcomes.Select(o => o.PixelsPerMetre).Where(d => d > 0).DefaultIfEmpty().Min(), most = outcomes.Select(o => o.PixelsPerMetre).DefaultIfEmpty().Max();
-            if (rounds == 1 || most <= least * 1.002 || pass == 1)
+            if (isLast || (most <= least * 1.002 && settings.SlackPercent == 0))
                 break;
             wanted = least;
         }

@@ -35,21 +35,25 @@ internal sealed class PackGrid
     /// <param name="toRight">Whether the rightmost is wanted.</param>
     /// <param name="fromY">Rows below need not be tried.</param>
     /// <param name="toY">Rows from here on need not be tried.</param>
-    public (int X, int Y) Find(ShapeMask mask, bool toRight, int fromY, int toY)
+    /// <param name="fromX">Columns before are not wanted.</param>
+    /// <param name="toX">Columns from here on are not wanted.</param>
+    public (int X, int Y) Find(ShapeMask mask, bool toRight, int fromY, int toY, int fromX = 0, int toX = int.MaxValue)
     {
-        int places = Side - mask.Width + 1;
+        int places = Math.Min(Side - mask.Width + 1, toX);
         toY = Math.Min(toY, Side - mask.Height + 1);
-        if (places <= 0)
+        if (places <= fromX)
             return (0, -1);
         int words = (places + 63) / 64, vectors = (words + 3) / 4;
         ref ulong all = ref MemoryMarshal.GetArrayDataReference(taken);
         ref ulong stop = ref MemoryMarshal.GetArrayDataReference(blocked);
         for (int y = fromY; y < toY; y++)
         {
-            blocked.AsSpan(0, words).Clear();
+            blocked.AsSpan(0, fromX / 64).Fill(ulong.MaxValue);
+            blocked.AsSpan(fromX / 64, words - fromX / 64).Clear();
+            blocked[fromX / 64] = (1ul << (fromX % 64)) - 1;
             blocked.AsSpan(words).Fill(ulong.MaxValue);
             if (places % 64 != 0)
-                blocked[words - 1] = ulong.MaxValue << (places % 64);
+                blocked[words - 1] |= ulong.MaxValue << (places % 64);
             bool isFull = false;
             foreach (int row in mask.CheckOrder)
             {

@@ -69,7 +69,10 @@ internal sealed class PackProblem(
     /// <param name="scaleOf">Cells a unit for each group.</param>
     /// <param name="giveUpAt">Ends the attempt when this many cells are left out.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public PackAttempt Try(PackPlan plan, Func<int, double> scaleOf, long giveUpAt, CancellationToken cancel)
+    public PackAttempt Try(PackPlan plan, Func<int, double> scaleOf, long giveUpAt, CancellationToken cancel) => OnSheets(sheetsOf => Fill(sheetsOf, plan, scaleOf, giveUpAt, cancel));
+
+    /// <summary>Works on sheets on which only what is locked lies.</summary>
+    private PackAttempt OnSheets(Func<PackGrid[], PackAttempt> work)
     {
         if (!grids.TryTake(out var sheetsOf))
             sheetsOf = [.. Enumerable.Range(0, sheets).Select(_ => new PackGrid(side))];
@@ -79,13 +82,51 @@ internal sealed class PackProblem(
                 grid.Clear();
             foreach (var place in locked)
                 sheetsOf[place.Sheet].Take(place.Mask!, place.X, place.Y);
-            return Fill(sheetsOf, plan, scaleOf, giveUpAt, cancel);
+            return work(sheetsOf);
         }
         finally
         {
             grids.Add(sheetsOf);
         }
     }
+
+    /// <summary>Lays islands near where they lay on another raster, each as low as it goes there.</summary>
+    /// <param name="attempt">Where they lay; all of them did.</param>
+    /// <param name="times">Cells of this raster for one of the other.</param>
+    /// <param name="scaleOf">Cells a unit for each group.</param>
+    /// <param name="reach">How far from there they may be moved, cells.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public PackAttempt Settle(PackAttempt attempt, double times, Func<int, double> scaleOf, int reach, CancellationToken cancel) => OnSheets(sheetsOf =>
+    {
+        var places = new PackPlace[items.Count];
+        Array.Fill(places, new PackPlace(-1, null, 0, 0));
+        var homeless = new List<int>();
+        foreach (int item in Enumerable.Range(0, items.Count).OrderBy(i => attempt.Places[i].Y).ThenBy(i => attempt.Places[i].X).ThenBy(i => i))
+        {
+            cancel.ThrowIfCancellationRequested();
+            var was = attempt.Places[item];
+            int left = (int)(was.X * times), low = (int)(was.Y * times);
+            // No farther than it must, so that it takes no room others will need.
+            for (int near = 0; near <= reach && places[item].Sheet < 0; near = 2 * near + 1)
+                Lay(item, low - near, low + near + 1, left - near, left + near + 1);
+            if (places[item].Sheet < 0)
+                homeless.Add(item);
+        }
+        foreach (int item in homeless)
+            Lay(item, 0, side, 0, side);
+        return new PackAttempt(places, homeless.Where(i => places[i].Sheet < 0).Sum(i => Mask(items[i].Class, 0, scaleOf(items[i].Group)).Cells));
+
+        void Lay(int item, int fromY, int toY, int fromX, int toX)
+        {
+            var was = attempt.Places[item];
+            var mask = Mask(items[item].Class, was.Turn, scaleOf(items[item].Group));
+            var (x, y) = sheetsOf[was.Sheet].Find(mask, false, Math.Max(0, fromY), toY, Math.Max(0, fromX), toX);
+            if (y < 0)
+                return;
+            places[item] = new PackPlace(was.Sheet, mask, x, y, was.Turn);
+            sheetsOf[was.Sheet].Take(mask, x, y);
+        }
+    });
 
     private PackAttempt Fill(PackGrid[] sheetsOf, PackPlan plan, Func<int, double> scaleOf, long giveUpAt, CancellationToken cancel)
     {

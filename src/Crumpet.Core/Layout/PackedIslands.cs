@@ -28,8 +28,10 @@ internal static class PackedIslands
     private const double MostCellsAPixel = 2;
     private const int ManyIslands = 800;
     private const int ManySheets = 4;
-    private const int SlackShare = 2;
     private static readonly int[] SketchShares = [8, 4, 2];
+
+    /// <summary>About how much of the time goes into the search at even density, where there is slack.</summary>
+    private const double SearchShare = 0.5;
 
     /// <summary>What a cell of the sketch counts too much, on average, on either side.</summary>
     private const double SketchAllowance = 0.35;
@@ -53,25 +55,20 @@ internal static class PackedIslands
         double reach = Math.Sqrt(items.Sum(i => shapes[i.Class].Area() * request.Weights[i.Group] * request.Weights[i.Group]) / request.Sheets) / Math.Sqrt(0.85);
         double[][] turns = [.. shapes.Select(s => IslandTurns.Of(s, request.Rotation, reach / request.Weights.Max()))];
         var problem = Problem(1, 0);
-        var found = PackSearch.Run(problem, [.. SketchShares.Select(s => Problem(s, SketchAllowance))], request.Weights, request.PixelsPerMetre * cells, Effort(items.Length), threads, report, cancel);
+        PackProblem[] sketches = [.. SketchShares.Select(s => Problem(s, SketchAllowance))];
+        bool slackens = request.Slack > 0 && request.Weights.Length > 1;
+        var found = PackSearch.Run(problem, sketches, request.Weights, request.PixelsPerMetre * cells, Effort(items.Length), threads, f => report?.Invoke(f * (slackens ? SearchShare : 1)), cancel);
         if (found is null)
             return null;
-        Apply(found.Attempt, found.Scale, 1);
+        Apply(found.Attempt, found.Scale);
         double[][]? even = null;
-        if (request.Slack > 0 && request.Weights.Length > 1)
+        if (slackens)
         {
-            // A raster half as fine keeps the padding too and lets more be tried.
-            var half = Problem(SlackShare, 0);
-            double scale = found.Scale / SlackShare;
-            if (PackSearch.Bisect(half, request.Weights, found.Plan, scale, cancel) is { } start && start.Scale > scale * (1 - request.Slack))
+            if (SlackSearch.Run(problem, sketches[^1], found, request.Weights, request.Slack, threads, f => report?.Invoke(SearchShare + (1 - SearchShare) * f), cancel) is { } slack)
             {
-                var slack = SlackSearch.Run(half, start, scale, request.Weights, request.Slack, threads, cancel);
-                if (slack.Covered > SlackSearch.CoveredBy(problem, request.Weights, scales))
-                {
-                    even = [.. islands.Select(i => (double[])i.Tile.Clone())];
-                    scales = slack.Scales;
-                    Apply(slack.Attempt, found.Scale, SlackShare);
-                }
+                even = [.. islands.Select(i => (double[])i.Tile.Clone())];
+                scales = slack.Scales;
+                Apply(slack.Attempt, found.Scale);
             }
         }
         return new PackOutcome(found.Scale / cells, scales, even);
@@ -79,14 +76,14 @@ internal static class PackedIslands
         PackProblem Problem(int share, double allowance) => new(
             shapes, turns, items, side / share, Math.Max(0, request.PaddingPixels / 2.0 * cells / share - allowance), request.Sheets, Locked(islands, request, cells, share, side / share));
 
-        void Apply(PackAttempt attempt, double scale, int share)
+        void Apply(PackAttempt attempt, double scale)
         {
             for (int k = 0; k < free.Length; k++)
             {
                 var island = islands[free[k]];
                 var place = attempt.Places[k];
                 island.Sheet = place.Sheet;
-                island.Tile = OnTile(shapes[items[k].Class], classOf[k], place, scale / share * request.Weights[items[k].Group] * scales[items[k].Group], request, cells / share, island.Flat.Chart);
+                island.Tile = OnTile(shapes[items[k].Class], classOf[k], place, scale * request.Weights[items[k].Group] * scales[items[k].Group], request, cells, island.Flat.Chart);
             }
         }
     }

@@ -1,16 +1,67 @@
 namespace Crumpet.Core.Layout;
 
-/// <summary>Lets parts grow and shrink a little so that they fill the sheet.</summary>
-internal static class SlackSearch
+/// <summary>
+/// Lets parts grow and shrink a little so that they fill the sheet: scales, and now and then the order, are changed by chance,
+/// and what still fits is kept, at first also where it covers a little less than before (threshold accepting).
+/// </summary>
+/// <remarks>Source: G. Dueck, T. Scheuer, "Threshold accepting", 1990.</remarks>
+internal sealed class SlackSearch
 {
-    private const int Rounds = 160;
     private const int TriesARound = 4;
+    private const int Rounds = 650;
+    private const double Leniency = 0.006;
+    private const int Finalists = 8;
+    private const int FinalistStep = 3;
+    private const double FinalStep = 0.9985;
 
-    /// <summary>Scales of the parts against even, the places they give, and what they cover.</summary>
-    public sealed record Found(double[] Scales, PackAttempt Attempt, double Covered);
+    /// <summary>Share of the slack that parts may shrink by on a sketch; the rest is for what a finer raster does not grant.</summary>
+    private const double SketchShare = 0.9;
+
+    /// <summary>How far islands may be moved from where they lay on the sketch, cells.</summary>
+    private static readonly int[] Reaches = [7, 31];
+
+    private readonly PackProblem problem;
+    private readonly PackSearch.Found even;
+    private readonly double[] weights;
+    private readonly double slack;
+    private readonly ParallelOptions options;
+    private readonly int[] groups;
+
+    private SlackSearch(PackProblem problem, PackSearch.Found even, double[] weights, double slack, ParallelOptions options)
+    {
+        (this.problem, this.even, this.weights, this.slack, this.options) = (problem, even, weights, slack, options);
+        groups = [.. problem.Items.Select(i => i.Group).Distinct().Order()];
+    }
+
+    /// <summary>Scales of the parts against even, and the places they give.</summary>
+    public sealed record Found(double[] Scales, PackAttempt Attempt);
+
+    private sealed record Candidate(double[] Scales, PackPlan Plan, double Covered);
+
+    private double Least => 1 - SketchShare * slack;
+
+    /// <summary>Looks for scales that cover more of the sheet.</summary>
+    /// <param name="problem">Islands and sheets.</param>
+    /// <param name="sketch">The same on a coarser raster, on which most is tried.</param>
+    /// <param name="even">What fitted at even density.</param>
+    /// <param name="weights">Weight of each part.</param>
+    /// <param name="slack">How far a scale may be from 1.</param>
+    /// <param name="threads">Threads to use; the result does not depend on it.</param>
+    /// <param name="report">Told how far the search is, 0 to 1.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    /// <returns>What covers most, or null where nothing covers more than even density does.</returns>
+    public static Found? Run(PackProblem problem, PackProblem sketch, PackSearch.Found even, double[] weights, double slack, int threads, Action<double>? report, CancellationToken cancel)
+    {
+        var search = new SlackSearch(problem, even, weights, slack, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel });
+        return search.Start(sketch) is { } start ? search.Finished(sketch, search.Grow(sketch, start, report)) : null;
+    }
+
+    private double ScaleOn(PackProblem raster) => even.Scale * raster.Side / problem.Side;
+
+    private Candidate Of(PackPlan plan, double[] scales) => new(scales, plan, CoveredBy(scales));
 
     /// <summary>Area of all islands with parts at some scales, in the shapes' unit.</summary>
-    public static double CoveredBy(PackProblem problem, double[] weights, double[] scales)
+    private double CoveredBy(double[] scales)
     {
         double sum = 0;
         for (int i = 0; i < problem.Items.Count; i++)
@@ -21,43 +72,39 @@ internal static class SlackSearch
         return sum;
     }
 
-    /// <summary>Changes scales by chance, some parts up, some down, and keeps what covers more and still fits.</summary>
-    /// <param name="problem">Islands and sheets.</param>
-    /// <param name="even">What fitted at even density on this raster.</param>
-    /// <param name="scale">Cells a unit that count as even; not less than what fitted.</param>
-    /// <param name="weights">Weight of each part.</param>
-    /// <param name="slack">How far a scale may be from 1.</param>
-    /// <param name="threads">Threads to use; the result does not depend on it.</param>
-    /// <param name="cancel">Ends the work early.</param>
-    public static Found Run(PackProblem problem, PackSearch.Found even, double scale, double[] weights, double slack, int threads, CancellationToken cancel)
+    /// <summary>All parts as large as they are, or nearly; null where they do not fit on the sketch.</summary>
+    private Candidate? Start(PackProblem sketch) =>
+        PackSearch.Bisect(sketch, weights, PackSearch.Frozen(even.Plan, even.Attempt), ScaleOn(sketch), options.CancellationToken) is { } found && found.Scale >= ScaleOn(sketch) * Least
+            ? Of(PackSearch.Frozen(found.Plan, found.Attempt), [.. weights.Select(_ => found.Scale / ScaleOn(sketch))])
+            : null;
+
+    /// <summary>What fitted, each covering more than all before.</summary>
+    private List<Candidate> Grow(PackProblem sketch, Candidate start, Action<double>? report)
     {
-        var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
-        int[] groups = [.. problem.Items.Select(i => i.Group).Distinct().Order()];
-        double[] first = [.. Enumerable.Repeat(even.Scale / scale, weights.Length)];
-        var best = new Found(first, even.Attempt, CoveredBy(problem, weights, first));
-        var plan = PackSearch.Frozen(even.Plan, even.Attempt);
-        for (int round = 0; round < Rounds; round++)
+        var now = start;
+        var winners = new List<Candidate> { start };
+        double one = ScaleOn(sketch);
+        for (int i = 0; i < Rounds; i++)
         {
-            var tries = new (double[] Scales, PackPlan Plan, PackAttempt? Attempt)[TriesARound];
-            Parallel.For(0, TriesARound, options, i =>
+            var from = now;
+            double bar = from.Covered * (1 - Leniency * (1 - i / (double)Rounds));
+            var tries = new Candidate?[TriesARound];
+            Parallel.For(0, TriesARound, options, k =>
             {
-                var random = new Chance((uint)((TriesARound * round) + i));
-                double[] scales = Changed(best.Scales, groups, slack, random);
-                if (CoveredBy(problem, weights, scales) <= best.Covered * 1.0005)
-                    return;
-                var changed = random.Next(2) == 0 ? plan : PackSearch.Changed(problem, plan, random);
-                tries[i] = (scales, changed, problem.Try(changed, g => scale * weights[g] * scales[g], 0, options.CancellationToken));
+                var random = new Chance((uint)(TriesARound * i + k));
+                var next = Of(random.Next(2) == 0 ? from.Plan : PackSearch.Changed(sketch, from.Plan, random), Changed(from.Scales, random));
+                if (next.Covered > bar && sketch.Try(next.Plan, g => one * weights[g] * next.Scales[g], 0, options.CancellationToken) is { LeftOut: 0 } attempt)
+                    tries[k] = next with { Plan = PackSearch.Frozen(next.Plan, attempt) };
             });
-            var (next, nextPlan, attempt) = tries.Where(t => t.Attempt is { LeftOut: 0 }).OrderByDescending(t => CoveredBy(problem, weights, t.Scales)).FirstOrDefault();
-            if (attempt is null)
-                continue;
-            best = new Found(next, attempt, CoveredBy(problem, weights, next));
-            plan = PackSearch.Frozen(nextPlan, attempt);
+            now = tries.MaxBy(t => t?.Covered ?? 0) ?? from;
+            if (now.Covered > winners[^1].Covered)
+                winners.Add(now);
+            report?.Invoke((i + 1.0) / Rounds);
         }
-        return best;
+        return winners;
     }
 
-    private static double[] Changed(double[] scales, int[] groups, double slack, Chance random)
+    private double[] Changed(double[] scales, Chance random)
     {
         double[] changed = [.. scales];
         // Many parts a little, or few parts much.
@@ -67,8 +114,35 @@ internal static class SlackSearch
         {
             int g = groups[random.Next(groups.Length)];
             double by = random.Next(4) == 0 ? -reach : reach;
-            changed[g] = Math.Clamp(changed[g] * (1 + by), 1 - slack, 1 + slack);
+            changed[g] = Math.Clamp(changed[g] * (1 + by), Least, 1 + slack);
         }
         return changed;
+    }
+
+    /// <summary>
+    /// The best on the finest raster. What is best on a sketch need not be there, so several are tried: packed again by the same
+    /// plan, and laid near where they lay.
+    /// </summary>
+    private Found? Finished(PackProblem sketch, IReadOnlyList<Candidate> winners)
+    {
+        Candidate[] last = [.. winners.Reverse().Where((_, i) => i % FinalistStep == 0).Take(Finalists)];
+        var found = new Found?[last.Length];
+        double atEven = CoveredBy([.. weights.Select(_ => 1.0)]);
+        Parallel.For(0, last.Length, options, i =>
+        {
+            var lay = sketch.Try(last[i].Plan, g => ScaleOn(sketch) * weights[g] * last[i].Scales[g], 0, options.CancellationToken);
+            for (double times = 1; found[i] is null && times * times * last[i].Covered > atEven; times *= FinalStep)
+            {
+                double[] scales = [.. last[i].Scales.Select(s => s * times)];
+                if (groups.Any(g => scales[g] < 1 - slack))
+                    break;
+                double cells = times * problem.Side / sketch.Side;
+                found[i] = Reaches.Select(r => problem.Settle(lay, cells, Scale, r, options.CancellationToken)).Prepend(problem.Try(last[i].Plan, Scale, 0, options.CancellationToken))
+                    .Where(a => a.LeftOut == 0).Select(a => new Found(scales, a)).FirstOrDefault();
+
+                double Scale(int group) => even.Scale * weights[group] * scales[group];
+            }
+        });
+        return found.OfType<Found>().MaxBy(f => CoveredBy(f.Scales));
     }
 }
