@@ -8,59 +8,72 @@ namespace Crumpet.Core.Layout;
 internal sealed class ChosenIslands
 {
     private readonly LayoutSettings settings;
-    private readonly Mesh mesh;
+    private readonly Topology topology;
     private readonly HashSet<int> unwrapped;
     private readonly HashSet<int> locked;
 
-    public ChosenIslands(LayoutSettings settings, Mesh mesh)
+    /// <summary>For each half-edge that was chosen whether it is cut; otherwise it is sewn up.</summary>
+    private readonly Dictionary<int, bool> seams;
+
+    public ChosenIslands(LayoutSettings settings, Topology topology)
     {
         this.settings = settings;
-        this.mesh = mesh;
+        this.topology = topology;
+        var mesh = topology.Mesh;
         var tree = new Lazy<SurfaceTree>(() => SurfaceTree.Build([mesh]));
         unwrapped = Triangles(settings.UnwrapAt);
         locked = Triangles(settings.LockedAt);
-        Edges = [.. settings.Seams.Where(s => s.ObjectName == mesh.Name)];
+        seams = ByHand();
 
         HashSet<int> Triangles(IEnumerable<SurfaceSpot> spots) =>
             [.. spots.Where(s => s.ObjectName == mesh.Name).Select(s => tree.Value.Nearest(new Vector3(s.X, s.Y, s.Z), float.PositiveInfinity).Triangle)];
     }
 
-    private SeamEdge[] Edges { get; }
-
     /// <summary>Whether edges were cut or sewn up by hand.</summary>
-    public bool HasSeams => Edges.Length > 0;
+    public bool HasSeams => seams.Count > 0;
 
-    /// <summary>Whether an island of kept UVs is to be unwrapped all the same.</summary>
-    public bool IsUnwrapped(FlatChart island) => unwrapped.Count > 0 && island.Chart.Triangles.Any(unwrapped.Contains);
+    /// <summary>Whether an island of kept UVs is to be unwrapped all the same: it was chosen, or it is cut inside or sewn up on its border.</summary>
+    public bool IsUnwrapped(FlatChart island)
+    {
+        if (unwrapped.Count > 0 && island.Chart.Triangles.Any(unwrapped.Contains))
+            return true;
+        for (int c = 0; c < island.Chart.Across.Length && HasSeams; c++)
+        {
+            if (seams.TryGetValue(3 * island.Chart.Triangles[c / 3] + c % 3, out bool isCut) && isCut == island.Chart.Across[c] >= 0)
+                return true;
+        }
+        return false;
+    }
 
     /// <summary>Whether an island stays where it is.</summary>
     public bool IsLocked(FlatChart island) => locked.Count > 0 && island.Chart.Triangles.Any(locked.Contains);
 
     /// <summary>For each half-edge whether charts end there: by the rules, as changed by hand.</summary>
-    public bool[] Seams(Topology topology)
+    public bool[] Seams()
     {
         bool[] isSeam = SeamRules.Seams(topology, settings.Unwrap);
-        if (!HasSeams)
-            return isSeam;
-        var ends = new Dictionary<(Vector3, Vector3), List<int>>();
-        for (int c = 0; c < isSeam.Length; c++)
-        {
-            var key = Key(mesh.PositionAt(c), mesh.PositionAt(Topology.Next(c)));
-            if (!ends.TryGetValue(key, out var list))
-                ends.Add(key, list = []);
-            list.Add(c);
-        }
-        foreach (var edge in Edges)
-        {
-            var key = Key(new Vector3(edge.Ax, edge.Ay, edge.Az), new Vector3(edge.Bx, edge.By, edge.Bz));
-            foreach (int c in ends.GetValueOrDefault(key) ?? [])
-            {
-                // Only an edge with two triangles that agree about the outside can be sewn up.
-                if (topology.Across[c] >= 0 && !topology.SameWay[c])
-                    isSeam[c] = edge.IsCut;
-            }
-        }
+        foreach (var (corner, isCut) in seams)
+            isSeam[corner] = isCut;
         return isSeam;
+    }
+
+    private Dictionary<int, bool> ByHand()
+    {
+        var mesh = topology.Mesh;
+        var edges = settings.Seams.Where(s => s.ObjectName == mesh.Name).ToArray();
+        var found = new Dictionary<int, bool>();
+        if (edges.Length == 0)
+            return found;
+        var chosen = new Dictionary<(Vector3, Vector3), bool>();
+        foreach (var edge in edges)
+            chosen[Key(new Vector3(edge.Ax, edge.Ay, edge.Az), new Vector3(edge.Bx, edge.By, edge.Bz))] = edge.IsCut;
+        for (int c = 0; c < mesh.Corners.Length; c++)
+        {
+            // Only an edge with two triangles that agree about the outside can be sewn up.
+            if (topology.Across[c] >= 0 && !topology.SameWay[c] && chosen.TryGetValue(Key(mesh.PositionAt(c), mesh.PositionAt(Topology.Next(c))), out bool isCut))
+                found[c] = isCut;
+        }
+        return found;
     }
 
     private static (Vector3, Vector3) Key(Vector3 a, Vector3 b)

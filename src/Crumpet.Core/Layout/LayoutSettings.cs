@@ -40,6 +40,15 @@ public sealed record SurfaceSpot(string ObjectName, float X, float Y, float Z);
 /// <param name="IsCut">Whether it is cut; otherwise it is sewn up.</param>
 public sealed record SeamEdge(string ObjectName, float Ax, float Ay, float Az, float Bx, float By, float Bz, bool IsCut);
 
+/// <summary>A vertex held at a place of the sheet; an island with two pins or more is laid out around them and stays there.</summary>
+/// <param name="ObjectName">Name of the object.</param>
+/// <param name="X">Where the vertex is, metres.</param>
+/// <param name="Y">Where the vertex is, metres.</param>
+/// <param name="Z">Where the vertex is, metres.</param>
+/// <param name="U">Where it is held, tiles.</param>
+/// <param name="V">Where it is held, tiles.</param>
+public sealed record UvPin(string ObjectName, float X, float Y, float Z, float U, float V);
+
 /// <summary>What holds for one part alone; what is null is as in the asset.</summary>
 public sealed record PartLayout
 {
@@ -80,6 +89,9 @@ public sealed record LayoutSettings
 
     /// <summary>Islands that stay where they are.</summary>
     public IReadOnlyList<SurfaceSpot> LockedAt { get; init; } = [];
+
+    /// <summary>Vertices held where they were put.</summary>
+    public IReadOnlyList<UvPin> Pins { get; init; } = [];
 
     /// <summary>Texel density, px/m; null fills the tile.</summary>
     public double? PixelsPerMetre { get; init; }
@@ -127,6 +139,7 @@ public sealed record LayoutSettings
         _ when Parts.FirstOrDefault(p => p.Value.Sheet is { } sheet && (sheet < 0 || sheet >= SheetCount)) is { Key: not null } part =>
             $"{part.Key} is put on sheet {part.Value.Sheet + 1}, but there {(SheetCount == 1 ? "is 1 sheet" : $"are {SheetCount} sheets")}.",
         _ when Seams.Any(s => !float.IsFinite(s.Ax + s.Ay + s.Az + s.Bx + s.By + s.Bz)) => "A seam has no two ends; pick its edge again.",
+        _ when Pins.Any(p => !float.IsFinite(p.X + p.Y + p.Z + p.U + p.V)) => "A pin has no place; set it again.",
         _ => null,
     };
 }

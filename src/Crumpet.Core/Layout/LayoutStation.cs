@@ -50,12 +50,13 @@ public static class LayoutStation
     {
         var parts = PartNumbers(input.Objects);
         double[] weights = [.. parts.Select(p => (double)(input.Settings.Parts.GetValueOrDefault(p.Key)?.Weight ?? 1))];
-        var islands = Islands(input, parts, progress, cancel);
-        var materials = Sheets(input, islands);
         var findings = new List<Finding>();
+        var islands = Islands(input, parts, progress, cancel);
+        Pins.Hold(input, islands, findings, cancel);
+        var materials = Sheets(input, islands);
         SlackReport? slack = null;
         double[]?[] even = new double[]?[islands.Count];
-        bool packs = input.Settings.Pack || islands.Exists(i => !i.IsKept);
+        bool packs = input.Settings.Pack || islands.Exists(i => !i.IsKept && !i.IsLocked);
         if (packs)
             slack = Pack(input, islands, materials, parts, weights, even, findings, progress, cancel);
         else
@@ -96,7 +97,7 @@ public static class LayoutStation
             var (mesh, part) = input.Objects[i];
             var own = input.Settings.Parts.GetValueOrDefault(part);
             var topology = Topology.Of(mesh);
-            var chosen = new ChosenIslands(input.Settings, mesh);
+            var chosen = new ChosenIslands(input.Settings, topology);
             bool keeps = mesh.Uvs is not null && (own?.Uvs ?? input.Settings.Uvs) == UvSource.Keep;
             int[] every = [.. Enumerable.Range(0, mesh.TriangleCount)];
             var kept = keeps ? IslandFinder.Find(topology, mesh.Uvs!, every, input.Settings.Sheets == SheetRule.Materials) : [];
@@ -108,7 +109,7 @@ public static class LayoutStation
                 continue;
             var flats = unwrapped.Find(u => u.Flat.Sum(f => f.Chart.TriangleCount) == triangles.Length && ObjectCopies.AreAlike(u.Topology, topology, input.Settings.Unwrap)).Flat is { } same && !chosen.HasSeams && triangles.Length == every.Length
                 ? same
-                : Unwrapper.Unwrap(topology, triangles, chosen.Seams(topology), input.Settings.Unwrap, longest, input.Threads, Told, cancel);
+                : Unwrapper.Unwrap(topology, triangles, chosen.Seams(), input.Settings.Unwrap, longest, input.Threads, Told, cancel);
             if (!chosen.HasSeams && triangles.Length == every.Length)
                 unwrapped.Add((i, topology, flats));
             foreach (var flat in flats)

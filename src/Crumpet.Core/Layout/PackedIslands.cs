@@ -114,7 +114,7 @@ internal static class PackedIslands
             var island = islands[free[k]];
             var match = matches[free[k]];
             // A mirror image lies mirrored, and UVs that came need not be equal where surfaces are.
-            bool shares = !match.IsMirrored && !island.IsKept && !islands[match.Like].IsKept;
+            bool shares = !match.IsMirrored && !island.IsKept && !islands[match.Like].IsKept && !islands[match.Like].IsLocked;
             int like = shares ? match.Like : free[k];
             if (!known.TryGetValue((like, shares), out int shape))
             {

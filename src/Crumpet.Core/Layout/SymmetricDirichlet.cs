@@ -19,17 +19,20 @@ internal sealed class SymmetricDirichlet
     private readonly ChartMesh chart;
     private readonly VertexGraph graph;
     private readonly BlockCholesky solver;
+    private readonly bool[]? isPinned;
     private readonly double[] blocks;
 
     /// <summary>Prepares for a chart.</summary>
     /// <param name="chart">Chart.</param>
     /// <param name="graph">Its graph.</param>
     /// <param name="solver">Analysed for the graph.</param>
-    public SymmetricDirichlet(ChartMesh chart, VertexGraph graph, BlockCholesky solver)
+    /// <param name="isPinned">Vertices that stay; null pins none.</param>
+    public SymmetricDirichlet(ChartMesh chart, VertexGraph graph, BlockCholesky solver, bool[]? isPinned = null)
     {
         this.chart = chart;
         this.graph = graph;
         this.solver = solver;
+        this.isPinned = isPinned;
         blocks = new double[4 * graph.Neighbours.Length];
     }
 
@@ -56,7 +59,8 @@ internal sealed class SymmetricDirichlet
     /// <param name="cancel">Ends the work early.</param>
     public void Minimise(double[] uv, CancellationToken cancel)
     {
-        ScaleBest(chart, uv);
+        if (isPinned is null)
+            ScaleBest(chart, uv);
         double energy = Energy(chart, uv);
         var step = new double[uv.Length];
         var tried = new double[uv.Length];
@@ -167,6 +171,11 @@ internal sealed class SymmetricDirichlet
             }
         }
         Ground();
+        for (int v = 0; v < isPinned?.Length; v++)
+        {
+            if (isPinned[v])
+                step[2 * v] = step[2 * v + 1] = 0;
+        }
         var down = (double[])step.Clone();
         if (!solver.Factor(blocks, cancel))
             return 0;
@@ -174,16 +183,21 @@ internal sealed class SymmetricDirichlet
         double slope = 0;
         for (int k = 0; k < step.Length; k++)
             slope -= down[k] * step[k];
+        for (int v = 0; v < isPinned?.Length; v++)
+        {
+            if (isPinned[v])
+                step[2 * v] = step[2 * v + 1] = 0;
+        }
         return slope;
     }
 
-    /// <summary>The chart could drift and turn freely; a trace of the diagonal holds it.</summary>
+    /// <summary>The chart could drift and turn freely; a trace of the diagonal holds it, and much of it holds what is pinned.</summary>
     private void Ground()
     {
         for (int v = 0; v < graph.VertexCount; v++)
         {
             int at = 4 * graph.Slot(v, v);
-            double trace = blocks[at] + blocks[at + 3], hold = 1e-9 * trace + 1e-14;
+            double trace = blocks[at] + blocks[at + 3], hold = (isPinned?[v] == true ? 1e9 : 1e-9) * trace + 1e-14;
             blocks[at] += hold;
             blocks[at + 3] += hold;
         }

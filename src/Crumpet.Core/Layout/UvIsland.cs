@@ -9,7 +9,7 @@ internal sealed class UvIsland
     /// <summary>Number of its part: islands of a part keep their sizes to each other.</summary>
     public required int Part { get; init; }
 
-    /// <summary>The chart with its UVs: in tiles where <see cref="IsKept"/>, otherwise in metres.</summary>
+    /// <summary>The chart with its UVs: in tiles where <see cref="IsKept"/> or <see cref="IsLocked"/>, otherwise in metres.</summary>
     public required FlatChart Flat { get; init; }
 
     /// <summary>Whether the UVs are the source's.</summary>

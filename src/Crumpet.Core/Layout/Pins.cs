@@ -1,0 +1,115 @@
+using System.Numerics;
+
+namespace Crumpet.Core.Layout;
+
+/// <summary>Lays islands out around vertices that are held on the sheet.</summary>
+internal static class Pins
+{
+    private const int MostMoves = 60;
+
+    /// <summary>A pin that comes this near to its place has reached it, tiles.</summary>
+    private const double Reached = 1e-6;
+
+    /// <summary>Lays every island with two pins or more out around them; from then on it stays where it is.</summary>
+    /// <param name="input">What is laid out.</param>
+    /// <param name="islands">Islands; those with pins are replaced.</param>
+    /// <param name="findings">Told of pins that hold nothing.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public static void Hold(LayoutInput input, List<UvIsland> islands, List<Finding> findings, CancellationToken cancel)
+    {
+        if (input.Settings.Pins.Count == 0)
+            return;
+        for (int i = 0; i < islands.Count; i++)
+        {
+            var island = islands[i];
+            string name = input.Objects[island.Object].Mesh.Name;
+            var targets = Targets(island.Flat.Chart, input.Settings.Pins.Where(p => p.ObjectName == name));
+            if (targets.Count == 0)
+                continue;
+            if (targets.Count == 1)
+            {
+                findings.Add(new Finding(Severity.Note, "single-pin", name, $"An island of {name} has one pin, which says neither how large it is nor how it is turned; pin a second vertex to hold it."));
+                continue;
+            }
+            var (flat, isReached) = Around(island.Flat, targets, cancel);
+            if (!isReached)
+                findings.Add(new Finding(Severity.Warn, "pins-out-of-reach", name, $"Pins of {name} cannot all be reached without turning triangles over or laying the island over itself; it stays as near as it came. Move them closer to where they were."));
+            islands[i] = new UvIsland { Object = island.Object, Part = island.Part, Flat = flat, IsKept = false, IsLocked = true };
+        }
+    }
+
+    private static SortedDictionary<int, (double U, double V)> Targets(ChartMesh chart, IEnumerable<UvPin> pins)
+    {
+        var targets = new SortedDictionary<int, (double U, double V)>();
+        foreach (var pin in pins)
+        {
+            // A vertex on a seam is pinned in every island it belongs to, once in each.
+            int vertex = Array.IndexOf(chart.Positions, new Vector3(pin.X, pin.Y, pin.Z));
+            if (vertex >= 0)
+                targets[vertex] = (pin.U, pin.V);
+        }
+        return targets;
+    }
+
+    /// <summary>The chart around its pins, in tiles, and whether they are all where they should be.</summary>
+    private static (FlatChart Flat, bool IsReached) Around(FlatChart flat, SortedDictionary<int, (double U, double V)> targets, CancellationToken cancel)
+    {
+        var chart = flat.Chart;
+        double[] uv = Fitted(flat.Uv, targets, out double scale);
+        // Newton's method is at home where a metre of surface is about a unit.
+        for (int k = 0; k < uv.Length; k++)
+            uv[k] /= scale;
+        var isPinned = new bool[chart.VertexCount];
+        foreach (int v in targets.Keys)
+            isPinned[v] = true;
+        var graph = new VertexGraph(chart);
+        var minimiser = new SymmetricDirichlet(chart, graph, new BlockCholesky(graph), isPinned);
+        var loops = chart.Loops();
+        var step = new double[uv.Length];
+        bool startsWell = StartingMap.IsUnturned(chart, uv), isReached = false;
+        for (int i = 0; i < MostMoves && startsWell && !isReached; i++)
+        {
+            cancel.ThrowIfCancellationRequested();
+            double farthest = 0;
+            foreach (var (v, (tu, tv)) in targets)
+            {
+                (step[2 * v], step[2 * v + 1]) = (tu / scale - uv[2 * v], tv / scale - uv[2 * v + 1]);
+                farthest = Math.Max(farthest, Math.Max(Math.Abs(step[2 * v]), Math.Abs(step[2 * v + 1])) * scale);
+            }
+            isReached = farthest < Reached;
+            double length = Math.Min(1, 0.7 * SymmetricDirichlet.LongestStep(chart, uv, step));
+            double[] moved = [.. uv.Select((at, k) => at + length * step[k])];
+            minimiser.Minimise(moved, cancel);
+            if (!StartingMap.IsUnturned(chart, moved) || !BorderCrossing.IsSingle(chart, moved, loops))
+                break;
+            uv = moved;
+        }
+        for (int k = 0; k < uv.Length; k++)
+            uv[k] *= scale;
+        return (new FlatChart(chart, uv, StretchMeasure.OfChart(chart, uv)), isReached);
+    }
+
+    /// <summary>The chart moved, turned and scaled so that its pinned vertices come nearest to their places.</summary>
+    private static double[] Fitted(double[] uv, SortedDictionary<int, (double U, double V)> targets, out double scale)
+    {
+        var from = targets.Keys.Select(v => new Complex(uv[2 * v], uv[2 * v + 1])).ToArray();
+        var to = targets.Values.Select(t => new Complex(t.U, t.V)).ToArray();
+        Complex fromMiddle = from.Aggregate(Complex.Zero, (a, b) => a + b) / from.Length, toMiddle = to.Aggregate(Complex.Zero, (a, b) => a + b) / to.Length;
+        var turn = Complex.Zero;
+        double spread = 0;
+        for (int i = 0; i < from.Length; i++)
+        {
+            turn += Complex.Conjugate(from[i] - fromMiddle) * (to[i] - toMiddle);
+            spread += (from[i] - fromMiddle).Magnitude * (from[i] - fromMiddle).Magnitude;
+        }
+        turn = spread > 0 && turn.Magnitude > 1e-12 * spread ? turn / spread : Complex.One;
+        scale = turn.Magnitude;
+        var fitted = new double[uv.Length];
+        for (int k = 0; k < uv.Length; k += 2)
+        {
+            var at = turn * (new Complex(uv[k], uv[k + 1]) - fromMiddle) + toMiddle;
+            (fitted[k], fitted[k + 1]) = (at.Real, at.Imaginary);
+        }
+        return fitted;
+    }
+}
