@@ -1,3 +1,4 @@
+using System.Numerics;
 using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
@@ -161,6 +162,12 @@ public sealed class AssetView
     /// <summary>The low side as a mesh file with the UVs Layout gave it, or null before Layout.</summary>
     /// <param name="asObj">OBJ; otherwise GLB.</param>
     public byte[]? Laid(bool asObj) => Report<LayoutReport>(Station.Layout)?.Islands > 0 ? build.Laid(asObj) : null;
+
+    /// <summary>Edges of the low side from one on, as <see cref="AssetBuild.PickEdges"/>.</summary>
+    public PickedEdges? PickEdges(LowPlace place, EdgeReach reach, Vector3? from) => build.PickEdges(place, reach, from);
+
+    /// <summary>Pins for corners of the islands' view, as <see cref="AssetBuild.PinsAt"/>.</summary>
+    public IReadOnlyList<UvPin> PinsAt(IEnumerable<(int Corner, float U, float V)> corners) => build.PinsAt(corners);
 
     private StationStop StopOf(Station station)
     {

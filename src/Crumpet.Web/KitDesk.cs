@@ -1,4 +1,5 @@
 using Crumpet.Core.Building;
+using Crumpet.Core.Intake;
 using Crumpet.Demo;
 using Crumpet.Storage;
 using Crumpet.Web.Runs;
@@ -65,6 +66,34 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk)
         await db.SaveChangesAsync();
         return copy.Id;
     }
+
+    /// <summary>Makes an asset of several, whose low sides share one sheet, and queues its intake. The members stay.</summary>
+    /// <param name="kitId">Kit they belong to.</param>
+    /// <param name="assetIds">Members.</param>
+    /// <returns>The atlas's number, or null with what is wrong.</returns>
+    public async Task<(int? Id, string? Problem)> JoinAsync(int kitId, IReadOnlyCollection<int> assetIds)
+    {
+        var members = await db.Assets.Include(a => a.Kit).Include(a => a.Sources).Where(a => a.KitId == kitId && a.ArchivedAt == null && assetIds.Contains(a.Id)).OrderBy(a => a.Id).AsNoTracking().ToListAsync();
+        if (members.Count < 2)
+            return (null, "An atlas joins two assets or more; mark those that are to share a sheet.");
+        if (members.GroupBy(m => AssetBuild.FileNameOf(m.Name)).FirstOrDefault(g => g.Count() > 1) is { } twice)
+            return (null, $"{string.Join(" and ", twice.Select(m => m.Name))} would have the same folder; rename one.");
+        var taken = await db.Assets.Where(a => a.KitId == kitId).Select(a => a.Name).ToListAsync();
+        var atlas = new Asset { KitId = kitId, Name = Names.Free("Atlas", taken), PlanJson = "" };
+        atlas.SetPlan(Atlas.Join([.. members.Select(m => new AtlasMember(m.Name, m.Plan(), PartsOf(m)))]));
+        foreach (var member in members)
+        {
+            foreach (var source in member.Sources.Where(s => s.IsCurrent))
+                atlas.Sources.Add(new AssetSource { Name = Atlas.FileOf(member.Name, source.Name), Sha256 = source.Sha256, Bytes = source.Bytes, ForcedSide = source.ForcedSide, Version = 1, IsCurrent = true, AddedAt = DateTime.UtcNow });
+        }
+        db.Assets.Add(atlas);
+        await db.SaveChangesAsync();
+        await desk.AddAsync(db, atlas.Id, Station.Layout);
+        return (atlas.Id, null);
+    }
+
+    private HashSet<string> PartsOf(Asset asset) =>
+        [.. asset.Build(store).ResultOf(Station.Intake)?.Report<IntakeReport>().Objects.Select(o => o.Part) ?? []];
 
     /// <summary>Puts an asset out of sight, or brings it back.</summary>
     public async Task ArchiveAssetAsync(int assetId, bool archived)

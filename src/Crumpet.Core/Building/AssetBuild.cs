@@ -1,6 +1,8 @@
+using System.Numerics;
 using System.Text.Json;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
+using Crumpet.Core.Layout;
 using Crumpet.Core.Pairing;
 
 namespace Crumpet.Core.Building;
@@ -115,11 +117,29 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
         return stream.ToArray();
     }
 
+    /// <summary>What is decided about UVs, with what the kit says where the asset does not.</summary>
+    internal static LayoutSettings LayoutOf(AssetPlan plan, IntakeRules rules) =>
+        plan.Layout.PixelsPerMetre is null && !plan.Layout.FillsTile && rules.PixelsPerMetre is { } density ? plan.Layout with { PixelsPerMetre = density } : plan.Layout;
+
+    /// <summary>Edges of the low side to cut or sew up, with half-edges numbered as in the islands' view; null where the place is on no object, or before Layout.</summary>
+    /// <param name="place">The edge to begin with.</param>
+    /// <param name="reach">How far to go on from it.</param>
+    /// <param name="from">Where a path begins, metres, or null.</param>
+    public PickedEdges? PickEdges(LowPlace place, EdgeReach reach, Vector3? from) => LaidMeshes() is { } meshes ? place.Pick(meshes, reach, from) : null;
+
+    /// <summary>Pins for corners of the islands' view; those of no corner are left out. None before Layout.</summary>
+    /// <param name="corners">Corners and where on the tile they are held.</param>
+    public IReadOnlyList<UvPin> PinsAt(IEnumerable<(int Corner, float U, float V)> corners) =>
+        LaidMeshes() is { } meshes ? [.. corners.Select(c => new LowPlace(c.Corner).Pin(meshes, c.U, c.V)).OfType<UvPin>()] : [];
+
+    private IReadOnlyList<Geometry.Mesh>? LaidMeshes() =>
+        ResultOf(Station.Layout)?.Files.FirstOrDefault(f => f.Name == StationSteps.ShownName) is { } file ? SceneFile.Read(store.Load(file.Sha256)).Meshes : null;
+
     private string MakeKey(Station station) => station switch
     {
-        Station.Intake => BuildJson.Key("intake", StepVersion, new { plan.NamePattern, plan.Mends, rules, green = GreenOfMadeNormals, files = sources.Select(s => new { s.Name, s.ForcedSide }) }, sources.Select(s => s.Sha256)),
+        Station.Intake => BuildJson.Key("intake", StepVersion, new { plan.NamePattern, plan.Mends, rules = rules with { PixelsPerMetre = null }, green = GreenOfMadeNormals, files = sources.Select(s => new { s.Name, s.ForcedSide }) }, sources.Select(s => s.Sha256)),
         Station.Pairs => BuildJson.Key("pairs", StepVersion, new { plan.NamePattern, plan.Trays, plan.Pairs, plan.Bake.OutwardReachMetres, plan.Bake.InwardReachMetres }, KeyOf(Station.Intake)),
-        Station.Layout => BuildJson.Key("layout", StepVersion, new { plan.Layout, plan.Bake.Size }, KeyOf(Station.Intake)),
+        Station.Layout => BuildJson.Key("layout", StepVersion, new { Layout = LayoutOf(plan, rules), plan.Bake.Size }, KeyOf(Station.Intake)),
         // A low side without materials gives its sheet the asset's name.
         Station.Bake => BuildJson.Key("bake", StepVersion, new { asset, plan.Bake }, KeyOf(Station.Pairs), KeyOf(Station.Layout)),
         Station.Pack => BuildJson.Key("pack", StepVersion, new { asset, plan.Recipe, plan.BindPattern }, KeyOf(Station.Bake)),

@@ -11,7 +11,8 @@ internal static class LayoutWords
         UnwrapSettings from = before.Unwrap, to = after.Unwrap;
         Say(before.Uvs, after.Uvs, v => v == UvSource.Keep ? "UVs kept as they came" : "UVs unwrapped anew");
         Say(before.Pack, after.Pack, v => v ? "Islands packed" : "Islands left where they lay");
-        Say(before.PixelsPerMetre, after.PixelsPerMetre, v => v is { } density ? Invariant($"Density set to {density:0.##} px/m") : "Density set to fill the tile");
+        Say(before.PixelsPerMetre, after.PixelsPerMetre, v => v is { } density ? Invariant($"Density set to {density:0.##} px/m") : "No density of its own");
+        Say(before.FillsTile, after.FillsTile, v => v ? "Density set to fill the tile" : "Density left to the kit");
         Say(before.PaddingPixels, after.PaddingPixels, v => $"Padding between islands set to {v} px");
         Say(before.Rotation, after.Rotation, v => v switch { PackRotation.Free => "Islands turned freely", PackRotation.Quarter => "Islands turned by quarters", _ => "Islands not turned" });
         Say(before.SlackPercent, after.SlackPercent, v => v > 0 ? Invariant($"Slack set to {v:0.##} %") : "Density made even");
@@ -26,6 +27,8 @@ internal static class LayoutWords
         Say(from.Straighten, to.Straighten, v => v ? "Grids straightened" : "Grids not straightened");
         Say(from.HideSeams, to.HideSeams, v => v ? "Seams hidden where possible" : "Seams kept short");
         Count(before.Seams.Except(after.Seams).Count(), after.Seams.Except(before.Seams).ToArray(), said);
+        if (!before.Pins.SequenceEqual(after.Pins))
+            said.Add(after.Pins.Count == 0 ? "Pins taken out" : after.Pins.Count == 1 ? "One pin set" : $"{after.Pins.Count} pins set");
         Chosen(before.UnwrapAt, after.UnwrapAt, "unwrapped anew", "kept as it came", said);
         Chosen(before.LockedAt, after.LockedAt, "locked", "unlocked", said);
         foreach (string part in before.Parts.Keys.Union(after.Parts.Keys).Order(StringComparer.Ordinal))

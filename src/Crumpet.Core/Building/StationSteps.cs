@@ -187,7 +187,7 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         var rows = intake.Report<IntakeReport>().Objects;
         var whole = SceneOf(intake);
         int[] numbers = [.. LowNumbers(intake)];
-        var input = new LayoutInput([.. numbers.Select(i => new LayoutObject(whole.Meshes[i], rows[i].Part))], plan.Layout, plan.Bake.Size) { Threads = threads };
+        var input = new LayoutInput([.. numbers.Select(i => new LayoutObject(whole.Meshes[i], rows[i].Part))], AssetBuild.LayoutOf(plan, rules), plan.Bake.Size) { Threads = threads };
         var result = LayoutStation.Run(input, progress, cancel);
         if (numbers.Length == 0)
             return (result.Report, [], result.Findings);

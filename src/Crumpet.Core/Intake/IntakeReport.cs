@@ -28,6 +28,9 @@ public sealed record IntakeRules
     /// <summary>Whether the target wants square textures.</summary>
     public bool SquareTextures { get; init; }
 
+    /// <summary>Texel density of the kit's assets, px/m, for those that say none of their own; null where there is none.</summary>
+    public double? PixelsPerMetre { get; init; }
+
     /// <summary>Whether high objects are expected to carry vertex colours for IDs.</summary>
     public bool ExpectsIdColours { get; init; }
 }

@@ -64,22 +64,15 @@ internal sealed class ChosenIslands
         var found = new Dictionary<int, bool>();
         if (edges.Length == 0)
             return found;
-        var chosen = new Dictionary<(Vector3, Vector3), bool>();
+        var chosen = new Dictionary<(string, Vector3, Vector3), bool>();
         foreach (var edge in edges)
-            chosen[Key(new Vector3(edge.Ax, edge.Ay, edge.Az), new Vector3(edge.Bx, edge.By, edge.Bz))] = edge.IsCut;
+            chosen[edge.Key] = edge.IsCut;
         for (int c = 0; c < mesh.Corners.Length; c++)
         {
             // Only an edge with two triangles that agree about the outside can be sewn up.
-            if (topology.Across[c] >= 0 && !topology.SameWay[c] && chosen.TryGetValue(Key(mesh.PositionAt(c), mesh.PositionAt(Topology.Next(c))), out bool isCut))
+            if (topology.Across[c] >= 0 && !topology.SameWay[c] && chosen.TryGetValue(SeamEdge.KeyOf(mesh.Name, mesh.PositionAt(c), mesh.PositionAt(Topology.Next(c))), out bool isCut))
                 found[c] = isCut;
         }
         return found;
-    }
-
-    private static (Vector3, Vector3) Key(Vector3 a, Vector3 b)
-    {
-        a += Vector3.Zero;
-        b += Vector3.Zero;
-        return (a.X, a.Y, a.Z).CompareTo((b.X, b.Y, b.Z)) <= 0 ? (a, b) : (b, a);
     }
 }

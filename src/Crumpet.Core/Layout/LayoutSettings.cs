@@ -1,3 +1,4 @@
+using System.Numerics;
 using System.Text.Json.Serialization;
 
 namespace Crumpet.Core.Layout;
@@ -38,7 +39,20 @@ public sealed record SurfaceSpot(string ObjectName, float X, float Y, float Z);
 /// <param name="By">Where it ends, metres.</param>
 /// <param name="Bz">Where it ends, metres.</param>
 /// <param name="IsCut">Whether it is cut; otherwise it is sewn up.</param>
-public sealed record SeamEdge(string ObjectName, float Ax, float Ay, float Az, float Bx, float By, float Bz, bool IsCut);
+public sealed record SeamEdge(string ObjectName, float Ax, float Ay, float Az, float Bx, float By, float Bz, bool IsCut)
+{
+    /// <summary>What names the edge, whichever end is given first.</summary>
+    internal (string ObjectName, Vector3 A, Vector3 B) Key => KeyOf(ObjectName, new Vector3(Ax, Ay, Az), new Vector3(Bx, By, Bz));
+
+    /// <summary>What names an edge between two places.</summary>
+    internal static (string ObjectName, Vector3 A, Vector3 B) KeyOf(string name, Vector3 a, Vector3 b)
+    {
+        // Zero has two signs.
+        a += Vector3.Zero;
+        b += Vector3.Zero;
+        return (a.X, a.Y, a.Z).CompareTo((b.X, b.Y, b.Z)) <= 0 ? (name, a, b) : (name, b, a);
+    }
+}
 
 /// <summary>A vertex held at a place of the sheet; an island with two pins or more is laid out around them and stays there.</summary>
 /// <param name="ObjectName">Name of the object.</param>
@@ -48,6 +62,22 @@ public sealed record SeamEdge(string ObjectName, float Ax, float Ay, float Az, f
 /// <param name="U">Where it is held, tiles.</param>
 /// <param name="V">Where it is held, tiles.</param>
 public sealed record UvPin(string ObjectName, float X, float Y, float Z, float U, float V);
+
+/// <summary>What can be done with islands that were picked.</summary>
+public enum IslandAct
+{
+    /// <summary>Unwrapped although their UVs are kept.</summary>
+    Unwrap,
+
+    /// <summary>Kept as they came.</summary>
+    Keep,
+
+    /// <summary>Left where they lie.</summary>
+    Lock,
+
+    /// <summary>Packed with the others again.</summary>
+    Unlock,
+}
 
 /// <summary>What holds for one part alone; what is null is as in the asset.</summary>
 public sealed record PartLayout
@@ -93,8 +123,11 @@ public sealed record LayoutSettings
     /// <summary>Vertices held where they were put.</summary>
     public IReadOnlyList<UvPin> Pins { get; init; } = [];
 
-    /// <summary>Texel density, px/m; null fills the tile.</summary>
+    /// <summary>Texel density, px/m; null takes the kit's, or fills the tile.</summary>
     public double? PixelsPerMetre { get; init; }
+
+    /// <summary>Whether the tile is filled even where the kit says a density.</summary>
+    public bool FillsTile { get; init; }
 
     /// <summary>Least room between islands and to the border, pixels of the sheet.</summary>
     public int PaddingPixels { get; init; } = 8;
@@ -118,15 +151,46 @@ public sealed record LayoutSettings
     public IReadOnlyDictionary<string, PartLayout> Parts { get; init; } = new Dictionary<string, PartLayout>();
 
     /// <summary>The same with what holds for one part.</summary>
-    public LayoutSettings With(string part, PartLayout own)
+    public LayoutSettings With(string part, PartLayout own) => this with { Parts = Ordered.Changed(Parts, part, own, own.IsEmpty, StringComparer.Ordinal) };
+
+    /// <summary>The same with parts as dense as others times a weight; null for as dense as the others.</summary>
+    public LayoutSettings Weighted(IEnumerable<string> parts, float? weight) => ForEach(parts, p => p with { Weight = weight == 1 ? null : weight });
+
+    /// <summary>The same with parts put on a sheet, from 0; null leaves it to the packer.</summary>
+    public LayoutSettings OnSheet(IEnumerable<string> parts, int? sheet) => ForEach(parts, p => p with { Sheet = sheet });
+
+    /// <summary>The same with something done to picked islands.</summary>
+    /// <param name="act">What.</param>
+    /// <param name="picked">A place on each.</param>
+    public LayoutSettings Do(IslandAct act, IReadOnlyCollection<SurfaceSpot> picked) => act switch
     {
-        var parts = new SortedDictionary<string, PartLayout>(Parts.ToDictionary(), StringComparer.Ordinal);
-        if (own.IsEmpty)
-            parts.Remove(part);
-        else
-            parts[part] = own;
-        return this with { Parts = parts };
+        IslandAct.Unwrap => this with { UnwrapAt = [.. UnwrapAt.Union(picked)], Pack = true },
+        IslandAct.Keep => this with { UnwrapAt = [.. UnwrapAt.Except(picked)] },
+        IslandAct.Lock => this with { LockedAt = [.. LockedAt.Union(picked)] },
+        _ => this with { LockedAt = [.. LockedAt.Except(picked)] },
+    };
+
+    /// <summary>The same with edges cut or sewn up, whatever was said of them before.</summary>
+    /// <param name="edges">Edges.</param>
+    /// <param name="isCut">Whether they are cut; null leaves them to the rules.</param>
+    public LayoutSettings WithSeams(IReadOnlyCollection<SeamEdge> edges, bool? isCut)
+    {
+        var keys = edges.Select(e => e.Key).ToHashSet();
+        return this with { Seams = [.. Seams.Where(s => !keys.Contains(s.Key)), .. isCut is { } cut ? edges.Select(e => e with { IsCut = cut }) : []], Pack = Pack || edges.Count > 0 };
     }
+
+    /// <summary>The same with pins, each in place of the one its vertex had; the objects' other pins stay.</summary>
+    public LayoutSettings WithPins(IReadOnlyCollection<UvPin> pins)
+    {
+        var keys = pins.Select(p => (p.ObjectName, p.X, p.Y, p.Z)).ToHashSet();
+        return this with { Pins = [.. Pins.Where(p => !keys.Contains((p.ObjectName, p.X, p.Y, p.Z))), .. pins] };
+    }
+
+    /// <summary>The same without the pins of some objects.</summary>
+    public LayoutSettings WithoutPins(IReadOnlyCollection<string> objects) => this with { Pins = [.. Pins.Where(p => !objects.Contains(p.ObjectName))] };
+
+    private LayoutSettings ForEach(IEnumerable<string> parts, Func<PartLayout, PartLayout> change) =>
+        parts.Aggregate(this, (settings, part) => settings.With(part, change(settings.Parts.GetValueOrDefault(part) ?? new PartLayout())));
 
     /// <summary>What is wrong with these settings, one sentence, or null.</summary>
     public string? Problem() => Unwrap.Problem() ?? this switch

@@ -162,30 +162,19 @@ public sealed record PairSettings
     /// <summary>The same with a part put on a tray by hand.</summary>
     /// <param name="part">Name of the part.</param>
     /// <param name="tray">Number from 0; null leaves it to the plan.</param>
-    public PairSettings OnTray(string part, int? tray) => this with { TrayByHand = Changed(TrayByHand, part, tray ?? 0, tray is null, StringComparer.Ordinal) };
+    public PairSettings OnTray(string part, int? tray) => this with { TrayByHand = Ordered.Changed(TrayByHand, part, tray ?? 0, tray is null, StringComparer.Ordinal) };
 
     /// <summary>The same with what holds for one part.</summary>
-    public PairSettings With(string part, PartSettings own) => this with { Parts = Changed(Parts, part, own, own.IsEmpty, StringComparer.Ordinal) };
+    public PairSettings With(string part, PartSettings own) => this with { Parts = Ordered.Changed(Parts, part, own, own.IsEmpty, StringComparer.Ordinal) };
 
     /// <summary>The same with what holds for one tray, by its number from 0.</summary>
-    public PairSettings With(int tray, TraySettings own) => this with { Trays = Changed(Trays, tray, own, own.IsEmpty, Comparer<int>.Default) };
+    public PairSettings With(int tray, TraySettings own) => this with { Trays = Ordered.Changed(Trays, tray, own, own.IsEmpty, Comparer<int>.Default) };
 
     /// <summary>The same with two parts kept together or apart.</summary>
     public PairSettings With(PartTie tie) => this with { Ties = [.. WithoutTie(tie.One, tie.Two).Ties, tie] };
 
     /// <summary>The same with nothing said of two parts.</summary>
     public PairSettings WithoutTie(string one, string two) => this with { Ties = [.. Ties.Where(t => (t.One, t.Two) != (one, two) && (t.Two, t.One) != (one, two))] };
-
-    private static SortedDictionary<TKey, TValue> Changed<TKey, TValue>(IReadOnlyDictionary<TKey, TValue> all, TKey key, TValue value, bool isGone, IComparer<TKey> order)
-        where TKey : notnull
-    {
-        var changed = new SortedDictionary<TKey, TValue>(all.ToDictionary(), order);
-        if (isGone)
-            changed.Remove(key);
-        else
-            changed[key] = value;
-        return changed;
-    }
 
     /// <summary>What is wrong with these settings, one sentence, or null.</summary>
     public string? Problem()

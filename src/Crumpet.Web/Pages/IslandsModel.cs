@@ -1,5 +1,6 @@
 using System.Text.Json;
 using Crumpet.Core.Building;
+using Crumpet.Core.Layout;
 using Crumpet.Core.Pairing;
 
 namespace Crumpet.Web.Pages;
@@ -11,6 +12,9 @@ public sealed record IslandsModel(AssetView View)
     /// <summary>Whether there are islands to show.</summary>
     public bool HasIslands => View.Url(Station.Layout, "islands.view") is not null;
 
+    /// <summary>Sheets parts can be put on; none where each material has its own.</summary>
+    public int SheetCount => View.Plan.Layout.Sheets == SheetRule.Together && View.Plan.Layout.SheetCount > 1 ? View.Plan.Layout.SheetCount : 0;
+
     /// <summary>Maps that can lie beneath, by name.</summary>
     public IReadOnlyDictionary<string, string> Maps { get; } = (View.Report<BakeReport>(Station.Bake)?.Sheets ?? [])
         .SelectMany(s => s.Maps.Select(m => (Name: $"{s.Sheet} {m.Key}", Url: View.Url(Station.Bake, m.Value)))).Where(m => m.Url is not null).ToDictionary(m => m.Name, m => m.Url!);
@@ -21,6 +25,7 @@ public sealed record IslandsModel(AssetView View)
         {
             View = View.Url(Station.Layout, "islands.view"),
             Maps,
+            Pins = View.Plan.Layout.Pins.Select(p => new { on = p.ObjectName, p.U, p.V }),
             Trays = View.Report<PairReport>(Station.Pairs)?.Paired.GroupBy(p => p.Name).ToDictionary(g => g.Key, g => g.First().Tray) ?? [],
         },
         BuildJson.Options);

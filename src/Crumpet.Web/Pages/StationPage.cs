@@ -106,6 +106,10 @@ public abstract class StationPage(Workbench workbench) : PageModel
         View = view;
         ViewData["Asset"] = view;
         ViewData["Station"] = Station;
+        await LoadMoreAsync();
         return true;
     }
+
+    /// <summary>Loads what a station shows beside its asset.</summary>
+    protected virtual Task LoadMoreAsync() => Task.CompletedTask;
 }

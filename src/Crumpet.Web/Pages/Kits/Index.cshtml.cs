@@ -1,4 +1,3 @@
-using System.Globalization;
 using Crumpet.Core.Intake;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
@@ -50,19 +49,20 @@ public sealed class IndexModel(Workbench workbench, KitDesk kits) : PageModel
     }
 
     /// <summary>Changes what the kit's assets share.</summary>
-    public async Task<IActionResult> OnPostRulesAsync(string? size, int largest, bool square, bool colours)
+    public async Task<IActionResult> OnPostRulesAsync(string? size, string? density, int largest, bool square, bool colours)
     {
-        double? metres = null;
-        if (!string.IsNullOrWhiteSpace(size))
+        double? metres, pixels;
+        try
         {
-            if (!double.TryParse(size, NumberStyles.Float, CultureInfo.InvariantCulture, out double typed) || typed is not (> 0 and < 1e5))
-            {
-                Problem = $"The size '{size}' is no number of metres; type one such as 1.2, or leave it empty.";
-                return await OnGetAsync();
-            }
-            metres = typed;
+            metres = string.IsNullOrWhiteSpace(size) ? null : FormNumber.Read(size, "The size of assets", 1e-6, 1e5);
+            pixels = string.IsNullOrWhiteSpace(density) ? null : FormNumber.Read(density, "The density", 0.001, 1e7);
         }
-        await workbench.ChangeRulesAsync(Id, r => r with { ExpectedSizeMetres = metres, LargestTexture = Math.Clamp(largest, 64, 16384), SquareTextures = square, ExpectsIdColours = colours });
+        catch (FormatException e)
+        {
+            Problem = e.Message;
+            return await OnGetAsync();
+        }
+        await workbench.ChangeRulesAsync(Id, r => r with { ExpectedSizeMetres = metres, PixelsPerMetre = pixels, LargestTexture = Math.Clamp(largest, 64, 16384), SquareTextures = square, ExpectsIdColours = colours });
         return RedirectToPage(new { Id });
     }
 
@@ -102,6 +102,16 @@ public sealed class IndexModel(Workbench workbench, KitDesk kits) : PageModel
             return NotFound();
         await kits.CopyAssetAsync(asset);
         return RedirectToPage(new { Id });
+    }
+
+    /// <summary>Joins assets to an atlas.</summary>
+    /// <param name="members">Their numbers.</param>
+    public async Task<IActionResult> OnPostJoinAsync(int[] members)
+    {
+        if (await workbench.KitAsync(Id) is null)
+            return NotFound();
+        (int? atlas, Problem) = await kits.JoinAsync(Id, members);
+        return atlas is { } id ? Redirect($"/assets/{id}/layout") : await OnGetAsync();
     }
 
     /// <summary>Puts an asset out of sight.</summary>

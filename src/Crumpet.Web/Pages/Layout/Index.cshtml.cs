@@ -1,7 +1,10 @@
+using System.Globalization;
+using System.Numerics;
 using System.Text.Json;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Layout;
+using Crumpet.Storage;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Crumpet.Web.Pages.Layout;
@@ -28,7 +31,7 @@ public sealed record LayoutForm
     /// <summary>Side of the sheet, pixels.</summary>
     public int Size { get; init; } = 2048;
 
-    /// <summary>Density, px/m; empty fills the tile.</summary>
+    /// <summary>Density, px/m; empty takes the kit's, <c>fill</c> fills the tile.</summary>
     public string? Density { get; init; }
 
     /// <summary>Padding, pixels.</summary>
@@ -65,6 +68,37 @@ public sealed record LayoutForm
     public string? Stretch { get; init; }
 }
 
+/// <summary>What is asked of edges.</summary>
+public sealed record EdgeQuestion
+{
+    /// <summary>Corner of the islands' view at which the pressed edge begins, or null.</summary>
+    public int? Corner { get; init; }
+
+    /// <summary>Object that was pressed, where no corner is given.</summary>
+    public string? On { get; init; }
+
+    /// <summary>Where it was pressed: three numbers, metres.</summary>
+    public string? At { get; init; }
+
+    /// <summary>How far to go on.</summary>
+    public EdgeReach Reach { get; init; }
+
+    /// <summary>Where a path begins: three numbers, metres.</summary>
+    public string? Since { get; init; }
+
+    /// <summary>The place as the core knows it.</summary>
+    public LowPlace Place => new(Corner, On, Vector(At));
+
+    /// <summary>Where a path begins.</summary>
+    public Vector3? From => Vector(Since);
+
+    private static Vector3? Vector(string? text)
+    {
+        float[] numbers = [.. (text ?? "").Split(',').Select(n => float.TryParse(n, NumberStyles.Float, CultureInfo.InvariantCulture, out float read) ? read : float.NaN)];
+        return numbers.Length == 3 && float.IsFinite(numbers.Sum()) ? new Vector3(numbers) : null;
+    }
+}
+
 /// <summary>UV islands: unwrapped, brought to a density, packed, or kept as they came.</summary>
 public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
 {
@@ -87,8 +121,26 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     /// <summary>How many parts have a low side.</summary>
     public int PartCount => View.Intake?.Objects.Where(o => o.Side == Side.Low).Select(o => o.Part).Distinct(StringComparer.Ordinal).Count() ?? 0;
 
+    /// <summary>Density the kit says, px/m, or null.</summary>
+    public double? KitDensity => View.Asset.Kit!.Rules().PixelsPerMetre;
+
+    /// <summary>Median densities of the kit's other assets, px/m, to be matched.</summary>
+    public IReadOnlyList<(string Asset, double Density)> OtherDensities { get; private set; } = [];
+
+    /// <summary>What sharing sheets costs, either way; null before Intake.</summary>
+    public (SheetCost Apart, SheetCost Together)? Costs => View.Intake is { } intake && PartCount > 0
+        ? SheetCost.Of(intake.Objects, View.Plan.Layout.Sheets == SheetRule.Together ? Report?.Sheets.Count ?? 1 : 1, View.Plan.Bake.Size, View.Plan.Recipe)
+        : null;
+
     /// <summary>What other sizes would give: density, and pixels of a hand's width of 0.10 m.</summary>
     public IEnumerable<(int Size, double Density)> ReadOut => Report is { } report ? ReadOutSizes.Select(size => (size, report.MedianDensity * size / report.Size)) : [];
+
+    /// <inheritdoc/>
+    protected override async Task LoadMoreAsync()
+    {
+        var others = await Workbench.KitAsync(View.Asset.KitId);
+        OtherDensities = [.. (others?.Assets ?? []).Where(a => a.Asset.Id != Id).Select(a => (a.Asset.Name, a.Report<LayoutReport>(Station.Layout)?.MedianDensity ?? 0)).Where(o => o.Item2 > 0)];
+    }
 
     /// <summary>Records what is to be done, and does it.</summary>
     public Task<IActionResult> OnPostLayAsync(LayoutForm form) => ChangeAsync(plan => plan with
@@ -98,7 +150,8 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
         {
             Uvs = form.Islands == IslandsChoice.Unwrap ? UvSource.Unwrap : UvSource.Keep,
             Pack = form.Islands != IslandsChoice.Keep,
-            PixelsPerMetre = Number(form.Density, "The density", 0.001, 1e7),
+            PixelsPerMetre = Fills(form.Density) ? null : Number(form.Density, "The density", 0.001, 1e7),
+            FillsTile = Fills(form.Density),
             PaddingPixels = (int)(Number(form.Padding, "The padding", 0, 256) ?? 8),
             Rotation = form.Rotation,
             SlackPercent = Number(form.Slack, "The slack", 0, 90) ?? 0,
@@ -118,42 +171,60 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     });
 
     /// <summary>Does something to picked islands.</summary>
-    /// <param name="what">unwrap, keep, lock or unlock.</param>
+    /// <param name="what">What.</param>
     /// <param name="spots">A place on each, as JSON.</param>
-    public Task<IActionResult> OnPostIslandsAsync(string what, string? spots) => ChangeAsync(plan =>
+    public Task<IActionResult> OnPostIslandsAsync(IslandAct what, string? spots) => ChangeLayoutAsync(layout => layout.Do(what, Picked<SurfaceSpot[]>(spots)));
+
+    /// <summary>Makes the parts of picked islands sharper or less sharp than the others.</summary>
+    /// <param name="parts">Names of parts, one a line.</param>
+    /// <param name="weight">Density against the others.</param>
+    public Task<IActionResult> OnPostWeightAsync(string? parts, string? weight) => ChangeLayoutAsync(layout => layout.Weighted(Lines(parts), Number(weight, "The weight", 0.01, 100)));
+
+    /// <summary>Puts the parts of picked islands on a sheet.</summary>
+    /// <param name="parts">Names of parts, one a line.</param>
+    /// <param name="sheet">Number from 1; 0 leaves it to the packer.</param>
+    public Task<IActionResult> OnPostSheetAsync(string? parts, int sheet) => ChangeLayoutAsync(layout => layout.OnSheet(Lines(parts), sheet > 0 ? sheet - 1 : null));
+
+    /// <summary>Cuts picked edges, sews them up, or leaves them to the rules.</summary>
+    /// <param name="how">cut, sew or rules.</param>
+    /// <param name="edges">The edges, as JSON.</param>
+    public Task<IActionResult> OnPostSeamsAsync(string how, string? edges) => ChangeLayoutAsync(layout => layout.WithSeams(Picked<SeamEdge[]>(edges), how switch { "cut" => true, "sew" => false, _ => null }));
+
+    /// <summary>Sets pins, or takes those of objects out.</summary>
+    /// <param name="pins">Corners of the islands' view and where they are held: three numbers each, as JSON.</param>
+    /// <param name="gone">Names of objects whose pins are taken out, one a line.</param>
+    public async Task<IActionResult> OnPostPinsAsync(string? pins, string? gone)
     {
-        SurfaceSpot[] picked;
+        if (!await LoadAsync())
+            return NotFound();
+        return await ChangeLayoutAsync(layout => layout.WithoutPins(Lines(gone)).WithPins(View.PinsAt(Picked<double[][]>(string.IsNullOrEmpty(pins) ? "[]" : pins).Where(p => p.Length == 3).Select(p => ((int)p[0], (float)p[1], (float)p[2])))));
+    }
+
+    /// <summary>Edges to cut or sew up, from one that was pressed on the canvas or the stage.</summary>
+    public async Task<IActionResult> OnGetEdgesAsync(EdgeQuestion question)
+    {
+        if (!await LoadAsync())
+            return NotFound();
+        if (!ModelState.IsValid || View.PickEdges(question.Place, question.Reach, question.From) is not { } picked)
+            return NotFound();
+        return new JsonResult(new { picked.Edges, picked.HalfEdges, picked.Metres, end = (float[])[picked.End.X, picked.End.Y, picked.End.Z] }, BuildJson.Options);
+    }
+
+    private Task<IActionResult> ChangeLayoutAsync(Func<LayoutSettings, LayoutSettings> change) => ChangeAsync(plan => plan with { Layout = change(plan.Layout) });
+
+    private static string[] Lines(string? text) => (text ?? "").Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
+
+    private static bool Fills(string? density) => string.Equals(density?.Trim(), "fill", StringComparison.OrdinalIgnoreCase);
+
+    private static T Picked<T>(string? json)
+    {
         try
         {
-            picked = JsonSerializer.Deserialize<SurfaceSpot[]>(spots ?? "", BuildJson.Options) ?? [];
+            return JsonSerializer.Deserialize<T>(json ?? "", BuildJson.Options) ?? throw new JsonException();
         }
         catch (JsonException)
         {
-            throw new FormatException("What was picked cannot be read; pick the islands again.");
+            throw new FormatException("What was picked cannot be read; pick it again.");
         }
-        var layout = plan.Layout;
-        return plan with
-        {
-            Layout = what switch
-            {
-                "unwrap" => layout with { UnwrapAt = [.. layout.UnwrapAt.Union(picked)], Pack = true },
-                "keep" => layout with { UnwrapAt = [.. layout.UnwrapAt.Except(picked)] },
-                "lock" => layout with { LockedAt = [.. layout.LockedAt.Union(picked)] },
-                "unlock" => layout with { LockedAt = [.. layout.LockedAt.Except(picked)] },
-                _ => throw new FormatException("Nothing is known by that name; reload the page."),
-            },
-        };
-    });
-
-    /// <summary>Makes the parts of picked islands sharper or less sharp than the others, or puts them on a sheet.</summary>
-    /// <param name="parts">Names of parts, one a line.</param>
-    /// <param name="weight">Density against the others.</param>
-    public Task<IActionResult> OnPostWeightAsync(string? parts, string? weight) => ChangeAsync(plan =>
-    {
-        float times = Number(weight, "The weight", 0.01, 100) ?? 1;
-        var layout = plan.Layout;
-        foreach (string part in (parts ?? "").Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries))
-            layout = layout.With(part, (layout.Parts.GetValueOrDefault(part) ?? new PartLayout()) with { Weight = times == 1 ? null : times });
-        return plan with { Layout = layout };
-    });
+    }
 }

@@ -4,6 +4,7 @@ import { PanZoom } from "../map/pan-zoom.js";
 import { cividis } from "../stage/shader.js";
 import { IslandCanvas } from "./canvas.js";
 import { colouring } from "./colouring.js";
+import { EdgeTool, PinTool } from "./tools.js";
 import { loadView } from "./view-file.js";
 
 const gridFrom = 7, namesUpTo = 260;
@@ -24,6 +25,7 @@ class Islands {
     this.show = { wires: false, names: true };
     this.config = JSON.parse(root.dataset.config);
     this.pan = new PanZoom(this.over, () => this.draw());
+    this.tools = { edges: new EdgeTool(this), pins: new PinTool(this) };
     activate(root, this);
     this.bind();
     new ResizeObserver(() => { if (this.pan.wasMoved) this.draw(); else this.fit(); }).observe(this.over.parentElement);
@@ -38,7 +40,7 @@ class Islands {
       this.draw();
     });
     // A press on the stage picks the island under it.
-    answerTo("picked", () => { if (this.mark) this.pick(this.islandAt(this.mark), false); });
+    answerTo("picked", () => { if (this.mark && !this.tool) this.pick(this.islandAt(this.mark), false); });
     answerTo("fly-to", ({ place }) => this.flyTo(place));
     document.body.addEventListener("run-ended", () => this.refresh());
     this.over.addEventListener("pointerdown", (e) => this.press(e), { capture: true });
@@ -52,6 +54,7 @@ class Islands {
       b.addEventListener("click", () => { this.show[b.dataset.toggle] = !this.show[b.dataset.toggle]; b.setAttribute("aria-pressed", this.show[b.dataset.toggle]); this.draw(); });
     for (const b of root.querySelectorAll("[data-compare]"))
       b.addEventListener("click", () => { this.compare = b.dataset.compare; this.showBar(); this.draw(); });
+    for (const b of root.querySelectorAll("[data-tool]")) b.addEventListener("click", () => this.take(b.dataset.tool));
     root.querySelector("[data-act=fit]").addEventListener("click", () => this.fit());
   }
 
@@ -78,6 +81,17 @@ class Islands {
   }
 
   fit() { this.pan.fit(); this.pan.wasMoved = false; }
+
+  /** Takes a tool in hand: islands, edges or pins. */
+  take(name) {
+    const before = this.tool;
+    this.tool = this.tools[name] ?? null;
+    if (before !== this.tool) before?.stop();
+    if (this.tool) this.pick(-1, false);
+    this.tool?.start();
+    for (const b of this.root.querySelectorAll("[data-tool]")) b.setAttribute("aria-pressed", b.dataset.tool === name);
+    this.draw();
+  }
 
   /** Fetches what lies beneath. */
   async lay() {
@@ -152,6 +166,9 @@ class Islands {
         context.stroke();
       }
     }
+    const place = ([u, v]) => [pan.x + u * side, pan.y + (1 - v) * side];
+    this.tool?.paint(context, place);
+    this.tools.pins.paintSet(context, place);
     if (cut) {
       context.fillStyle = "#f2f2f2";
       context.fillRect(Math.round(cut) - 1, 0, 2, h);
@@ -248,6 +265,12 @@ class Islands {
       this.over.addEventListener("pointerup", () => this.over.removeEventListener("pointermove", move), { once: true });
       return;
     }
+    const side = this.pan.width * this.pan.scale;
+    if (this.tool === this.tools.pins && this.view && event.button === 0 && this.tool.grasp(event, (e) => this.uvUnder([e.offsetX, e.offsetY]), side)) return event.stopImmediatePropagation();
+    if (this.tool) {
+      this.over.addEventListener("pointerup", (e) => { if (Math.hypot(e.clientX - event.clientX, e.clientY - event.clientY) < 4 && event.button === 0) this.tool?.press?.(this.uvUnder([e.offsetX, e.offsetY]), side); }, { once: true });
+      return;
+    }
     const up = (e) => { if (this.view && Math.hypot(e.clientX - event.clientX, e.clientY - event.clientY) < 4 && event.button === 0) this.pick(this.islandAt(this.uvUnder([e.offsetX, e.offsetY])), e.shiftKey); };
     this.over.addEventListener("pointerup", up, { once: true });
   }
@@ -264,8 +287,9 @@ class Islands {
 
   /** The strip about what is picked, with what can be done to it. */
   showPicked() {
-    const strip = this.root.querySelector(".picked"), list = [...this.picked].map((i) => ({ ...this.view.islands[i], object: this.view.objects[this.view.islands[i].on] }));
+    const strip = this.root.querySelector(".picked[data-for=islands]"), list = [...this.picked].map((i) => ({ ...this.view.islands[i], object: this.view.objects[this.view.islands[i].on] }));
     strip.hidden = list.length === 0;
+    bringTo("islands-picked", this.trianglesOf(this.picked));
     if (!list.length) return;
     const parts = [...new Set(list.map((i) => i.object.part))], one = list[0];
     const said = list.length === 1
@@ -273,7 +297,15 @@ class Islands {
       : `${list.length} islands of ${parts.length === 1 ? parts[0] : `${parts.length} parts`}`;
     say(strip.querySelector(".picked-said"), said);
     strip.querySelector("[name=spots]").value = JSON.stringify(list.map((i) => ({ objectName: i.object.name, x: i.spot[0], y: i.spot[1], z: i.spot[2] })));
-    strip.querySelector("[name=parts]").value = parts.join("\n");
+    for (const field of strip.querySelectorAll("[name=parts]")) field.value = parts.join("\n");
+  }
+
+  /** UVs of the triangles of some islands, six numbers each. */
+  trianglesOf(islands) {
+    if (!islands.size) return new Float32Array();
+    const uvs = [];
+    for (let t = 0; t < this.view.triangles; t++) if (islands.has(this.view.island[t])) uvs.push(...this.view.uv.subarray(6 * t, 6 * t + 6));
+    return new Float32Array(uvs);
   }
 
   flyTo(place) {
@@ -285,7 +317,7 @@ class Islands {
 
   key(event) {
     if (moveSeam(this, event.key)) return true;
-    const act = { "+": () => this.pan.zoom(1.25), "=": () => this.pan.zoom(1.25), "-": () => this.pan.zoom(0.8), 0: () => this.fit(), Escape: () => this.pick(-1, false),
+    const act = { "+": () => this.pan.zoom(1.25), "=": () => this.pan.zoom(1.25), "-": () => this.pan.zoom(0.8), 0: () => this.fit(), Escape: () => (this.tool ? this.take("islands") : this.pick(-1, false)),
       ArrowLeft: () => this.pan.pan(60, 0), ArrowRight: () => this.pan.pan(-60, 0), ArrowUp: () => this.pan.pan(0, 60), ArrowDown: () => this.pan.pan(0, -60) }[event.key];
     act?.();
     return Boolean(act);
@@ -315,6 +347,7 @@ class Islands {
     if (!fresh || fresh.dataset.config === this.root.dataset.config) return;
     this.root.dataset.config = fresh.dataset.config;
     this.config = JSON.parse(fresh.dataset.config);
+    this.take("islands");
     await this.open();
   }
 }
@@ -329,5 +362,10 @@ function nameButton() {
   button.textContent = `${{ keep: "Measure", pack: "Pack", unwrap: "Unwrap and pack" }[islands.value]} ${button.dataset.layOut} at ${size.value}`;
 }
 document.addEventListener("change", nameButton);
+// As dense as another asset: its density is filled in.
+document.addEventListener("click", ({ target }) => {
+  const match = target.closest?.("[data-match]");
+  if (match) document.getElementById("density").value = match.dataset.match;
+});
 document.body.addEventListener("run-ended", () => setTimeout(nameButton, 400));
 nameButton();

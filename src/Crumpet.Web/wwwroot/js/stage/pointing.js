@@ -32,7 +32,7 @@ export function surfaceUnder(stage, x, y) {
   if (!hit) return null;
   const { geometry } = hit.object, density = geometry.getAttribute("density"), { a, b, c } = hit.face;
   return {
-    part: hit.object.name, place: hit.point.clone().sub(hit.object.userData.object.offset), uv: hit.uv ? [hit.uv.x, hit.uv.y] : null, material: geometry.getAttribute("position").array[4 * a + 3] - 1,
+    part: hit.object.name, object: hit.object.userData.object.name, place: hit.point.clone().sub(hit.object.userData.object.offset), uv: hit.uv ? [hit.uv.x, hit.uv.y] : null, material: geometry.getAttribute("position").array[4 * a + 3] - 1,
     density: density ? (density.getX(a) + density.getX(b) + density.getX(c)) / 3 : 0,
   };
 }

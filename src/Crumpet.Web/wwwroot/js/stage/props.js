@@ -1,4 +1,4 @@
-// What stands around the asset: a metre grid and a figure 1.75 m tall.
+// What stands around the asset, a metre grid and a figure 1.75 m tall, and what is marked on it.
 import * as THREE from "/lib/three/three.module.js";
 
 /** Lines every metre, fainter ones every 0.1 m under and around the asset. */
@@ -50,4 +50,38 @@ export function gapLine(from, to) {
   );
   for (const o of group.children) o.renderOrder = 9;
   return group;
+}
+
+/** Picked edges, six numbers each, drawn over everything. */
+export function edgeLines(ends) {
+  const geometry = new THREE.BufferGeometry();
+  geometry.setAttribute("position", new THREE.Float32BufferAttribute(ends, 3));
+  const lines = new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: 0xffe94a, depthTest: false, transparent: true }));
+  lines.renderOrder = 9;
+  lines.frustumCulled = false;
+  return lines;
+}
+
+/** Lays a yellow film over the triangles of objects that have these UVs, six numbers a triangle. @returns the films */
+export function islandsOn(objects, uvs) {
+  const key = (u0, v0, u1, v1, u2, v2) => `${Math.round(1e5 * (u0 + u1 + u2))} ${Math.round(1e5 * (v0 + v1 + v2))}`, wanted = new Set();
+  for (let i = 0; i < uvs.length; i += 6) wanted.add(key(...uvs.subarray(i, i + 6)));
+  const films = [];
+  for (const { mesh, source } of wanted.size ? objects : []) {
+    const { uv, index, position } = source.levels[source.levels.length - 1], points = [];
+    for (let i = 0; uv && i < index.length; i += 3) {
+      const [a, b, c] = [index[i], index[i + 1], index[i + 2]];
+      if (!wanted.has(key(uv[2 * a], uv[2 * a + 1], uv[2 * b], uv[2 * b + 1], uv[2 * c], uv[2 * c + 1]))) continue;
+      for (const v of [a, b, c]) points.push(position[4 * v] / 65535, position[4 * v + 1] / 65535, position[4 * v + 2] / 65535);
+    }
+    if (!points.length) continue;
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.Float32BufferAttribute(points, 3));
+    const film = new THREE.Mesh(geometry, new THREE.MeshBasicMaterial({ color: 0xffe94a, transparent: true, opacity: 0.6, depthWrite: false, polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -2 }));
+    film.renderOrder = 2;
+    film.frustumCulled = false;
+    mesh.add(film);
+    films.push(film);
+  }
+  return films;
 }

@@ -6,7 +6,7 @@ import { stroke } from "./brush.js";
 import { loadLight } from "./light.js";
 import { LookBook } from "./look-book.js";
 import { partUnder, pointOf, surfaceUnder } from "./pointing.js";
-import { figure, gapLine, metreGrid } from "./props.js";
+import { edgeLines, figure, gapLine, islandsOn, metreGrid } from "./props.js";
 import { loadPreview } from "./preview.js";
 import { Rays } from "./rays.js";
 import { Side } from "./side.js";
@@ -40,6 +40,9 @@ export class Stage {
     activate(root, this);
     answerTo("fly-to", (where) => this.flyTo(where));
     answerTo("point", (point) => { if (point.from !== this) this.mark(point.uv ? pointOf(this, point.uv, point.material) : null); });
+    answerTo("edge-tool", (isTaken) => { this.picksEdges = isTaken; this.canvas.classList.toggle("brushing", isTaken); });
+    answerTo("edges", (ends) => { this.edges = this.replaced(this.edges, ends.length ? edgeLines(ends) : null); });
+    answerTo("islands-picked", (uvs) => this.markIslands(uvs));
     answerTo("brush", (kind) => this.takeBrush(kind));
     document.body.addEventListener("run-ended", () => this.refresh());
     this.canvas.addEventListener("pointerdown", (e) => this.press(e), { capture: true });
@@ -194,6 +197,25 @@ export class Stage {
     bringTo("picked", part ?? "");
   }
 
+  /** Puts one thing drawn on top in place of another. @returns the new one */
+  replaced(before, now) {
+    before?.removeFromParent();
+    before?.geometry.dispose();
+    if (now) this.scene.add(now);
+    this.draw();
+    return now;
+  }
+
+  /** Marks the triangles of the low side that have these UVs. */
+  markIslands(uvs) {
+    for (const o of this.markedIslands ?? []) {
+      o.removeFromParent();
+      o.geometry.dispose();
+    }
+    this.markedIslands = this.sides.low?.now ? islandsOn(this.sides.low.now.objects, uvs) : [];
+    this.draw();
+  }
+
   hide(parts) {
     this.hidden = new Set(parts);
     this.arrange();
@@ -326,7 +348,12 @@ export class Stage {
       return;
     }
     // A press that does not become a drag picks.
-    const up = (e) => { if (Math.hypot(e.clientX - event.clientX, e.clientY - event.clientY) < 4 && event.button === 0) this.pick(partUnder(this, e.offsetX, e.offsetY)); };
+    const up = (e) => {
+      if (Math.hypot(e.clientX - event.clientX, e.clientY - event.clientY) >= 4 || event.button !== 0) return;
+      const hit = this.picksEdges ? surfaceUnder(this, e.offsetX, e.offsetY) : null;
+      if (hit) bringTo("edge-pressed", { on: hit.object, at: hit.place.toArray() });
+      else if (!this.picksEdges) this.pick(partUnder(this, e.offsetX, e.offsetY));
+    };
     this.canvas.addEventListener("pointerup", up, { once: true });
   }
 
@@ -439,7 +466,7 @@ export class Stage {
       o.mesh.material = material;
       for (const extra of o.mesh.children) extra.layers.set(withProps ? 0 : 1);
     }
-    for (const prop of [this.grid, this.figure, this.gap, this.rays?.group, this.trail]) if (prop) prop.visible = withProps;
+    for (const prop of [this.grid, this.figure, this.gap, this.rays?.group, this.trail, this.edges]) if (prop) prop.visible = withProps;
   }
 
   /** The view as a PNG of the chosen size. */

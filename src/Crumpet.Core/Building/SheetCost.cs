@@ -1,0 +1,35 @@
+using Crumpet.Core.Channels;
+using Crumpet.Core.Imaging;
+using Crumpet.Core.Intake;
+using Crumpet.Core.Layout;
+
+namespace Crumpet.Core.Building;
+
+/// <summary>What a way to share sheets costs the engine.</summary>
+/// <param name="Rule">The way.</param>
+/// <param name="Sheets">Sheets, each with a set of textures.</param>
+/// <param name="Draws">Times something is drawn: once for each object and each sheet on it.</param>
+/// <param name="Bytes">Memory of all textures with their mips.</param>
+public sealed record SheetCost(SheetRule Rule, int Sheets, int Draws, long Bytes)
+{
+    /// <summary>What a sheet a material costs, and what all parts together do.</summary>
+    /// <param name="objects">What arrived; its low side counts.</param>
+    /// <param name="sheetsTogether">Sheets the parts take when they lie together.</param>
+    /// <param name="size">Side of a sheet, pixels.</param>
+    /// <param name="recipe">What is made of each sheet.</param>
+    public static (SheetCost Apart, SheetCost Together) Of(IReadOnlyList<ObjectReport> objects, int sheetsTogether, int size, Recipe recipe)
+    {
+        var low = objects.Where(o => o.Side == Side.Low).ToArray();
+        int materials = Math.Max(1, low.SelectMany(o => o.Materials).Distinct(StringComparer.Ordinal).Count());
+        long each = recipe.Outputs.Sum(o => Levels(size).Sum(side => (long)o.Format.LevelBytes(side, side)));
+        return (
+            new SheetCost(SheetRule.Materials, materials, low.Sum(o => Math.Max(1, o.Materials.Count)), materials * each),
+            new SheetCost(SheetRule.Together, sheetsTogether, low.Length, sheetsTogether * each));
+    }
+
+    private static IEnumerable<int> Levels(int size)
+    {
+        for (int side = size; side > 0; side /= 2)
+            yield return side;
+    }
+}
