@@ -1,4 +1,7 @@
 using BenchmarkDotNet.Running;
 using Crumpet.Bench;
 
-BenchmarkSwitcher.FromAssembly(typeof(CompressionBenchmarks).Assembly).Run(args);
+if (args is ["layout"])
+    LayoutTable.Print();
+else
+    BenchmarkSwitcher.FromAssembly(typeof(CompressionBenchmarks).Assembly).Run(args);

@@ -22,7 +22,7 @@ export async function openPage(browser, app) {
 export async function dropKit(page, app, files) {
   await page.goto(`${app.url}/kits`);
   await page.fill("#name", "Kit");
-  await page.click('button:has-text("Make kit")');
+  await press(page, 'button:has-text("Make kit")');
   await page.setInputFiles('input[name="files"]', files);
   await page.waitForURL(/\/assets\/\d+\/intake/);
   await fresh(page, "layout");

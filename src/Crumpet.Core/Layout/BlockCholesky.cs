@@ -23,10 +23,11 @@ internal sealed class BlockCholesky
 
     /// <summary>Analyses the pattern of a graph.</summary>
     /// <param name="graph">Who is whose neighbour.</param>
-    public BlockCholesky(VertexGraph graph)
+    /// <param name="cancel">Ends the work early.</param>
+    public BlockCholesky(VertexGraph graph, CancellationToken cancel)
     {
         count = graph.VertexCount;
-        order = NestedDissection.Order(graph.Starts, graph.Neighbours);
+        order = NestedDissection.Order(graph.Starts, graph.Neighbours, cancel);
         place = new int[count];
         for (int i = 0; i < count; i++)
             place[order[i]] = i;
@@ -53,7 +54,7 @@ internal sealed class BlockCholesky
             }
         }
         parent = EliminationTree();
-        lowerStarts = ColumnStarts();
+        lowerStarts = ColumnStarts(cancel);
         lowerRows = new int[lowerStarts[count]];
         lower = new double[4L * lowerStarts[count]];
     }
@@ -80,7 +81,7 @@ internal sealed class BlockCholesky
         return tree;
     }
 
-    private int[] ColumnStarts()
+    private int[] ColumnStarts(CancellationToken cancel)
     {
         var counts = new int[count];
         var mark = new int[count];
@@ -88,6 +89,8 @@ internal sealed class BlockCholesky
         var stack = new int[count];
         for (int k = 0; k < count; k++)
         {
+            if ((k & 1023) == 0)
+                cancel.ThrowIfCancellationRequested();
             counts[k]++;
             for (int top = Reach(k, mark, stack); top < count; top++)
                 counts[stack[top]]++;

@@ -16,7 +16,8 @@ internal static class ChartSplit
     /// <summary>The parts, two or more, each connected, by their first triangle.</summary>
     /// <param name="chart">Connected chart of at least two triangles.</param>
     /// <param name="cost">What a seam costs on each half-edge of the chart.</param>
-    public static List<ChartMesh> InTwo(ChartMesh chart, float[] cost)
+    /// <param name="cancel">Ends the work early.</param>
+    public static List<ChartMesh> InTwo(ChartMesh chart, float[] cost, CancellationToken cancel)
     {
         var centres = new Vector3[chart.TriangleCount];
         var normals = new Vector3[chart.TriangleCount];
@@ -31,6 +32,7 @@ internal static class ChartSplit
         Vector3[] looks = [normals[one], normals[two]];
         for (int round = 0; round < Rounds; round++)
         {
+            cancel.ThrowIfCancellationRequested();
             Grow(chart, centres, normals, looks, [one, two], label, reached);
             var (nextOne, lookOne) = Seed(chart, centres, normals, label, 0);
             var (nextTwo, lookTwo) = Seed(chart, centres, normals, label, 1);
@@ -48,7 +50,7 @@ internal static class ChartSplit
         var isOpen = new bool[chart.TriangleCount];
         for (int t = 0; t < isOpen.Length; t++)
             isOpen[t] = MathF.Abs(reached[t] - other[t]) < Undecided * (reached[t] + other[t]) && t != one && t != two;
-        CheapestSeam.Find(chart, cost, label, isOpen);
+        CheapestSeam.Find(chart, cost, label, isOpen, cancel);
         return Parts(chart, label);
     }
 

@@ -12,7 +12,8 @@ internal static class CheapestSeam
     /// <param name="cost">What a seam costs on each half-edge.</param>
     /// <param name="label">Side of each triangle, 0 or 1; changed in the band.</param>
     /// <param name="isOpen">Triangles of the band.</param>
-    public static void Find(ChartMesh chart, float[] cost, int[] label, bool[] isOpen)
+    /// <param name="cancel">Ends the work early.</param>
+    public static void Find(ChartMesh chart, float[] cost, int[] label, bool[] isOpen, CancellationToken cancel)
     {
         // Whole numbers, so that flows end exactly.
         double unit = 1e6 / Math.Sqrt(chart.Area);
@@ -28,8 +29,10 @@ internal static class CheapestSeam
                 next[t] = 3 * t;
             for (int t = 0; t < level.Length; t++)
             {
-                if (level[t] == 0)
-                    Push(chart, label, isOpen, room, level, next, t);
+                if (level[t] != 0)
+                    continue;
+                cancel.ThrowIfCancellationRequested();
+                Push(chart, label, isOpen, room, level, next, t);
             }
         }
         for (int t = 0; t < label.Length; t++)

@@ -68,7 +68,7 @@ internal static class Flattening
     private static FlatChart? Solve(ChartMesh chart, List<int[]> loops, CancellationToken cancel)
     {
         var graph = new VertexGraph(chart);
-        var solver = new BlockCholesky(graph);
+        var solver = new BlockCholesky(graph, cancel);
         bool isDisc = loops.Count == 1 && chart.EulerCharacteristic() == 1;
         var outer = loops.MaxBy(l => l.Sum(chart.Length))!;
         double[]? uv = StartingMap.Conformal(chart, graph, solver, outer, cancel);

@@ -43,6 +43,8 @@ public static class LayoutView
             size = input.Size,
             triangles = count,
             sheets = result.Report.Sheets.Count,
+            // By what number the stage knows the triangles of each sheet; one sheet has all of them.
+            numbers = result.Report.Sheets.Select((s, i) => input.Settings.Sheets == SheetRule.Together ? i : s.Material ?? -1),
             objects = input.Objects.Select(o => new { name = o.Mesh.Name, part = o.Part, triangles = o.Mesh.TriangleCount }),
             islands = result.Report.Each.Select(e => new { on = e.ObjectNumber, sheet = e.Sheet, triangles = e.Triangles, density = Math.Round(e.Density, 2), stretch = Math.Round(e.Stretch, 4), locked = e.IsLocked, stackedOn = e.StackedOn, spot = e.Spot }),
             uv = StagePreview.Append<Vector2>(data, uvs),

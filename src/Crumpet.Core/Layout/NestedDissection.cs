@@ -15,15 +15,16 @@ internal static class NestedDissection
     /// <summary>The vertex that comes first, second and so on.</summary>
     /// <param name="starts">Where each vertex's neighbours begin in <paramref name="neighbours"/>; one more entry than vertices.</param>
     /// <param name="neighbours">Neighbours; a vertex may be its own.</param>
-    public static int[] Order(int[] starts, int[] neighbours)
+    /// <param name="cancel">Ends the work early.</param>
+    public static int[] Order(int[] starts, int[] neighbours, CancellationToken cancel)
     {
         int count = starts.Length - 1;
-        var work = new Work(starts, neighbours, new int[count], new int[count]);
+        var work = new Work(starts, neighbours, new int[count], new int[count], cancel);
         work.Recurse([.. Enumerable.Range(0, count)]);
         return [.. work.Order];
     }
 
-    private sealed class Work(int[] starts, int[] neighbours, int[] owner, int[] level)
+    private sealed class Work(int[] starts, int[] neighbours, int[] owner, int[] level, CancellationToken cancel)
     {
         private int nextOwner = 1;
 
@@ -31,6 +32,7 @@ internal static class NestedDissection
 
         public void Recurse(int[] vertices)
         {
+            cancel.ThrowIfCancellationRequested();
             if (vertices.Length <= LeafSize)
             {
                 Order.AddRange(vertices);

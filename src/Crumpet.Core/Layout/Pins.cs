@@ -63,7 +63,7 @@ internal static class Pins
         foreach (int v in targets.Keys)
             isPinned[v] = true;
         var graph = new VertexGraph(chart);
-        var minimiser = new SymmetricDirichlet(chart, graph, new BlockCholesky(graph), isPinned);
+        var minimiser = new SymmetricDirichlet(chart, graph, new BlockCholesky(graph, cancel), isPinned);
         var loops = chart.Loops();
         var step = new double[uv.Length];
         bool startsWell = StartingMap.IsUnturned(chart, uv), isReached = false;

@@ -8,7 +8,11 @@ namespace Crumpet.Core.Layout;
 internal sealed class SlackSearch
 {
     private const int TriesARound = 4;
-    private const int Rounds = 650;
+    private const int MostRounds = 650;
+    private const int LeastRounds = 60;
+
+    /// <summary>The more islands, the dearer a try: rounds of this many islands in all.</summary>
+    private const int IslandRounds = 25000;
     private const double Leniency = 0.006;
     private const int Finalists = 8;
     private const int FinalistStep = 3;
@@ -84,10 +88,11 @@ internal sealed class SlackSearch
         var now = start;
         var winners = new List<Candidate> { start };
         double one = ScaleOn(sketch);
-        for (int i = 0; i < Rounds; i++)
+        int rounds = Math.Clamp(IslandRounds / problem.Items.Count, LeastRounds, MostRounds);
+        for (int i = 0; i < rounds; i++)
         {
             var from = now;
-            double bar = from.Covered * (1 - Leniency * (1 - i / (double)Rounds));
+            double bar = from.Covered * (1 - Leniency * (1 - i / (double)rounds));
             var tries = new Candidate?[TriesARound];
             Parallel.For(0, TriesARound, options, k =>
             {
@@ -99,7 +104,7 @@ internal sealed class SlackSearch
             now = tries.MaxBy(t => t?.Covered ?? 0) ?? from;
             if (now.Covered > winners[^1].Covered)
                 winners.Add(now);
-            report?.Invoke((i + 1.0) / Rounds);
+            report?.Invoke((i + 1.0) / rounds);
         }
         return winners;
     }

@@ -51,13 +51,13 @@ internal static class Unwrapper
             cancel.ThrowIfCancellationRequested();
             if (TooCurved(next, settings))
             {
-                PushAll(open, ChartSplit.InTwo(next, CostsOf(next)));
+                PushAll(open, ChartSplit.InTwo(next, CostsOf(next), cancel));
                 continue;
             }
             var result = Flattening.Flatten(next, CostsOf, cancel);
             if (result is null || (result.Stretch.Most > settings.StretchLimit && next.TriangleCount > 2))
             {
-                PushAll(open, ChartSplit.InTwo(next, CostsOf(next)));
+                PushAll(open, ChartSplit.InTwo(next, CostsOf(next), cancel));
                 continue;
             }
             if (settings.Straighten)

@@ -194,12 +194,12 @@ public sealed class FlatteningTests
                 right[2 * v + 1] += blocks[4 * n + 2] * solution[other] + blocks[4 * n + 3] * solution[other + 1];
             }
         }
-        var solver = new BlockCholesky(graph);
+        var solver = new BlockCholesky(graph, default);
         Assert.True(solver.Factor(blocks, default));
         solver.Solve(right);
         for (int i = 0; i < right.Length; i++)
             Assert.Equal(solution[i], right[i], 1e-10);
-        Assert.Equal([.. Enumerable.Range(0, graph.VertexCount)], NestedDissection.Order(graph.Starts, graph.Neighbours).Order());
+        Assert.Equal([.. Enumerable.Range(0, graph.VertexCount)], NestedDissection.Order(graph.Starts, graph.Neighbours, default).Order());
     }
 
     [Fact]

@@ -30,6 +30,8 @@ class Islands {
     this.bind();
     new ResizeObserver(() => { if (this.pan.wasMoved) this.draw(); else this.fit(); }).observe(this.over.parentElement);
     this.open();
+    // A run may have ended before there was anyone here to hear of it.
+    if (!this.config.view) this.refresh();
   }
 
   bind() {
@@ -300,12 +302,11 @@ class Islands {
     for (const field of strip.querySelectorAll("[name=parts]")) field.value = parts.join("\n");
   }
 
-  /** UVs of the triangles of some islands, six numbers each. */
+  /** The triangles of some islands as the stage can find them: its number of the sheet, and six UVs. */
   trianglesOf(islands) {
-    if (!islands.size) return new Float32Array();
-    const uvs = [];
-    for (let t = 0; t < this.view.triangles; t++) if (islands.has(this.view.island[t])) uvs.push(...this.view.uv.subarray(6 * t, 6 * t + 6));
-    return new Float32Array(uvs);
+    const { view } = this, triangles = [];
+    for (let t = 0; islands.size && t < view.triangles; t++) if (islands.has(view.island[t])) triangles.push({ number: view.sheets > 1 ? view.numbers[view.islands[view.island[t]].sheet] : null, uv: view.uv.subarray(6 * t, 6 * t + 6) });
+    return triangles;
   }
 
   flyTo(place) {

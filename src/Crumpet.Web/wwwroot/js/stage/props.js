@@ -62,16 +62,16 @@ export function edgeLines(ends) {
   return lines;
 }
 
-/** Lays a yellow film over the triangles of objects that have these UVs, six numbers a triangle. @returns the films */
-export function islandsOn(objects, uvs) {
-  const key = (u0, v0, u1, v1, u2, v2) => `${Math.round(1e5 * (u0 + u1 + u2))} ${Math.round(1e5 * (v0 + v1 + v2))}`, wanted = new Set();
-  for (let i = 0; i < uvs.length; i += 6) wanted.add(key(...uvs.subarray(i, i + 6)));
+/** Lays a yellow film over triangles of objects that are known by the number of their sheet, where there are several, and six UVs. @returns the films */
+export function islandsOn(objects, triangles) {
+  const byNumber = triangles.some((t) => t.number !== null), key = (number, u0, v0, u1, v1, u2, v2) => `${byNumber ? number : ""} ${Math.round(1e5 * (u0 + u1 + u2))} ${Math.round(1e5 * (v0 + v1 + v2))}`;
+  const wanted = new Set(triangles.map((t) => key(t.number, ...t.uv)));
   const films = [];
   for (const { mesh, source } of wanted.size ? objects : []) {
     const { uv, index, position } = source.levels[source.levels.length - 1], points = [];
     for (let i = 0; uv && i < index.length; i += 3) {
       const [a, b, c] = [index[i], index[i + 1], index[i + 2]];
-      if (!wanted.has(key(uv[2 * a], uv[2 * a + 1], uv[2 * b], uv[2 * b + 1], uv[2 * c], uv[2 * c + 1]))) continue;
+      if (!wanted.has(key(position[4 * a + 3] - 1, uv[2 * a], uv[2 * a + 1], uv[2 * b], uv[2 * b + 1], uv[2 * c], uv[2 * c + 1]))) continue;
       for (const v of [a, b, c]) points.push(position[4 * v] / 65535, position[4 * v + 1] / 65535, position[4 * v + 2] / 65535);
     }
     if (!points.length) continue;

@@ -42,7 +42,7 @@ export class Stage {
     answerTo("point", (point) => { if (point.from !== this) this.mark(point.uv ? pointOf(this, point.uv, point.material) : null); });
     answerTo("edge-tool", (isTaken) => { this.picksEdges = isTaken; this.canvas.classList.toggle("brushing", isTaken); });
     answerTo("edges", (ends) => { this.edges = this.replaced(this.edges, ends.length ? edgeLines(ends) : null); });
-    answerTo("islands-picked", (uvs) => this.markIslands(uvs));
+    answerTo("islands-picked", (triangles) => this.markIslands(triangles));
     answerTo("brush", (kind) => this.takeBrush(kind));
     document.body.addEventListener("run-ended", () => this.refresh());
     this.canvas.addEventListener("pointerdown", (e) => this.press(e), { capture: true });
@@ -206,13 +206,13 @@ export class Stage {
     return now;
   }
 
-  /** Marks the triangles of the low side that have these UVs. */
-  markIslands(uvs) {
+  /** Marks triangles of the low side that are known by sheet and UVs. */
+  markIslands(triangles) {
     for (const o of this.markedIslands ?? []) {
       o.removeFromParent();
       o.geometry.dispose();
     }
-    this.markedIslands = this.sides.low?.now ? islandsOn(this.sides.low.now.objects, uvs) : [];
+    this.markedIslands = this.sides.low?.now ? islandsOn(this.sides.low.now.objects, triangles) : [];
     this.draw();
   }
 
