@@ -169,6 +169,9 @@ public sealed class AssetView
     /// <summary>Pins for corners of the islands' view, as <see cref="AssetBuild.PinsAt"/>.</summary>
     public IReadOnlyList<UvPin> PinsAt(IEnumerable<(int Corner, float U, float V)> corners) => build.PinsAt(corners);
 
+    /// <summary>Islands where they lie now, as <see cref="AssetBuild.IslandsAt"/>.</summary>
+    public IReadOnlyList<HeldIsland> IslandsAt(IReadOnlyCollection<SurfaceSpot> spots) => build.IslandsAt(spots);
+
     private StationStop StopOf(Station station)
     {
         var result = Result(station);

@@ -152,6 +152,7 @@ test("the kit's density holds until the asset says its own, and another asset's 
   await page.reload();
   assert.equal(await page.getAttribute("#density", "placeholder"), "kit: 300");
   assert.equal(await fact("Median density"), "300 px/m");
+  await page.click("#layout-form summary");
   await page.click("[data-match]");
   assert.equal(await page.inputValue("#density"), "300");
   await page.fill("#density", "fill");

@@ -132,6 +132,10 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
     public IReadOnlyList<UvPin> PinsAt(IEnumerable<(int Corner, float U, float V)> corners) =>
         LaidMeshes() is { } meshes ? [.. corners.Select(c => new LowPlace(c.Corner).Pin(meshes, c.U, c.V)).OfType<UvPin>()] : [];
 
+    /// <summary>The islands on which places lie, where they lie now. None before Layout.</summary>
+    /// <param name="spots">A place on each.</param>
+    public IReadOnlyList<HeldIsland> IslandsAt(IReadOnlyCollection<SurfaceSpot> spots) => LaidMeshes() is { } meshes ? [.. HeldIsland.At(meshes, spots)] : [];
+
     private IReadOnlyList<Geometry.Mesh>? LaidMeshes() =>
         ResultOf(Station.Layout)?.Files.FirstOrDefault(f => f.Name == StationSteps.ShownName) is { } file ? SceneFile.Read(store.Load(file.Sha256)).Meshes : null;
 

@@ -27,10 +27,12 @@ internal static class LayoutWords
         Say(from.Straighten, to.Straighten, v => v ? "Grids straightened" : "Grids not straightened");
         Say(from.HideSeams, to.HideSeams, v => v ? "Seams hidden where possible" : "Seams kept short");
         Count(before.Seams.Except(after.Seams).Count(), after.Seams.Except(before.Seams).ToArray(), said);
-        if (!before.Pins.SequenceEqual(after.Pins))
-            said.Add(after.Pins.Count == 0 ? "Pins taken out" : after.Pins.Count == 1 ? "One pin set" : $"{after.Pins.Count} pins set");
+        UvPin[] was = [.. before.Pins.Where(p => !p.Locks)], now = [.. after.Pins.Where(p => !p.Locks)];
+        if (!was.SequenceEqual(now))
+            said.Add(now.Length == 0 ? "Pins taken out" : now.Length == 1 ? "One pin set" : $"{now.Length} pins set");
         Chosen(before.UnwrapAt, after.UnwrapAt, "unwrapped anew", "kept as it came", said);
-        Chosen(before.LockedAt, after.LockedAt, "locked", "unlocked", said);
+        // Two pins lock an island.
+        Chosen(before.Pins.Where(p => p.Locks).Where((_, i) => i % 2 == 0), after.Pins.Where(p => p.Locks).Where((_, i) => i % 2 == 0), "locked", "unlocked", said);
         foreach (string part in before.Parts.Keys.Union(after.Parts.Keys).Order(StringComparer.Ordinal))
             Part(part, before.Parts.GetValueOrDefault(part) ?? new(), after.Parts.GetValueOrDefault(part) ?? new(), said);
 
@@ -52,7 +54,7 @@ internal static class LayoutWords
             said.Add(gone == 1 ? "An edge left to the rules" : $"{gone} edges left to the rules");
     }
 
-    private static void Chosen(IReadOnlyList<SurfaceSpot> before, IReadOnlyList<SurfaceSpot> after, string added, string gone, List<string> said)
+    private static void Chosen<T>(IEnumerable<T> before, IEnumerable<T> after, string added, string gone, List<string> said)
     {
         int more = after.Except(before).Count(), less = before.Except(after).Count();
         if (more > 0)

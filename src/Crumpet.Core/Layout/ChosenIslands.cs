@@ -10,7 +10,6 @@ internal sealed class ChosenIslands
     private readonly LayoutSettings settings;
     private readonly Topology topology;
     private readonly HashSet<int> unwrapped;
-    private readonly HashSet<int> locked;
 
     /// <summary>For each half-edge that was chosen whether it is cut; otherwise it is sewn up.</summary>
     private readonly Dictionary<int, bool> seams;
@@ -20,17 +19,19 @@ internal sealed class ChosenIslands
         this.settings = settings;
         this.topology = topology;
         var mesh = topology.Mesh;
-        var tree = new Lazy<SurfaceTree>(() => SurfaceTree.Build([mesh]));
-        unwrapped = Triangles(settings.UnwrapAt);
-        locked = Triangles(settings.LockedAt);
+        unwrapped = TrianglesAt(mesh, settings.UnwrapAt);
         seams = ByHand();
+    }
 
-        HashSet<int> Triangles(IEnumerable<SurfaceSpot> spots) =>
-            [.. spots.Where(s => s.ObjectName == mesh.Name).Select(s => tree.Value.Nearest(new Vector3(s.X, s.Y, s.Z), float.PositiveInfinity).Triangle)];
+    /// <summary>The triangles of an object on which places lie.</summary>
+    public static HashSet<int> TrianglesAt(Mesh mesh, IEnumerable<SurfaceSpot> spots)
+    {
+        var tree = new Lazy<SurfaceTree>(() => SurfaceTree.Build([mesh]));
+        return [.. spots.Where(s => s.ObjectName == mesh.Name).Select(s => tree.Value.Nearest(new Vector3(s.X, s.Y, s.Z), float.PositiveInfinity).Triangle)];
     }
 
     /// <summary>Whether edges were cut or sewn up by hand.</summary>
-    public bool HasSeams => seams.Count > 0;
+    private bool HasSeams => seams.Count > 0;
 
     /// <summary>Whether an island of kept UVs is to be unwrapped all the same: it was chosen, or it is cut inside or sewn up on its border.</summary>
     public bool IsUnwrapped(FlatChart island)
@@ -44,9 +45,6 @@ internal sealed class ChosenIslands
         }
         return false;
     }
-
-    /// <summary>Whether an island stays where it is.</summary>
-    public bool IsLocked(FlatChart island) => locked.Count > 0 && island.Chart.Triangles.Any(locked.Contains);
 
     /// <summary>For each half-edge whether charts end there: by the rules, as changed by hand.</summary>
     public bool[] Seams()

@@ -61,7 +61,12 @@ public sealed record SeamEdge(string ObjectName, float Ax, float Ay, float Az, f
 /// <param name="Z">Where the vertex is, metres.</param>
 /// <param name="U">Where it is held, tiles.</param>
 /// <param name="V">Where it is held, tiles.</param>
-public sealed record UvPin(string ObjectName, float X, float Y, float Z, float U, float V);
+/// <param name="Locks">Whether it locks its island, which keeps its shape; otherwise the island is laid flat anew around its pins.</param>
+public sealed record UvPin(string ObjectName, float X, float Y, float Z, float U, float V, bool Locks = false)
+{
+    /// <summary>The vertex it holds.</summary>
+    internal (string ObjectName, Vector3 At) Vertex => (ObjectName, new Vector3(X, Y, Z));
+}
 
 /// <summary>What can be done with islands that were picked.</summary>
 public enum IslandAct
@@ -71,12 +76,6 @@ public enum IslandAct
 
     /// <summary>Kept as they came.</summary>
     Keep,
-
-    /// <summary>Left where they lie.</summary>
-    Lock,
-
-    /// <summary>Packed with the others again.</summary>
-    Unlock,
 }
 
 /// <summary>What holds for one part alone; what is null is as in the asset.</summary>
@@ -116,9 +115,6 @@ public sealed record LayoutSettings
 
     /// <summary>Islands of kept UVs that are unwrapped all the same.</summary>
     public IReadOnlyList<SurfaceSpot> UnwrapAt { get; init; } = [];
-
-    /// <summary>Islands that stay where they are.</summary>
-    public IReadOnlyList<SurfaceSpot> LockedAt { get; init; } = [];
 
     /// <summary>Vertices held where they were put.</summary>
     public IReadOnlyList<UvPin> Pins { get; init; } = [];
@@ -165,9 +161,7 @@ public sealed record LayoutSettings
     public LayoutSettings Do(IslandAct act, IReadOnlyCollection<SurfaceSpot> picked) => act switch
     {
         IslandAct.Unwrap => this with { UnwrapAt = [.. UnwrapAt.Union(picked)], Pack = true },
-        IslandAct.Keep => this with { UnwrapAt = [.. UnwrapAt.Except(picked)] },
-        IslandAct.Lock => this with { LockedAt = [.. LockedAt.Union(picked)] },
-        _ => this with { LockedAt = [.. LockedAt.Except(picked)] },
+        _ => this with { UnwrapAt = [.. UnwrapAt.Except(picked)] },
     };
 
     /// <summary>The same with edges cut or sewn up, whatever was said of them before.</summary>
@@ -182,12 +176,24 @@ public sealed record LayoutSettings
     /// <summary>The same with pins, each in place of the one its vertex had; the objects' other pins stay.</summary>
     public LayoutSettings WithPins(IReadOnlyCollection<UvPin> pins)
     {
-        var keys = pins.Select(p => (p.ObjectName, p.X, p.Y, p.Z)).ToHashSet();
-        return this with { Pins = [.. Pins.Where(p => !keys.Contains((p.ObjectName, p.X, p.Y, p.Z))), .. pins] };
+        var keys = pins.Select(p => p.Vertex).ToHashSet();
+        return this with { Pins = [.. Pins.Where(p => !keys.Contains(p.Vertex)), .. pins] };
     }
 
-    /// <summary>The same without the pins of some objects.</summary>
-    public LayoutSettings WithoutPins(IReadOnlyCollection<string> objects) => this with { Pins = [.. Pins.Where(p => !objects.Contains(p.ObjectName))] };
+    /// <summary>The same without the pins of some objects; what is locked stays so.</summary>
+    public LayoutSettings WithoutPins(IReadOnlyCollection<string> objects) => this with { Pins = [.. Pins.Where(p => p.Locks || !objects.Contains(p.ObjectName))] };
+
+    /// <summary>The same with islands locked where they lie, whatever pins they had.</summary>
+    /// <param name="islands">Islands.</param>
+    public LayoutSettings Locked(IReadOnlyCollection<HeldIsland> islands) => Unlocked(islands).WithPins([.. islands.SelectMany(i => i.Pins)]);
+
+    /// <summary>The same with islands packed with the others again.</summary>
+    /// <param name="islands">Islands.</param>
+    public LayoutSettings Unlocked(IReadOnlyCollection<HeldIsland> islands)
+    {
+        var vertices = islands.SelectMany(i => i.Vertices.Select(v => (i.ObjectName, v))).ToHashSet();
+        return this with { Pins = [.. Pins.Where(p => !vertices.Contains(p.Vertex))] };
+    }
 
     private LayoutSettings ForEach(IEnumerable<string> parts, Func<PartLayout, PartLayout> change) =>
         parts.Aggregate(this, (settings, part) => settings.With(part, change(settings.Parts.GetValueOrDefault(part) ?? new PartLayout())));

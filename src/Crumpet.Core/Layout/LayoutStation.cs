@@ -90,7 +90,7 @@ public static class LayoutStation
         var islands = new List<UvIsland>();
         long all = Math.Max(1, input.Objects.Sum(o => (long)o.Mesh.TriangleCount)), done = 0;
         double longest = Longest(input);
-        var unwrapped = new List<(int Object, Topology Topology, IReadOnlyList<FlatChart> Flat)>();
+        var unwrapped = new List<(Topology Topology, bool[] Seams, IReadOnlyList<FlatChart> Flat)>();
         for (int i = 0; i < input.Objects.Count; i++)
         {
             cancel.ThrowIfCancellationRequested();
@@ -103,15 +103,19 @@ public static class LayoutStation
             var kept = keeps ? IslandFinder.Find(topology, mesh.Uvs!, every, input.Settings.Sheets == SheetRule.Materials) : [];
             var anew = kept.Where(chosen.IsUnwrapped).ToList();
             foreach (var flat in kept.Except(anew))
-                islands.Add(new UvIsland { Object = i, Part = parts[part], Flat = flat, IsKept = true, IsLocked = own?.IsLocked == true || chosen.IsLocked(flat) });
+                islands.Add(new UvIsland { Object = i, Part = parts[part], Flat = flat, IsKept = true, IsLocked = own?.IsLocked == true });
             int[] triangles = keeps ? [.. anew.SelectMany(a => a.Chart.Triangles).Order()] : every;
             if (triangles.Length == 0)
                 continue;
-            var flats = unwrapped.Find(u => u.Flat.Sum(f => f.Chart.TriangleCount) == triangles.Length && ObjectCopies.AreAlike(u.Topology, topology, input.Settings.Unwrap)).Flat is { } same && !chosen.HasSeams && triangles.Length == every.Length
-                ? same
-                : Unwrapper.Unwrap(topology, triangles, chosen.Seams(), input.Settings.Unwrap, longest, input.Threads, Told, cancel);
-            if (!chosen.HasSeams && triangles.Length == every.Length)
-                unwrapped.Add((i, topology, flats));
+            bool[] seams = chosen.Seams();
+            bool isWhole = triangles.Length == every.Length;
+            var flats = isWhole ? unwrapped.Find(u => ObjectCopies.AreAlike(u.Topology, u.Seams, topology, seams)).Flat : null;
+            if (flats is null)
+            {
+                flats = Unwrapper.Unwrap(topology, triangles, seams, input.Settings.Unwrap, longest, input.Threads, Told, cancel);
+                if (isWhole)
+                    unwrapped.Add((topology, seams, flats));
+            }
             foreach (var flat in flats)
                 islands.Add(new UvIsland { Object = i, Part = parts[part], Flat = Own(flat, topology), IsKept = false });
         }
@@ -165,6 +169,8 @@ public static class LayoutStation
             Stack(islands, matches, weights);
         bool together = settings.Sheets == SheetRule.Together;
         int[] sheetOf = [.. parts.Keys.Select(p => settings.Parts.GetValueOrDefault(p)?.Sheet ?? -1)];
+        foreach (var island in islands.Where(i => i.IsLocked && together))
+            island.Sheet = Math.Max(0, sheetOf[island.Part]);
         double? wanted = settings.PixelsPerMetre ?? LockedDensity(islands, input.Size);
         int rounds = together ? 1 : materials.Count;
         var outcomes = new List<PackOutcome>();

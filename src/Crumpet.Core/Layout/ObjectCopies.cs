@@ -9,7 +9,11 @@ internal static class ObjectCopies
     private const float Tolerance = 2e-5f;
 
     /// <summary>Whether two objects have the same triangles with the same edges and are cut alike, so that one's charts do for the other.</summary>
-    public static bool AreAlike(Topology one, Topology two, UnwrapSettings settings)
+    /// <param name="one">One object.</param>
+    /// <param name="oneSeams">For each of its half-edges whether charts end there.</param>
+    /// <param name="two">Another object.</param>
+    /// <param name="twoSeams">The same for that one.</param>
+    public static bool AreAlike(Topology one, bool[] oneSeams, Topology two, bool[] twoSeams)
     {
         Mesh a = one.Mesh, b = two.Mesh;
         if (a.TriangleCount != b.TriangleCount || !one.Points.AsSpan().SequenceEqual(two.Points) || !a.TriangleMaterials.AsSpan().SequenceEqual(b.TriangleMaterials))
@@ -21,6 +25,6 @@ internal static class ObjectCopies
             if (MathF.Abs(Vector3.Distance(a.PositionAt(c), a.PositionAt(next)) - Vector3.Distance(b.PositionAt(c), b.PositionAt(next))) > slack)
                 return false;
         }
-        return SeamRules.Seams(one, settings).AsSpan().SequenceEqual(SeamRules.Seams(two, settings));
+        return oneSeams.AsSpan().SequenceEqual(twoSeams);
     }
 }

@@ -23,7 +23,15 @@ internal static class Pins
         {
             var island = islands[i];
             string name = input.Objects[island.Object].Mesh.Name;
-            var targets = Targets(island.Flat.Chart, input.Settings.Pins.Where(p => p.ObjectName == name));
+            UvPin[] pins = [.. input.Settings.Pins.Where(p => p.ObjectName == name)];
+            // An island is locked by pins that lie in it both; one that only shares a vertex on a seam with it is none of their business.
+            var locks = Targets(island.Flat.Chart, pins.Where(p => p.Locks));
+            if (locks.Count > 1)
+            {
+                islands[i] = Held(island, island.Flat with { Uv = Fitted(island.Flat.Uv, locks, out _) });
+                continue;
+            }
+            var targets = Targets(island.Flat.Chart, pins.Where(p => !p.Locks));
             if (targets.Count == 0)
                 continue;
             if (targets.Count == 1)
@@ -34,9 +42,11 @@ internal static class Pins
             var (flat, isReached) = Around(island.Flat, targets, cancel);
             if (!isReached)
                 findings.Add(new Finding(Severity.Warn, "pins-out-of-reach", name, $"Pins of {name} cannot all be reached without turning triangles over or laying the island over itself; it stays as near as it came. Move them closer to where they were."));
-            islands[i] = new UvIsland { Object = island.Object, Part = island.Part, Flat = flat, IsKept = false, IsLocked = true };
+            islands[i] = Held(island, flat);
         }
     }
+
+    private static UvIsland Held(UvIsland island, FlatChart flat) => new() { Object = island.Object, Part = island.Part, Flat = flat, IsKept = false, IsLocked = true };
 
     private static SortedDictionary<int, (double U, double V)> Targets(ChartMesh chart, IEnumerable<UvPin> pins)
     {

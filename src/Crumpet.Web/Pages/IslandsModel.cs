@@ -25,7 +25,7 @@ public sealed record IslandsModel(AssetView View)
         {
             View = View.Url(Station.Layout, "islands.view"),
             Maps,
-            Pins = View.Plan.Layout.Pins.Select(p => new { on = p.ObjectName, p.U, p.V }),
+            Pins = View.Plan.Layout.Pins.Where(p => !p.Locks).Select(p => new { on = p.ObjectName, p.U, p.V }),
             Trays = View.Report<PairReport>(Station.Pairs)?.Paired.GroupBy(p => p.Name).ToDictionary(g => g.Key, g => g.First().Tray) ?? [],
         },
         BuildJson.Options);

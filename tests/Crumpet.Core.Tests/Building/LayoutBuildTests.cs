@@ -112,12 +112,40 @@ public sealed class LayoutBuildTests
     }
 
     [Fact]
+    public void A_locked_island_stays_where_it_was_packed_whatever_happens_to_the_others()
+    {
+        var store = new MemoryResultStore();
+        SourceFile[] files = [Source(store, "p_low.glb", Shapes.Cube("p_low")), Source(store, "q_low.glb", Shapes.Plane("q_low"))];
+        var first = Small with { Layout = new LayoutSettings { Uvs = UvSource.Unwrap, Pack = true, PaddingPixels = 2 } };
+        var build = new AssetBuild("p", first, files, store);
+        build.Run(Station.Layout, true, 2, null, default);
+        var held = build.IslandsAt([new SurfaceSpot("q_low", 0.1f, 0, 0.2f)]);
+        var locked = first with { Layout = first.Layout.Locked(held) with { PaddingPixels = 4, Rotation = PackRotation.None } };
+        var again = new AssetBuild("p", locked, files, store);
+        again.Run(Station.Layout, true, 2, null, default);
+        Vector2[] was = Uvs(build), now = Uvs(again);
+        for (int c = 0; c < was.Length; c++)
+            Assert.True(Vector2.Distance(was[c], now[c]) < 1e-5f);
+        var report = again.ResultOf(Station.Layout)!.Report<LayoutReport>();
+        Assert.True(report.Each.Single(e => e.IsLocked).Triangles == 2);
+        Assert.Equal(0, report.OverlapTexels);
+        Assert.Empty(locked.Layout.Unlocked(held).Pins);
+
+        Vector2[] Uvs(AssetBuild of)
+        {
+            var (mesh, _) = (GltfReader.Read(of.Laid(false), "laid.glb", _ => null).Meshes.Single(m => m.Name == "q_low"), 0);
+            return mesh.Uvs!;
+        }
+    }
+
+    [Fact]
     public void Decisions_about_uvs_are_said_and_edges_are_known_either_way_round()
     {
         var plan = new AssetPlan();
         SeamEdge edge = new("a", 0, 0, 0, 1, 0, 0, true), turned = new("a", 1, -0f, 0, 0, 0, 0, true);
         var spot = new SurfaceSpot("a", 1, 2, 3);
-        var layout = plan.Layout.WithSeams([edge], true).Weighted(["cap", "lid"], 2).OnSheet(["lid"], 1).Do(IslandAct.Unwrap, [spot]).Do(IslandAct.Lock, [spot]).WithPins([new UvPin("a", 0, 0, 0, 0.1f, 0.2f)])
+        var held = new HeldIsland("b", [new UvPin("b", 0, 0, 0, 0, 0, true), new UvPin("b", 1, 0, 0, 1, 0, true)], [Vector3.Zero, Vector3.UnitX, Vector3.UnitY]);
+        var layout = plan.Layout.WithSeams([edge], true).Weighted(["cap", "lid"], 2).OnSheet(["lid"], 1).Do(IslandAct.Unwrap, [spot]).Locked([held]).WithPins([new UvPin("a", 0, 0, 0, 0.1f, 0.2f)])
             with
         { FillsTile = true, Sheets = SheetRule.Together, SheetCount = 2, SlackPercent = 15, StackEqual = true };
         Assert.Null(layout.Problem());
@@ -129,7 +157,8 @@ public sealed class LayoutBuildTests
         Assert.Equal(said, PlanWords.Changes(plan, plan with { Layout = layout }));
         Assert.Empty(layout.WithSeams([turned], null).Seams);
         Assert.False(Assert.Single(layout.WithSeams([turned], false).Seams).IsCut);
-        Assert.Empty(layout.WithoutPins(["a"]).Pins);
+        Assert.Equal(held.Pins, layout.WithoutPins(["a", "b"]).Pins);
+        Assert.Single(layout.Unlocked([held]).Pins);
         Assert.Empty(layout.Weighted(["cap", "lid"], 1).OnSheet(["lid"], null).Parts);
         Assert.Empty(layout.Do(IslandAct.Keep, [spot]).UnwrapAt);
         Assert.Contains("lid is put on sheet 2, but there is 1 sheet", (layout with { SheetCount = 1 }).Problem(), StringComparison.Ordinal);

@@ -52,6 +52,9 @@ public sealed record LayoutForm
     /// <summary>Whether hard edges become seams.</summary>
     public bool HardEdges { get; init; }
 
+    /// <summary>Whether edges between materials become seams.</summary>
+    public bool Materials { get; init; }
+
     /// <summary>Whether grids are straightened.</summary>
     public bool Straighten { get; init; }
 
@@ -161,6 +164,7 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
             Unwrap = plan.Layout.Unwrap with
             {
                 CutHardEdges = form.HardEdges,
+                CutMaterials = form.Materials,
                 Straighten = form.Straighten,
                 HideSeams = form.Hide,
                 CutAngleDegrees = Number(form.Angle, "The angle of seams", 1, 180) ?? 75,
@@ -174,6 +178,16 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     /// <param name="what">What.</param>
     /// <param name="spots">A place on each, as JSON.</param>
     public Task<IActionResult> OnPostIslandsAsync(IslandAct what, string? spots) => ChangeLayoutAsync(layout => layout.Do(what, Picked<SurfaceSpot[]>(spots)));
+
+    /// <summary>Locks picked islands where they lie, or packs them with the others again.</summary>
+    /// <param name="locks">Whether they are locked.</param>
+    /// <param name="spots">A place on each, as JSON.</param>
+    public async Task<IActionResult> OnPostLockAsync(bool locks, string? spots)
+    {
+        if (!await LoadAsync())
+            return NotFound();
+        return await ChangeLayoutAsync(layout => View.IslandsAt(Picked<SurfaceSpot[]>(spots)) is var islands && locks ? layout.Locked(islands) : layout.Unlocked(islands));
+    }
 
     /// <summary>Makes the parts of picked islands sharper or less sharp than the others.</summary>
     /// <param name="parts">Names of parts, one a line.</param>

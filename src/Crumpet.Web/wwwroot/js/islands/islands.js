@@ -298,7 +298,8 @@ class Islands {
       ? `${one.object.part} · ${one.triangles} tris · ${one.density.toFixed(0)} px/m · stretch ${((one.stretch - 1) * 100).toFixed(1)} %${one.locked ? " · locked" : ""}${one.stackedOn >= 0 ? " · stacked" : ""}`
       : `${list.length} islands of ${parts.length === 1 ? parts[0] : `${parts.length} parts`}`;
     say(strip.querySelector(".picked-said"), said);
-    strip.querySelector("[name=spots]").value = JSON.stringify(list.map((i) => ({ objectName: i.object.name, x: i.spot[0], y: i.spot[1], z: i.spot[2] })));
+    const spots = JSON.stringify(list.map((i) => ({ objectName: i.object.name, x: i.spot[0], y: i.spot[1], z: i.spot[2] })));
+    for (const field of strip.querySelectorAll("[name=spots]")) field.value = spots;
     for (const field of strip.querySelectorAll("[name=parts]")) field.value = parts.join("\n");
   }
 

@@ -1,0 +1,40 @@
+using System.Numerics;
+using Crumpet.Core.Geometry;
+
+namespace Crumpet.Core.Layout;
+
+/// <summary>An island that is to stay where it lies.</summary>
+/// <param name="ObjectName">Name of its object.</param>
+/// <param name="Pins">Two pins that lock it.</param>
+/// <param name="Vertices">Its vertices, metres.</param>
+public sealed record HeldIsland(string ObjectName, IReadOnlyList<UvPin> Pins, IReadOnlyCollection<Vector3> Vertices)
+{
+    /// <summary>The islands on which places lie.</summary>
+    /// <param name="objects">Objects with their UVs.</param>
+    /// <param name="spots">A place on each island.</param>
+    internal static IEnumerable<HeldIsland> At(IReadOnlyList<Mesh> objects, IReadOnlyCollection<SurfaceSpot> spots)
+    {
+        foreach (var mesh in objects.Where(m => m.Uvs is not null && spots.Any(s => s.ObjectName == m.Name)))
+        {
+            var chosen = ChosenIslands.TrianglesAt(mesh, spots);
+            foreach (var island in IslandFinder.Find(Topology.Of(mesh), mesh.Uvs!, [.. Enumerable.Range(0, mesh.TriangleCount)], true).Where(i => i.Chart.Triangles.Any(chosen.Contains)))
+            {
+                // The farther apart they are, the less rounding turns the island.
+                int one = Farthest(island, 0), two = Farthest(island, one);
+                yield return new HeldIsland(mesh.Name, [Pin(mesh.Name, island, one), Pin(mesh.Name, island, two)], [.. island.Chart.Positions]);
+            }
+        }
+    }
+
+    private static int Farthest(FlatChart island, int from)
+    {
+        double[] uv = island.Uv;
+        return Enumerable.Range(0, island.Chart.VertexCount).MaxBy(v => Math.Pow(uv[2 * v] - uv[2 * from], 2) + Math.Pow(uv[2 * v + 1] - uv[2 * from + 1], 2));
+    }
+
+    private static UvPin Pin(string name, FlatChart island, int vertex)
+    {
+        var at = island.Chart.Positions[vertex];
+        return new UvPin(name, at.X, at.Y, at.Z, (float)island.Uv[2 * vertex], (float)island.Uv[2 * vertex + 1], true);
+    }
+}
