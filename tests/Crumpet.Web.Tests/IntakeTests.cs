@@ -89,7 +89,7 @@ public sealed class IntakeTests : WebAppTests
         await UntilAsync(client, $"{two}/intake", "1.00\u200a×");
         await PostAsync(client, "/kits/1", "Rules", new() { ["size"] = "50", ["largest"] = "1024", ["square"] = "true", ["colours"] = "false" });
         await UntilAsync(client, $"{two}/intake", "while the kit");
-        Assert.Contains("is no number of metres", await PostAsync(client, "/kits/1", "Rules", new() { ["size"] = "big", ["largest"] = "1024", ["square"] = "false", ["colours"] = "false" }), StringComparison.Ordinal);
+        Assert.Contains("must be a number from 0.001 to 100000", await PostAsync(client, "/kits/1", "Rules", new() { ["size"] = "big", ["largest"] = "1024", ["square"] = "false", ["colours"] = "false" }), StringComparison.Ordinal);
     }
 
     [Fact]

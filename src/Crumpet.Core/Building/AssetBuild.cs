@@ -134,7 +134,7 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
 
     /// <summary>The islands on which places lie, where they lie now. None before Layout.</summary>
     /// <param name="spots">A place on each.</param>
-    public IReadOnlyList<HeldIsland> IslandsAt(IReadOnlyCollection<SurfaceSpot> spots) => LaidMeshes() is { } meshes ? [.. HeldIsland.At(meshes, spots)] : [];
+    public IReadOnlyList<HeldIsland> IslandsAt(IReadOnlyCollection<SurfaceSpot> spots) => LaidMeshes() is { } meshes ? [.. HeldIsland.At(meshes, spots, plan.Layout.Sheets == SheetRule.Together && ResultOf(Station.Layout)!.Report<LayoutReport>().Sheets.Count > 1)] : [];
 
     private IReadOnlyList<Geometry.Mesh>? LaidMeshes() =>
         ResultOf(Station.Layout)?.Files.FirstOrDefault(f => f.Name == StationSteps.ShownName) is { } file ? SceneFile.Read(store.Load(file.Sha256)).Meshes : null;

@@ -12,7 +12,8 @@ public sealed record HeldIsland(string ObjectName, IReadOnlyList<UvPin> Pins, IR
     /// <summary>The islands on which places lie.</summary>
     /// <param name="objects">Objects with their UVs.</param>
     /// <param name="spots">A place on each island.</param>
-    internal static IEnumerable<HeldIsland> At(IReadOnlyList<Mesh> objects, IReadOnlyCollection<SurfaceSpot> spots)
+    /// <param name="bySheet">Whether the objects' materials are the numbers of sheets.</param>
+    internal static IEnumerable<HeldIsland> At(IReadOnlyList<Mesh> objects, IReadOnlyCollection<SurfaceSpot> spots, bool bySheet)
     {
         foreach (var mesh in objects.Where(m => m.Uvs is not null && spots.Any(s => s.ObjectName == m.Name)))
         {
@@ -21,7 +22,8 @@ public sealed record HeldIsland(string ObjectName, IReadOnlyList<UvPin> Pins, IR
             {
                 // The farther apart they are, the less rounding turns the island.
                 int one = Farthest(island, 0), two = Farthest(island, one);
-                yield return new HeldIsland(mesh.Name, [Pin(mesh.Name, island, one), Pin(mesh.Name, island, two)], [.. island.Chart.Positions]);
+                int sheet = bySheet ? mesh.TriangleMaterials[island.Chart.Triangles[0]] : 0;
+                yield return new HeldIsland(mesh.Name, [Pin(mesh.Name, island, one, sheet), Pin(mesh.Name, island, two, sheet)], [.. island.Chart.Positions]);
             }
         }
     }
@@ -32,9 +34,9 @@ public sealed record HeldIsland(string ObjectName, IReadOnlyList<UvPin> Pins, IR
         return Enumerable.Range(0, island.Chart.VertexCount).MaxBy(v => Math.Pow(uv[2 * v] - uv[2 * from], 2) + Math.Pow(uv[2 * v + 1] - uv[2 * from + 1], 2));
     }
 
-    private static UvPin Pin(string name, FlatChart island, int vertex)
+    private static UvPin Pin(string name, FlatChart island, int vertex, int sheet)
     {
         var at = island.Chart.Positions[vertex];
-        return new UvPin(name, at.X, at.Y, at.Z, (float)island.Uv[2 * vertex], (float)island.Uv[2 * vertex + 1], true);
+        return new UvPin(name, at.X, at.Y, at.Z, (float)island.Uv[2 * vertex], (float)island.Uv[2 * vertex + 1], true, sheet);
     }
 }

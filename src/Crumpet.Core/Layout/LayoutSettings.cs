@@ -62,7 +62,8 @@ public sealed record SeamEdge(string ObjectName, float Ax, float Ay, float Az, f
 /// <param name="U">Where it is held, tiles.</param>
 /// <param name="V">Where it is held, tiles.</param>
 /// <param name="Locks">Whether it locks its island, which keeps its shape; otherwise the island is laid flat anew around its pins.</param>
-public sealed record UvPin(string ObjectName, float X, float Y, float Z, float U, float V, bool Locks = false)
+/// <param name="Sheet">Sheet of a locked island, from 0, where parts lie together.</param>
+public sealed record UvPin(string ObjectName, float X, float Y, float Z, float U, float V, bool Locks = false, int Sheet = 0)
 {
     /// <summary>The vertex it holds.</summary>
     internal (string ObjectName, Vector3 At) Vertex => (ObjectName, new Vector3(X, Y, Z));

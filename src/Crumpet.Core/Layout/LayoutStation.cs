@@ -150,6 +150,7 @@ public static class LayoutStation
         if (input.Settings.Sheets == SheetRule.Together)
             return [.. Enumerable.Repeat<int?>(null, input.Settings.SheetCount)];
         int[] used = [.. input.Objects.SelectMany(o => o.Mesh.TriangleMaterials).Distinct().Order()];
+        islands.ForEach(i => i.Sheet = 0);
         if (used.Length <= 1)
             return [used.Length == 1 && used[0] >= 0 ? used[0] : null];
         foreach (var island in islands)
@@ -170,7 +171,7 @@ public static class LayoutStation
         bool together = settings.Sheets == SheetRule.Together;
         int[] sheetOf = [.. parts.Keys.Select(p => settings.Parts.GetValueOrDefault(p)?.Sheet ?? -1)];
         foreach (var island in islands.Where(i => i.IsLocked && together))
-            island.Sheet = Math.Max(0, sheetOf[island.Part]);
+            island.Sheet = sheetOf[island.Part] >= 0 ? sheetOf[island.Part] : Math.Clamp(island.Sheet, 0, materials.Count - 1);
         double? wanted = settings.PixelsPerMetre ?? LockedDensity(islands, input.Size);
         int rounds = together ? 1 : materials.Count;
         var outcomes = new List<PackOutcome>();

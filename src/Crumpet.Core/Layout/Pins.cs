@@ -29,6 +29,7 @@ internal static class Pins
             if (locks.Count > 1)
             {
                 islands[i] = Held(island, island.Flat with { Uv = Fitted(island.Flat.Uv, locks, out _) });
+                islands[i].Sheet = SheetOf(island.Flat.Chart, pins);
                 continue;
             }
             var targets = Targets(island.Flat.Chart, pins.Where(p => !p.Locks));
@@ -46,6 +47,8 @@ internal static class Pins
         }
     }
 
+    private static int SheetOf(ChartMesh chart, UvPin[] pins) => pins.First(p => p.Locks && Array.IndexOf(chart.Positions, p.Vertex.At) >= 0).Sheet;
+
     private static UvIsland Held(UvIsland island, FlatChart flat) => new() { Object = island.Object, Part = island.Part, Flat = flat, IsKept = false, IsLocked = true };
 
     private static SortedDictionary<int, (double U, double V)> Targets(ChartMesh chart, IEnumerable<UvPin> pins)
@@ -54,7 +57,7 @@ internal static class Pins
         foreach (var pin in pins)
         {
             // A vertex on a seam is pinned in every island it belongs to, once in each.
-            int vertex = Array.IndexOf(chart.Positions, new Vector3(pin.X, pin.Y, pin.Z));
+            int vertex = Array.IndexOf(chart.Positions, pin.Vertex.At);
             if (vertex >= 0)
                 targets[vertex] = (pin.U, pin.V);
         }

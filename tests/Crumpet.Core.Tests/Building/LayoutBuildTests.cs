@@ -130,12 +130,20 @@ public sealed class LayoutBuildTests
         Assert.True(report.Each.Single(e => e.IsLocked).Triangles == 2);
         Assert.Equal(0, report.OverlapTexels);
         Assert.Empty(locked.Layout.Unlocked(held).Pins);
+        // On the second of two sheets it stays there too, and comes to the only one when they end.
+        var two = first with { Layout = first.Layout with { Sheets = SheetRule.Together, SheetCount = 2 } };
+        var second = new AssetBuild("p", two with { Layout = two.Layout.OnSheet(["q"], 1) }, files, store);
+        second.Run(Station.Layout, true, 2, null, default);
+        var there = second.IslandsAt([new SurfaceSpot("q_low", 0.1f, 0, 0.2f)]);
+        Assert.Equal([1, 1], there.SelectMany(h => h.Pins).Select(p => p.Sheet));
+        Assert.Equal(1, SheetOfLocked(two.Layout.Locked(there)));
+        Assert.Equal(0, SheetOfLocked(first.Layout.Locked(there)));
 
-        Vector2[] Uvs(AssetBuild of)
-        {
-            var (mesh, _) = (GltfReader.Read(of.Laid(false), "laid.glb", _ => null).Meshes.Single(m => m.Name == "q_low"), 0);
-            return mesh.Uvs!;
-        }
+        int SheetOfLocked(LayoutSettings layout) =>
+            new AssetBuild("p", first with { Layout = layout }, files, store).Run(Station.Layout, true, 2, null, default).Result.Report<LayoutReport>().Each.Single(e => e.IsLocked).Sheet;
+
+        Vector2[] Uvs(AssetBuild of) =>
+            GltfReader.Read(of.Laid(false), "laid.glb", _ => null).Meshes.Single(m => m.Name == "q_low").Uvs!;
     }
 
     [Fact]

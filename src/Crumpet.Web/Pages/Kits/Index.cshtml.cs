@@ -54,7 +54,7 @@ public sealed class IndexModel(Workbench workbench, KitDesk kits) : PageModel
         double? metres, pixels;
         try
         {
-            metres = string.IsNullOrWhiteSpace(size) ? null : FormNumber.Read(size, "The size of assets", 1e-6, 1e5);
+            metres = string.IsNullOrWhiteSpace(size) ? null : FormNumber.Read(size, "The size of assets, in metres,", 0.001, 100000);
             pixels = string.IsNullOrWhiteSpace(density) ? null : FormNumber.Read(density, "The density", 0.001, 1e7);
         }
         catch (FormatException e)

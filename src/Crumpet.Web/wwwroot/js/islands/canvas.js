@@ -4,19 +4,15 @@ const corner = `#version 300 es
 layout(location = 0) in vec2 at;
 layout(location = 1) in vec4 tint;
 uniform vec4 place;
+out vec2 uv;
 out vec4 colour;
-void main() { colour = tint; gl_Position = vec4(at * place.xy + place.zw, 0, 1); }`;
+void main() { uv = at; colour = tint; gl_Position = vec4(at * place.xy + place.zw, 0, 1); }`;
 const flat = `#version 300 es
 precision mediump float;
 in vec4 colour;
 out vec4 pixel;
 uniform float opacity;
 void main() { pixel = vec4(colour.rgb, colour.a * opacity); }`;
-const tileCorner = `#version 300 es
-layout(location = 0) in vec2 at;
-uniform vec4 place;
-out vec2 uv;
-void main() { uv = at; gl_Position = vec4(at * place.xy + place.zw, 0, 1); }`;
 const tileInside = `#version 300 es
 precision highp float;
 in vec2 uv;
@@ -36,7 +32,7 @@ export class IslandCanvas {
     const gl = this.gl = canvas.getContext("webgl2", { antialias: true, preserveDrawingBuffer: true });
     if (!gl) throw new Error("this browser has no WebGL2");
     this.lines = program(gl, corner, flat);
-    this.tile = program(gl, tileCorner, tileInside);
+    this.tile = program(gl, corner, tileInside);
     this.square = onCard(gl, new Float32Array([0, 0, 1, 0, 0, 1, 1, 1]));
     gl.enable(gl.BLEND);
     gl.blendFunc(gl.SRC_ALPHA, gl.ONE_MINUS_SRC_ALPHA);
