@@ -43,8 +43,15 @@ test("a press on a contact shows the two parts alone, the gap between them and i
 test("a part dragged onto another tray stays there, and the plan is made around it", async () => {
   // What a run ended with takes the place of what is shown; a drag must not begin in between.
   await settled();
-  const stop = page.locator('.part-stop[data-part="latch_knob"]'), tray = Number(await stop.getAttribute("data-tray")), other = (tray + 1) % 3;
-  const from = await stop.locator(":is(circle, rect, path)").boundingBox(), to = await page.locator(`.track[data-tray="${other}"] .ground`).boundingBox();
+  const { from, to, other } = await page.evaluate(async () => {
+    const find = () => document.querySelector('.part-stop[data-part="latch_knob"]');
+    for (let stop = find(), still = 0; still < 5; still = stop && stop === find() ? still + 1 : 0) {
+      stop = find();
+      await new Promise((r) => setTimeout(r, 200));
+    }
+    const stop = find(), other = (Number(stop.dataset.tray) + 1) % 3, box = (e) => { const { x, y } = e.getBoundingClientRect(); return { x, y }; };
+    return { other, from: box(stop.querySelector("circle, rect, path")), to: box(document.querySelector(`.track[data-tray="${other}"] .ground`)) };
+  });
   await page.mouse.move(from.x + 5, from.y + 5);
   await page.mouse.down();
   await page.mouse.move(from.x + 30, to.y + 30, { steps: 4 });
