@@ -76,6 +76,8 @@ internal static class LayoutCommand
         if (intake.Findings.FirstOrDefault(f => f.Code == "unreadable-file") is { } unreadable)
             return Output.Fail(unreadable.Sentence, ExitCode.Unreadable);
         var report = result.Report<LayoutReport>();
+        if (report.Islands == 0)
+            return Output.Fail($"{parsed.GetRequiredValue(In).Name} holds no triangles to lay out; give an OBJ, GLB, PLY or STL file that does.", ExitCode.Unreadable);
         if (result.IsBlocked)
             return Output.Print(parsed, new { report, result.Findings }, [], result.Findings);
         AtomicFile.Write(target.FullName, build.Laid(target.Extension.Equals(".obj", StringComparison.OrdinalIgnoreCase)));

@@ -38,6 +38,9 @@ public sealed class LayoutCommandTests : CommandTests
         }
         Assert.Equal(2, Run("layout", box, "--out", At("laid.txt")).Code);
         Assert.Equal(3, Run("layout", Save("bad.obj", "f 1 2 3\n"), "--out", At("laid.obj")).Code);
+        var empty = Run("layout", Save("paint.mtl", "newmtl paint\n"), "--out", At("laid.obj"));
+        Assert.Equal(3, empty.Code);
+        Assert.Contains("paint.mtl holds no triangles", empty.Error, StringComparison.Ordinal);
         Assert.False(File.Exists(At("laid.obj")));
     }
 }
