@@ -74,10 +74,8 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk)
     public async Task<(int? Id, string? Problem)> JoinAsync(int kitId, IReadOnlyCollection<int> assetIds)
     {
         var members = await db.Assets.Include(a => a.Kit).Include(a => a.Sources).Where(a => a.KitId == kitId && a.ArchivedAt == null && assetIds.Contains(a.Id)).OrderBy(a => a.Id).AsNoTracking().ToListAsync();
-        if (members.Count < 2)
-            return (null, "An atlas joins two assets or more; mark those that are to share a sheet.");
-        if (members.GroupBy(m => AssetBuild.FileNameOf(m.Name)).FirstOrDefault(g => g.Count() > 1) is { } twice)
-            return (null, $"{string.Join(" and ", twice.Select(m => m.Name))} would have the same folder; rename one.");
+        if (Atlas.Problem([.. members.Select(m => m.Name)]) is { } problem)
+            return (null, problem);
         var taken = await db.Assets.Where(a => a.KitId == kitId).Select(a => a.Name).ToListAsync();
         var atlas = new Asset { KitId = kitId, Name = Names.Free("Atlas", taken), PlanJson = "" };
         atlas.SetPlan(Atlas.Join([.. members.Select(m => new AtlasMember(m.Name, m.Plan(), PartsOf(m)))]));

@@ -17,6 +17,15 @@ public static class Atlas
     /// <param name="file">Name of its file.</param>
     public static string FileOf(string member, string file) => $"{AssetBuild.FileNameOf(member)}/{file}";
 
+    /// <summary>Why assets cannot be joined, one sentence, or null where they can.</summary>
+    /// <param name="members">Their names.</param>
+    public static string? Problem(IReadOnlyCollection<string> members)
+    {
+        if (members.Count < 2)
+            return "An atlas joins two assets or more; mark those that are to share a sheet.";
+        return members.GroupBy(AssetBuild.FileNameOf).FirstOrDefault(g => g.Count() > 1) is { } twice ? $"{string.Join(" and ", twice)} would have the same folder; rename one." : null;
+    }
+
     /// <summary>
     /// Plan of the atlas: the members' mends, each for its own files; names that two members share are told apart; all parts together
     /// on one sheet, packed. What else is decided is the first member's, what was decided about single parts is left out.

@@ -16,14 +16,24 @@ internal sealed class EdgePaths
     {
         this.chart = chart;
         this.cost = cost;
-        around = new List<int>[chart.VertexCount];
-        for (int c = 0; c < chart.Corners.Length; c++)
+        around = Around(chart.Corners, chart.Across, chart.VertexCount);
+    }
+
+    /// <summary>For each vertex one half-edge of every edge that ends there; null where there is none.</summary>
+    /// <param name="vertices">Vertex of each corner.</param>
+    /// <param name="across">For each half-edge the one across; negative where there is none.</param>
+    /// <param name="count">How many vertices there are.</param>
+    public static List<int>[] Around(int[] vertices, int[] across, int count)
+    {
+        var around = new List<int>[count];
+        for (int c = 0; c < vertices.Length; c++)
         {
-            if (chart.Across[c] >= 0 && chart.Across[c] < c)
+            if (across[c] >= 0 && across[c] < c)
                 continue;
-            (around[chart.Corners[c]] ??= []).Add(c);
-            (around[chart.Corners[Topology.Next(c)]] ??= []).Add(c);
+            (around[vertices[c]] ??= []).Add(c);
+            (around[vertices[Topology.Next(c)]] ??= []).Add(c);
         }
+        return around;
     }
 
     /// <summary>Half-edges of the cheapest way from any source to a vertex that will do; none where there is no way.</summary>

@@ -43,14 +43,7 @@ public sealed class EdgePicks
     {
         topology = Topology.Of(mesh);
         chart = ChartMesh.Of(topology, [.. Enumerable.Range(0, mesh.TriangleCount)], new bool[mesh.Corners.Length], new int[mesh.TriangleCount]);
-        around = new List<int>[topology.PointCount];
-        for (int c = 0; c < mesh.Corners.Length; c++)
-        {
-            if (topology.Across[c] >= 0 && topology.Across[c] < c)
-                continue;
-            (around[topology.Points[c]] ??= []).Add(c);
-            (around[topology.Points[Topology.Next(c)]] ??= []).Add(c);
-        }
+        around = EdgePaths.Around(topology.Points, topology.Across, topology.PointCount);
     }
 
     /// <summary>The half-edge nearest to a place near the surface.</summary>

@@ -89,6 +89,13 @@ public sealed record LayoutReport
     /// <summary>Highest mip level at which islands are still at least a pixel apart; 0 is the sheet itself, -1 none.</summary>
     public int PaddingMip => PaddingPixels < 1 ? -1 : (int)Math.Floor(Math.Log2(PaddingPixels) + 1e-9);
 
+    /// <summary>Width of a hand, which says how sharp a density is, metres.</summary>
+    public const double HandMetres = 0.1;
+
+    /// <summary>Median density the same islands have on sheets of another size, px/m.</summary>
+    /// <param name="size">Side of the sheets, pixels.</param>
+    public double DensityAt(int size) => MedianDensity * size / Size;
+
     /// <summary>What slack changed, or null without slack.</summary>
     public SlackReport? Slack { get; init; }
 

@@ -135,8 +135,8 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
         ? SheetCost.Of(intake.Objects, View.Plan.Layout.Sheets == SheetRule.Together ? Report?.Sheets.Count ?? 1 : 1, View.Plan.Bake.Size, View.Plan.Recipe)
         : null;
 
-    /// <summary>What other sizes would give: density, and pixels of a hand's width of 0.10 m.</summary>
-    public IEnumerable<(int Size, double Density)> ReadOut => Report is { } report ? ReadOutSizes.Select(size => (size, report.MedianDensity * size / report.Size)) : [];
+    /// <summary>What other sizes would give.</summary>
+    public IEnumerable<(int Size, double Density)> ReadOut => Report is { } report ? ReadOutSizes.Select(size => (size, report.DensityAt(size))) : [];
 
     /// <inheritdoc/>
     protected override async Task LoadMoreAsync()
@@ -184,9 +184,9 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     /// <param name="spots">A place on each, as JSON.</param>
     public async Task<IActionResult> OnPostLockAsync(bool locks, string? spots)
     {
-        if (!await LoadAsync())
+        if (await Workbench.AssetAsync(Id) is not { } asset)
             return NotFound();
-        return await ChangeLayoutAsync(layout => View.IslandsAt(Picked<SurfaceSpot[]>(spots)) is var islands && locks ? layout.Locked(islands) : layout.Unlocked(islands));
+        return await ChangeLayoutAsync(layout => asset.IslandsAt(Picked<SurfaceSpot[]>(spots)) is var islands && locks ? layout.Locked(islands) : layout.Unlocked(islands));
     }
 
     /// <summary>Makes the parts of picked islands sharper or less sharp than the others.</summary>
@@ -209,17 +209,15 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     /// <param name="gone">Names of objects whose pins are taken out, one a line.</param>
     public async Task<IActionResult> OnPostPinsAsync(string? pins, string? gone)
     {
-        if (!await LoadAsync())
+        if (await Workbench.AssetAsync(Id) is not { } asset)
             return NotFound();
-        return await ChangeLayoutAsync(layout => layout.WithoutPins(Lines(gone)).WithPins(View.PinsAt(Picked<double[][]>(string.IsNullOrEmpty(pins) ? "[]" : pins).Where(p => p.Length == 3).Select(p => ((int)p[0], (float)p[1], (float)p[2])))));
+        return await ChangeLayoutAsync(layout => layout.WithoutPins(Lines(gone)).WithPins(asset.PinsAt(Picked<double[][]>(string.IsNullOrEmpty(pins) ? "[]" : pins).Where(p => p.Length == 3).Select(p => ((int)p[0], (float)p[1], (float)p[2])))));
     }
 
     /// <summary>Edges to cut or sew up, from one that was pressed on the canvas or the stage.</summary>
     public async Task<IActionResult> OnGetEdgesAsync(EdgeQuestion question)
     {
-        if (!await LoadAsync())
-            return NotFound();
-        if (!ModelState.IsValid || View.PickEdges(question.Place, question.Reach, question.From) is not { } picked)
+        if (!ModelState.IsValid || (await Workbench.AssetAsync(Id))?.PickEdges(question.Place, question.Reach, question.From) is not { } picked)
             return NotFound();
         return new JsonResult(new { picked.Edges, picked.HalfEdges, picked.Metres, end = (float[])[picked.End.X, picked.End.Y, picked.End.Z] }, BuildJson.Options);
     }

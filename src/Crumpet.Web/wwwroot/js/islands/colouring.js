@@ -3,7 +3,8 @@ import { cividis } from "../stage/shader.js";
 
 const rgb = (css) => css.match(/[\d.]+/g).slice(0, 3).map(Number);
 const ramp = Array.from({ length: 256 }, (_, i) => rgb(cividis(i / 255)));
-const plain = [214, 208, 192], amiss = [222, 84, 104], turned = [120, 146, 232];
+// What is amiss has the colour of the finding that says so.
+const plain = [214, 208, 192], amiss = [230, 173, 85], turned = [74, 95, 165];
 const turnedOver = 1, overlapping = 2;
 
 /** Colours far from each other and from the marks, by number. */
@@ -40,7 +41,7 @@ export function colouring(key, view, trays) {
   if (key === "density") return byRamp(view.density, fromBelow(view.density), "px/m", (v) => v.toFixed(v < 100 ? 1 : 0));
   if (key === "angle") return byRamp(view.angle, [1, Math.max(1.1, range(view.angle)[1])], "out of square", percent);
   if (key === "area") return byRamp(view.area, [1 / Math.max(1.1, range(view.area)[1]), Math.max(1.1, range(view.area)[1])], "area against the island's", (v) => `${(v * 100).toFixed(0)} %`);
-  if (key === "faults") return { of: (t) => (view.flags[t] & overlapping ? amiss : view.flags[t] & turnedOver ? turned : plain), legend: { title: "red: covered twice · blue: mirrored" } };
+  if (key === "faults") return { of: (t) => (view.flags[t] & overlapping ? amiss : view.flags[t] & turnedOver ? turned : plain), legend: { title: "amber: covered twice · indigo: mirrored" } };
   if (key === "plain") return { of: () => plain, legend: null };
   const parts = partNumbers(view), byObject = view.islands.map((i) => i.on);
   if (key === "tray") return { of: (t) => tint(3 * (trays[view.objects[byObject[view.island[t]]].part] ?? 9) + 2), legend: { title: "by tray" } };

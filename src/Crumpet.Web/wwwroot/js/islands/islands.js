@@ -361,7 +361,7 @@ function nameButton() {
   const form = document.getElementById("layout-form"), button = document.querySelector("[data-lay-out]");
   if (!form || !button) return;
   const { islands, size } = form.elements;
-  button.textContent = `${{ keep: "Measure", pack: "Pack", unwrap: "Unwrap and pack" }[islands.value]} ${button.dataset.layOut} at ${size.value}`;
+  button.textContent = `${islands.selectedOptions[0].dataset.verb} ${button.dataset.layOut} at ${size.value}`;
 }
 document.addEventListener("change", nameButton);
 // As dense as another asset: its density is filled in.
