@@ -66,7 +66,8 @@ internal static class BorderCrossing
         return Array.TrueForAll(angles, a => a < 2 * Math.PI + 1e-3);
     }
 
-    private static bool Cross((double X, double Y) a, (double X, double Y) b, (double X, double Y) c, (double X, double Y) d)
+    /// <summary>Whether segments a b and c d cross inside both.</summary>
+    public static bool Cross((double X, double Y) a, (double X, double Y) b, (double X, double Y) c, (double X, double Y) d)
     {
         double abc = Turn(a, b, c), abd = Turn(a, b, d), cda = Turn(c, d, a), cdb = Turn(c, d, b);
         return abc * abd < 0 && cda * cdb < 0;

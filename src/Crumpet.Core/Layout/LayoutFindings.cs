@@ -15,7 +15,7 @@ internal static class LayoutFindings
         {
             yield return new Finding(
                 Severity.Warn, "overlapping-uvs", "",
-                $"{report.OverlapTexels} texels at {Math.Min(report.Size, 2048)} px are covered twice{(report.OverlappingPairs > 0 ? $", by {report.OverlappingPairs} pairs of islands" : "")}; both will show what was baked last. Pack the islands, or unwrap those that lie over themselves.", report.OverlapTexels);
+                $"{report.OverlapTexels} texels at {Math.Min(report.Size, 2048)} px are covered twice{(report.OverlappingPairs > 0 ? $", by {report.OverlappingPairs} pair{(report.OverlappingPairs == 1 ? "" : "s")} of islands" : "")}; both will show what was baked last. Pack the islands, or unwrap those that lie over themselves.", report.OverlapTexels);
         }
         if (report.FlippedTriangles > 0)
             yield return new Finding(Severity.Note, "mirrored-uvs", "", $"{report.FlippedTriangles} triangles run the other way round on the sheet: their texels show mirrored. Unwrap their islands if writing or one-sided detail lies there.", report.FlippedTriangles);

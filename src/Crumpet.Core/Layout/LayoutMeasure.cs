@@ -44,7 +44,8 @@ internal static class LayoutMeasure
                     stackedOn[here[pair.Two]] = here[pair.One];
                     continue;
                 }
-                pairs += pair.One != pair.Two ? 1 : 0;
+                if (pair.One != pair.Two)
+                    (pairs, padding) = (pairs + 1, 0);
                 overlapTexels += overlap.Texels;
                 overlapping[here[pair.One]].UnionWith(overlap.OfOne);
                 overlapping[here[pair.Two]].UnionWith(overlap.OfTwo);

@@ -45,9 +45,10 @@ internal static class PaddingMeasure
         return least;
     }
 
-    /// <summary>Distance of two segments that do not cross.</summary>
-    private static double Distance(((double X, double Y) A, (double X, double Y) B) one, ((double X, double Y) A, (double X, double Y) B) two) =>
-        Math.Min(Math.Min(ToSegment(one.A, two), ToSegment(one.B, two)), Math.Min(ToSegment(two.A, one), ToSegment(two.B, one)));
+    /// <summary>Distance of two segments; none where they cross.</summary>
+    private static double Distance(((double X, double Y) A, (double X, double Y) B) one, ((double X, double Y) A, (double X, double Y) B) two) => BorderCrossing.Cross(one.A, one.B, two.A, two.B)
+        ? 0
+        : Math.Min(Math.Min(ToSegment(one.A, two), ToSegment(one.B, two)), Math.Min(ToSegment(two.A, one), ToSegment(two.B, one)));
 
     private static double ToSegment((double X, double Y) p, ((double X, double Y) A, (double X, double Y) B) s)
     {

@@ -51,6 +51,9 @@ public sealed class LayoutViewTests
     {
         var overlapping = Run(new LayoutSettings(), Shapes.Plane("a"), Shapes.Plane("b", uvFrom: 0.25f)).Result;
         Assert.Contains(overlapping.Findings, f => f is { Code: "overlapping-uvs", Severity: Severity.Warn, Count: > 0 });
+        Assert.Equal((0, -1), (overlapping.Report.PaddingPixels, overlapping.Report.PaddingMip));
+        var inside = Run(new LayoutSettings(), Shapes.Plane("a"), Shapes.Plane("b", uvFrom: 0.4f, uvTo: 0.6f)).Result;
+        Assert.Equal((1, 0), (inside.Report.OverlappingPairs, inside.Report.PaddingPixels));
         var plane = Shapes.Plane("turned");
         var turned = Run(new LayoutSettings(), plane with { UvSets = [Array.ConvertAll(plane.Uvs!, u => new Vector2(1 - u.X, u.Y))] }).Result;
         Assert.Contains(turned.Findings, f => f is { Code: "mirrored-uvs", Count: 2 });

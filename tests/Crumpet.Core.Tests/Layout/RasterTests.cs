@@ -154,6 +154,10 @@ public sealed class RasterTests
     }
 
     [Fact]
+    public void Borders_that_cross_have_no_padding() =>
+        Assert.Equal(0, PaddingMeasure.Least([Box(0.4, 0.2, 0.1, 0.6), Box(0.2, 0.4, 0.6, 0.1)], 512, default));
+
+    [Fact]
     public void Room_is_the_islands_with_half_their_padding_over_the_tile()
     {
         // A square of 100 px with 8 px around it, its corners round.
