@@ -71,8 +71,6 @@ internal static class LayoutWords
             said.Add(now.Weight is { } weight ? Invariant($"Density of {part} × {weight:0.##}") : $"Density of {part} as the others");
         if (was.Sheet != now.Sheet)
             said.Add(now.Sheet is { } sheet ? $"{part} put on sheet {sheet + 1}" : $"Sheet of {part} left to the packer");
-        if (was.IsLocked != now.IsLocked)
-            said.Add(now.IsLocked == true ? $"Islands of {part} locked" : $"Islands of {part} unlocked");
     }
 
     private static string Invariant(FormattableString text) => text.ToString(CultureInfo.InvariantCulture);

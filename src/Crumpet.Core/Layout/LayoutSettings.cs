@@ -91,9 +91,6 @@ public sealed record PartLayout
     /// <summary>Sheet it lies on where parts lie together, from 0.</summary>
     public int? Sheet { get; init; }
 
-    /// <summary>Whether its islands stay where they are.</summary>
-    public bool? IsLocked { get; init; }
-
     /// <summary>Whether anything is said.</summary>
     [JsonIgnore]
     public bool IsEmpty => this == new PartLayout();

@@ -103,7 +103,7 @@ public static class LayoutStation
             var kept = keeps ? IslandFinder.Find(topology, mesh.Uvs!, every, input.Settings.Sheets == SheetRule.Materials) : [];
             var anew = kept.Where(chosen.IsUnwrapped).ToList();
             foreach (var flat in kept.Except(anew))
-                islands.Add(new UvIsland { Object = i, Part = parts[part], Flat = flat, IsKept = true, IsLocked = own?.IsLocked == true });
+                islands.Add(new UvIsland { Object = i, Part = parts[part], Flat = flat, IsKept = true });
             int[] triangles = keeps ? [.. anew.SelectMany(a => a.Chart.Triangles).Order()] : every;
             if (triangles.Length == 0)
                 continue;

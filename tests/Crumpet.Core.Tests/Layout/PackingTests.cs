@@ -131,8 +131,9 @@ public sealed class PackingTests
     public void Locked_islands_stay_and_the_others_keep_clear_of_them()
     {
         Mesh[] meshes = [Shapes.Plane("fixed", uvFrom: 0.3f, uvTo: 0.5f), .. Mixed()];
-        var result = Run((Anew with { PaddingPixels = 8 }).With("fixed", new PartLayout { Uvs = UvSource.Keep, IsLocked = true }), 512, meshes);
-        Assert.Equal(meshes[0].Uvs, result.Uvs[0]);
+        var held = HeldIsland.At(meshes, [new SurfaceSpot("fixed", 0, 0, 0)], false).ToList();
+        var result = Run((Anew with { PaddingPixels = 8 }).With("fixed", new PartLayout { Uvs = UvSource.Keep }).Locked(held), 512, meshes);
+        Assert.All(meshes[0].Uvs!.Zip(result.Uvs[0]), uv => Assert.True(Vector2.Distance(uv.First, uv.Second) < 1e-6f));
         Assert.Equal(0, result.Report.OverlapTexels);
         Assert.InRange(result.Report.PaddingPixels, 8 - 1e-3, 64);
         Assert.InRange(result.Report.MedianDensity, 0, 0.2 * 512 * 1.001);
