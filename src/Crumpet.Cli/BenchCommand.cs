@@ -45,6 +45,9 @@ internal static class BenchCommand
         int hits = 0;
         double one = Median(() => hits = Trace(bvh, rays, 1));
         double all = Median(() => hits = Trace(bvh, rays, threads));
+        var found = new Hit[count];
+        double bundledOne = Median(() => RayBundles.Closest(bvh, rays, found, 1));
+        double bundledAll = Median(() => RayBundles.Closest(bvh, rays, found, threads));
         var report = new
         {
             triangles = bvh.TriangleCount,
@@ -53,9 +56,11 @@ internal static class BenchCommand
             buildSeconds = Math.Round(build, 4),
             mraysOneThread = Math.Round(count / one / 1e6, 3),
             mraysAllThreads = Math.Round(count / all / 1e6, 3),
+            bundledOneThread = Math.Round(count / bundledOne / 1e6, 3),
+            bundledAllThreads = Math.Round(count / bundledAll / 1e6, 3),
             threads,
         };
-        return Output.Print(parsed, report, [FormattableString.Invariant($"{report.triangles} triangles, {count} {kind} rays, {hits} hits, build {report.buildSeconds} s, {report.mraysOneThread} Mrays/s on one thread, {report.mraysAllThreads} on {threads}")], []);
+        return Output.Print(parsed, report, [FormattableString.Invariant($"{report.triangles} triangles, {count} {kind} rays, {hits} hits, build {report.buildSeconds} s, {report.mraysOneThread} Mrays/s on one thread, {report.mraysAllThreads} on {threads}; in bundles {report.bundledOneThread} and {report.bundledAllThreads}")], []);
     }
 
     private static int RunRead(ParseResult parsed, FileInfo file)
