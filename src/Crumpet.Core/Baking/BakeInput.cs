@@ -1,4 +1,6 @@
+using System.Numerics;
 using Crumpet.Core.Geometry;
+using Crumpet.Core.Imaging;
 using Crumpet.Core.Pairing;
 
 namespace Crumpet.Core.Baking;
@@ -29,9 +31,38 @@ public sealed record BakePart(string Name, IReadOnlyList<Mesh> Low, IReadOnlyLis
 /// <param name="Parts">Indices into <see cref="BakeInput.Parts"/>.</param>
 public sealed record BakeTray(IReadOnlyList<int> Parts);
 
+/// <summary>A material of the high side with its pictures.</summary>
+/// <param name="Source">What the source says.</param>
+/// <param name="Textures">Pictures that were found, by slot.</param>
+public sealed record BakeMaterial(Material Source, IReadOnlyDictionary<TextureSlot, BakeTexture> Textures);
+
+/// <summary>A picture a material uses.</summary>
+/// <param name="Picture">Pixels.</param>
+/// <param name="Key">Hash of its content.</param>
+/// <param name="UvSet">UV set it is laid out by.</param>
+/// <param name="UvTransform">How UVs are moved before it is looked up.</param>
+public sealed record BakeTexture(Bitmap Picture, string Key, int UvSet, Matrix3x2 UvTransform);
+
+/// <summary>Where pieces of bakes are kept between bakes, so that only what changed is baked.</summary>
+/// <param name="Find">The piece with this key, or null.</param>
+/// <param name="Save">Keeps a piece.</param>
+public sealed record PieceMemory(Func<string, byte[]?> Find, Action<string, byte[]> Save);
+
 /// <summary>Everything a bake of one sheet needs.</summary>
 /// <param name="Sheet">Name of the sheet.</param>
 /// <param name="Parts">Parts with geometry.</param>
 /// <param name="Trays">Every part is on exactly one.</param>
 /// <param name="Material">Only low triangles of this material belong to the sheet; null for all.</param>
-public sealed record BakeInput(string Sheet, IReadOnlyList<BakePart> Parts, IReadOnlyList<BakeTray> Trays, int? Material = null);
+public sealed record BakeInput(string Sheet, IReadOnlyList<BakePart> Parts, IReadOnlyList<BakeTray> Trays, int? Material = null)
+{
+    /// <summary>Materials of the high side, as its triangles number them.</summary>
+    public IReadOnlyList<BakeMaterial> Materials { get; init; } = [];
+
+    /// <summary>Bounds of the asset: what position is measured in, and where the ground is; null takes those of the high side.</summary>
+    public Bounds? AssetBounds { get; init; }
+
+    /// <summary>Where pieces are kept; null keeps none.</summary>
+    public PieceMemory? Memory { get; init; }
+
+    internal Bounds Bounds => AssetBounds ?? Parts.SelectMany(p => p.High).Aggregate(Geometry.Bounds.Empty, (b, m) => b.Including(m.Bounds()));
+}

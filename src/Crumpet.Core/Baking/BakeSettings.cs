@@ -12,30 +12,65 @@ public enum GreenDirection
     Down,
 }
 
-/// <summary>A map the bake can make.</summary>
-public enum BakeMap
+/// <summary>How the samples of a texel are spread.</summary>
+public enum SampleFilter
 {
-    /// <summary>Tangent-space normal, RGB.</summary>
-    Normal,
+    /// <summary>A tent two texels wide: detail between texels goes to both.</summary>
+    Tent,
 
-    /// <summary>Ambient occlusion, grey; white is open.</summary>
-    Occlusion,
+    /// <summary>Evenly over the texel alone.</summary>
+    Box,
+}
+
+/// <summary>What has one colour in an ID map.</summary>
+public enum IdSource
+{
+    /// <summary>Each material of the high side.</summary>
+    Material,
+
+    /// <summary>Each vertex colour of the high side.</summary>
+    Colour,
+
+    /// <summary>Each part.</summary>
+    Part,
+
+    /// <summary>Each piece of a high object that hangs together.</summary>
+    Shell,
+}
+
+/// <summary>What makes a texel see-through.</summary>
+public enum OpacitySource
+{
+    /// <summary>Alpha of the high side's material and textures.</summary>
+    Alpha,
+
+    /// <summary>Rays that meet no high surface; these are no faults then.</summary>
+    Misses,
 }
 
 /// <summary>What a bake is asked to do.</summary>
 public sealed record BakeSettings
 {
+    /// <summary>Sizes a sheet is offered in, pixels.</summary>
+    public static IReadOnlyList<int> Sizes { get; } = [128, 256, 512, 1024, 2048, 4096, 8192];
+
     /// <summary>Version of this record's meaning; part of every bake's key.</summary>
-    public int Version { get; init; } = 1;
+    public int Version { get; init; } = 2;
 
     /// <summary>Maps to make.</summary>
     public IReadOnlyList<BakeMap> Maps { get; init; } = [BakeMap.Normal, BakeMap.Occlusion];
 
-    /// <summary>Side of the sheet, pixels.</summary>
+    /// <summary>Side of a sheet, pixels.</summary>
     public int Size { get; init; } = 2048;
+
+    /// <summary>Sides of sheets that differ from the others, by their names, pixels.</summary>
+    public IReadOnlyDictionary<string, int> SheetSizes { get; init; } = new Dictionary<string, int>();
 
     /// <summary>Side of the grid of samples in a texel: 1, 2, 4 or 8.</summary>
     public int Samples { get; init; } = 2;
+
+    /// <summary>How samples are spread.</summary>
+    public SampleFilter Filter { get; init; }
 
     /// <summary>How far outside the low surface a ray starts, metres.</summary>
     public float OutwardReachMetres { get; init; } = 0.012f;
@@ -43,19 +78,28 @@ public sealed record BakeSettings
     /// <summary>How far inside the low surface a ray ends, metres.</summary>
     public float InwardReachMetres { get; init; } = 0.02f;
 
-    /// <summary>Direction of the normal map's green channel.</summary>
+    /// <summary>Direction of tangent-space maps' green channel.</summary>
     public GreenDirection Green { get; init; } = GreenDirection.Up;
 
-    /// <summary>Bits a channel of the result: 8 or 16.</summary>
+    /// <summary>Bits a channel of PNG maps whose file is not chosen: 8 or 16. Height and position are 16 all the same.</summary>
     public int Bits { get; init; } = 8;
+
+    /// <summary>How single maps are written.</summary>
+    public IReadOnlyDictionary<BakeMap, MapFile> Files { get; init; } = new Dictionary<BakeMap, MapFile>();
 
     /// <summary>Whether 8-bit results are dithered with blue noise.</summary>
     public bool Dither { get; init; } = true;
 
-    /// <summary>How far islands are grown into empty room, pixels.</summary>
+    /// <summary>How far islands are grown into empty room, pixels; <see cref="WholeSheet"/> fills the sheet.</summary>
     public int PaddingPixels { get; init; } = 16;
 
-    /// <summary>Occlusion rays a texel, 1 to 4096.</summary>
+    /// <summary>Whether maps get an alpha channel that is full where a low triangle is.</summary>
+    public bool CoverageAlpha { get; init; }
+
+    /// <summary>Padding that fills the sheet.</summary>
+    public const int WholeSheet = -1;
+
+    /// <summary>Rays a texel of ambient occlusion and the bent normal, 1 to 4096.</summary>
     public int OcclusionRays { get; init; } = 64;
 
     /// <summary>What blocks the light of ambient occlusion.</summary>
@@ -67,20 +111,81 @@ public sealed record BakeSettings
     /// <summary>Over how much of the range's end occlusion fades, metres; 0 for a hard end.</summary>
     public float OcclusionFalloffMetres { get; init; }
 
+    /// <summary>Whether the ground under the asset occludes.</summary>
+    public bool GroundOccludes { get; init; }
+
+    /// <summary>Whether surfaces occlude from behind too.</summary>
+    public bool BackFacesOcclude { get; init; } = true;
+
+    /// <summary>Whether occlusion and thickness are smoothed where neither normal nor place changes.</summary>
+    public bool Denoise { get; init; }
+
+    /// <summary>Rays a texel of thickness, 1 to 4096.</summary>
+    public int ThicknessRays { get; init; } = 64;
+
+    /// <summary>Thickness that is white, metres.</summary>
+    public float ThicknessRangeMetres { get; init; } = 0.1f;
+
+    /// <summary>Radius over which curvature is smoothed, metres; 0 for none.</summary>
+    public float CurvatureRadiusMetres { get; init; } = 0.002f;
+
+    /// <summary>Radius of the sphere whose curvature is white, metres.</summary>
+    public float CurvatureFullRadiusMetres { get; init; } = 0.005f;
+
+    /// <summary>Height that is white, metres; its negative is black. 0 takes the greatest there is.</summary>
+    public float HeightRangeMetres { get; init; }
+
+    /// <summary>What has one colour in the ID map.</summary>
+    public IdSource IdBy { get; init; }
+
+    /// <summary>What makes texels see-through.</summary>
+    public OpacitySource OpacityBy { get; init; }
+
+    /// <summary>How coarse a draft this is: 0 for the full bake, 1 for half the size, 2 for a quarter, 3 for an eighth.</summary>
+    public int Draft { get; init; }
+
+    /// <summary>Coarsest draft.</summary>
+    public const int CoarsestDraft = 3;
+
+    /// <summary>Side of a sheet as it is baked, pixels.</summary>
+    /// <param name="sheet">Name of the sheet.</param>
+    public int SizeOf(string sheet) => (SheetSizes.TryGetValue(sheet, out int own) ? own : Size) >> Draft;
+
+    /// <summary>How a map is written.</summary>
+    public MapFile FileOf(BakeMap map) => Files.TryGetValue(map, out var own) ? own : Bits == 16 || map is BakeMap.Height or BakeMap.Position ? MapFile.Png16 : MapFile.Png8;
+
     /// <summary>What is wrong with these settings, one sentence, or null when they can be used.</summary>
     public string? Problem() => this switch
     {
-        { Maps.Count: 0 } => "Choose at least one map to bake.",
+        { Maps: null or { Count: 0 } } => "Choose at least one map to bake.",
         { Size: < 16 or > 8192 } => $"The sheet's size is {Size} px; it must be 16 to 8192.",
+        _ when SheetSizes.FirstOrDefault(s => s.Value is < 16 or > 8192) is { Key: not null } sheet => $"The size of sheet {sheet.Key} is {sheet.Value} px; it must be 16 to 8192.",
+        { Draft: < 0 or > CoarsestDraft } => $"The draft is {Draft}; it must be 0 to {CoarsestDraft}.",
         { Samples: not (1 or 2 or 4 or 8) } => $"Samples is {Samples}; it must be 1, 2, 4 or 8.",
         { Bits: not (8 or 16) } => $"Bits is {Bits}; it must be 8 or 16.",
-        { PaddingPixels: < 0 or > 256 } => $"Padding is {PaddingPixels} px; it must be 0 to 256.",
+        { PaddingPixels: < WholeSheet or > 256 } => $"Padding is {PaddingPixels} px; it must be 0 to 256.",
         { OcclusionRays: < 1 or > 4096 } => $"Occlusion rays is {OcclusionRays}; it must be 1 to 4096.",
-        _ when !Usable(OutwardReachMetres) || !Usable(InwardReachMetres) || !Usable(OcclusionRangeMetres) || !Usable(OcclusionFalloffMetres)
-            => "Reaches and ranges must be 0 m or more.",
+        { ThicknessRays: < 1 or > 4096 } => $"Thickness rays is {ThicknessRays}; it must be 1 to 4096.",
+        _ when !new[] { OutwardReachMetres, InwardReachMetres, OcclusionRangeMetres, OcclusionFalloffMetres, CurvatureRadiusMetres, HeightRangeMetres }.All(Usable) => "Reaches, ranges and radii must be 0 m or more.",
+        _ when !(Usable(ThicknessRangeMetres) && ThicknessRangeMetres > 0) => "The thickness that is white must be more than 0 m.",
+        _ when !(Usable(CurvatureFullRadiusMetres) && CurvatureFullRadiusMetres > 0) => "The radius whose curvature is white must be more than 0 m.",
         _ when OutwardReachMetres + InwardReachMetres <= 0 => "Outward and inward reach are both 0 m, so no ray could hit anything.",
+        _ when OcclusionFalloffMetres > 0 && OcclusionRangeMetres <= 0 => "Occlusion can only fade at the end of a range; give it one, or no falloff.",
         _ => null,
     };
+
+    /// <summary>The same at a coarse size, with fewer rays: what is shown first.</summary>
+    /// <param name="draft">1 to <see cref="CoarsestDraft"/>.</param>
+    public BakeSettings Drafted(int draft) => this with { Draft = draft };
+
+    /// <summary>Side of the grid of samples in a texel as it is baked.</summary>
+    internal int SamplesBaked => Draft > 0 ? 1 : Samples;
+
+    /// <summary>Rays as they are cast: a quarter in drafts, of which a few are enough to see shape.</summary>
+    internal int RaysBaked(int rays) => Draft > 0 ? Math.Max(Math.Min(rays, 8), rays / 4) : rays;
+
+    /// <summary>Padding as it is baked: as wide against the sheet in drafts.</summary>
+    internal int PaddingBaked => PaddingPixels < 0 ? PaddingPixels : (PaddingPixels + (1 << Draft) - 1) >> Draft;
 
     private static bool Usable(float metres) => float.IsFinite(metres) && metres is >= 0 and <= 1e6f;
 }

@@ -6,6 +6,12 @@ public enum FaultKind : byte
     /// <summary>Nothing wrong.</summary>
     None,
 
+    /// <summary>The high side's normal turns within the texel: there are too few texels for the detail.</summary>
+    Coarse,
+
+    /// <summary>A hard edge of the low side runs within an island, so that two tangent frames meet without a seam.</summary>
+    HardEdge,
+
     /// <summary>The high surface stands at more than 60° to the ray.</summary>
     Skew,
 
@@ -25,68 +31,44 @@ public enum FaultKind : byte
     Miss,
 }
 
+/// <summary>A ray of a texel that is wrong.</summary>
+/// <param name="Low">Where it passes the low surface, metres.</param>
+/// <param name="From">Where it starts, metres.</param>
+/// <param name="To">Where it hit, or ends, metres.</param>
+public sealed record FaultRay(float[] Low, float[] From, float[] To);
+
 /// <summary>Texels that hang together and are wrong for the same reason.</summary>
 /// <param name="Kind">Why.</param>
 /// <param name="Part">Low part they belong to.</param>
-/// <param name="Other">Part whose surface was hit, for <see cref="FaultKind.Neighbour"/>; empty otherwise.</param>
+/// <param name="Other">Part whose surface was hit, for <see cref="FaultKind.Neighbour"/>, or that shares the texels, for <see cref="FaultKind.Overlap"/> of two parts; empty otherwise.</param>
 /// <param name="Texels">How many.</param>
 /// <param name="X">Left edge on the sheet, pixels from the left.</param>
 /// <param name="Y">Top edge on the sheet, pixels from the top.</param>
 /// <param name="Width">Pixels.</param>
 /// <param name="Height">Pixels.</param>
-public sealed record FaultRegion(FaultKind Kind, string Part, string Other, int Texels, int X, int Y, int Width, int Height);
-
-/// <summary>One fault per texel, filled tile by tile, and grouped into regions when the bake is done.</summary>
-internal sealed class FaultMap(int size)
+public sealed record FaultRegion(FaultKind Kind, string Part, string Other, int Texels, int X, int Y, int Width, int Height)
 {
-    private readonly FaultKind[] kinds = new FaultKind[size * size];
-    private readonly ushort[] parts = new ushort[size * size];
-    private readonly ushort[] others = new ushort[size * size];
+    /// <summary>The worst texel's ray; null where two parts share texels.</summary>
+    public FaultRay? Ray { get; init; }
 
-    /// <summary>The worst fault noted for a texel so far.</summary>
-    public FaultKind KindAt(int texel) => kinds[texel];
+    /// <summary>Degrees at the worst texel: to the ray for skew, of normals around their mean for coarse detail.</summary>
+    public float Degrees { get; init; }
 
-    /// <summary>Sets the fault of a texel.</summary>
-    public void Set(int texel, FaultKind kind, int part, int other)
-    {
-        kinds[texel] = kind;
-        parts[texel] = (ushort)part;
-        others[texel] = (ushort)other;
-    }
+    /// <summary>Outward reach with which its rays would find their surface, metres; 0 where that would not help.</summary>
+    public float NeedsOutwardMetres { get; init; }
 
-    /// <summary>Regions, most texels first.</summary>
-    public IReadOnlyList<FaultRegion> Regions(IReadOnlyList<string> partNames)
-    {
-        var regions = new List<FaultRegion>();
-        var seen = new bool[kinds.Length];
-        var open = new Stack<int>();
-        for (int start = 0; start < kinds.Length; start++)
-        {
-            if (kinds[start] == FaultKind.None || seen[start])
-                continue;
-            int count = 0, x0 = size, y0 = size, x1 = 0, y1 = 0;
-            seen[start] = true;
-            open.Push(start);
-            while (open.TryPop(out int texel))
-            {
-                count++;
-                int x = texel % size, y = texel / size;
-                (x0, y0, x1, y1) = (Math.Min(x0, x), Math.Min(y0, y), Math.Max(x1, x), Math.Max(y1, y));
-                for (int ny = Math.Max(0, y - 1); ny <= Math.Min(size - 1, y + 1); ny++)
-                {
-                    for (int nx = Math.Max(0, x - 1); nx <= Math.Min(size - 1, x + 1); nx++)
-                    {
-                        int next = ny * size + nx;
-                        if (seen[next] || kinds[next] != kinds[start] || parts[next] != parts[start] || others[next] != others[start])
-                            continue;
-                        seen[next] = true;
-                        open.Push(next);
-                    }
-                }
-            }
-            string other = kinds[start] == FaultKind.Neighbour ? partNames[others[start]] : "";
-            regions.Add(new FaultRegion(kinds[start], partNames[parts[start]], other, count, x0, y0, x1 - x0 + 1, y1 - y0 + 1));
-        }
-        return [.. regions.OrderByDescending(r => r.Texels).ThenBy(r => r.Y).ThenBy(r => r.X)];
-    }
+    /// <summary>Inward reach with which its rays would find their surface, metres; 0 where that would not help.</summary>
+    public float NeedsInwardMetres { get; init; }
+
+    /// <summary>Texels a metre where it is, px/m.</summary>
+    public float PixelsPerMetre { get; init; }
 }
+
+/// <summary>A texel that is wrong, as noted while its tile was baked.</summary>
+/// <param name="Texel">Its number on the sheet, row by row.</param>
+/// <param name="Kind">Why.</param>
+/// <param name="Sample">Its worst sample.</param>
+/// <param name="Other">Part that was hit.</param>
+/// <param name="Triangle">Low triangle of the sample.</param>
+/// <param name="Amount">How bad: degrees, or the distance of the hit in metres.</param>
+internal readonly record struct FaultTexel(int Texel, FaultKind Kind, byte Sample, ushort Other, int Triangle, float Amount);

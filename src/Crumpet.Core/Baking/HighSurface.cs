@@ -4,44 +4,58 @@ using Crumpet.Core.Tracing;
 
 namespace Crumpet.Core.Baking;
 
-/// <summary>The high triangles of one tray with their hierarchy.</summary>
+/// <summary>A high object of a part.</summary>
+/// <param name="Part">Number of the part.</param>
+/// <param name="Number">Its place among the part's high objects.</param>
+/// <param name="Mesh">The object.</param>
+internal sealed record HighObject(int Part, int Number, Mesh Mesh);
+
+/// <summary>Triangles of high objects that rays see together, with their hierarchy.</summary>
 internal sealed class HighSurface : IDisposable
 {
-    private HighSurface(Vector3[] positions, int[] corners, Vector3[] normals, int[] parts, Bvh bvh)
+    private readonly int[] firstTriangles;
+
+    private HighSurface(IReadOnlyList<HighObject> objects, int threads, CancellationToken cancel)
     {
-        Positions = positions;
-        Corners = corners;
-        Normals = normals;
-        Parts = parts;
-        Bvh = bvh;
+        Objects = objects;
+        (Positions, Corners) = Mesh.Join([.. objects.Select(o => o.Mesh)]);
+        Normals = new Vector3[Corners.Length];
+        Owners = new int[Corners.Length / 3];
+        firstTriangles = new int[objects.Count];
+        int corner = 0;
+        for (int i = 0; i < objects.Count; i++)
+        {
+            var mesh = objects[i].Mesh;
+            mesh.NormalsOrSmooth().CopyTo(Normals, corner);
+            Owners.AsSpan(corner / 3, mesh.TriangleCount).Fill(i);
+            firstTriangles[i] = corner / 3;
+            corner += mesh.Corners.Length;
+        }
+        Bvh = Bvh.Build(Positions, Corners, threads, cancel);
     }
 
+    /// <summary>The objects.</summary>
+    public IReadOnlyList<HighObject> Objects { get; }
+
     public Vector3[] Positions { get; }
+
     public int[] Corners { get; }
 
     /// <summary>Normal per corner.</summary>
     public Vector3[] Normals { get; }
 
-    /// <summary>Part per triangle.</summary>
-    public int[] Parts { get; }
+    /// <summary>Place among the objects, per triangle.</summary>
+    public int[] Owners { get; }
 
     public Bvh Bvh { get; }
 
-    public static HighSurface Build(BakeInput input, BakeTray tray, int threads, CancellationToken cancel)
-    {
-        var pieces = tray.Parts.SelectMany(part => input.Parts[part].High.Select(mesh => (Part: part, Mesh: mesh))).ToArray();
-        var (positions, corners) = Mesh.Join([.. pieces.Select(p => p.Mesh)]);
-        var normals = new Vector3[corners.Length];
-        var parts = new int[corners.Length / 3];
-        int corner = 0;
-        foreach (var (part, mesh) in pieces)
-        {
-            mesh.NormalsOrSmooth().CopyTo(normals, corner);
-            parts.AsSpan(corner / 3, mesh.TriangleCount).Fill(part);
-            corner += mesh.Corners.Length;
-        }
-        return new HighSurface(positions, corners, normals, parts, Bvh.Build(positions, corners, threads, cancel));
-    }
+    public static HighSurface Build(IReadOnlyList<HighObject> objects, int threads, CancellationToken cancel) => new(objects, threads, cancel);
+
+    /// <summary>Part a triangle belongs to.</summary>
+    public int PartOf(int triangle) => Objects[Owners[triangle]].Part;
+
+    /// <summary>The object of a triangle, and the triangle's number in it.</summary>
+    public (HighObject Object, int Triangle) Find(int triangle) => (Objects[Owners[triangle]], triangle - firstTriangles[Owners[triangle]]);
 
     /// <summary>Point on the surface.</summary>
     public Vector3 PointAt(in Hit hit)

@@ -3,7 +3,7 @@ using Crumpet.Core.Geometry;
 
 namespace Crumpet.Core.Baking;
 
-/// <summary>The low triangles of one sheet, laid flat: all that a sample needs, per corner.</summary>
+/// <summary>The low triangles of one part on one sheet, laid flat: all that a sample needs, per corner.</summary>
 internal sealed class LowSurface
 {
     private LowSurface(int cornerCount)
@@ -15,7 +15,7 @@ internal sealed class LowSurface
         Starts = new Vector3[cornerCount];
         Inward = new float[cornerCount];
         Texels = new Vector2[cornerCount];
-        Parts = new int[cornerCount / 3];
+        Sources = new (int, int)[cornerCount / 3];
     }
 
     public Vector3[] Positions { get; }
@@ -34,47 +34,67 @@ internal sealed class LowSurface
     /// <summary>Place on the sheet in pixels, from the top left corner.</summary>
     public Vector2[] Texels { get; }
 
-    /// <summary>Part per triangle.</summary>
-    public int[] Parts { get; }
+    /// <summary>Object of the part and triangle in it, per triangle.</summary>
+    public (int Object, int Triangle)[] Sources { get; }
 
-    public int TriangleCount => Parts.Length;
-
-    public static LowSurface Build(BakeInput input, BakeSettings settings)
+    /// <summary>Lays a part's triangles on a sheet.</summary>
+    /// <param name="part">The part.</param>
+    /// <param name="material">Number of the sheet's material; null for all triangles.</param>
+    /// <param name="stacked">Triangles that lie exactly on those of an earlier part, which bakes them; numbered over the part's objects.</param>
+    /// <param name="settings">Reaches.</param>
+    /// <param name="size">Side of the sheet, pixels.</param>
+    public static LowSurface Build(BakePart part, int? material, IReadOnlySet<int> stacked, BakeSettings settings, int size)
     {
-        int size = settings.Size;
-        int count = input.Parts.SelectMany(p => p.Low).Sum(m => Chosen(m, input.Material).Count());
-        var surface = new LowSurface(3 * count);
+        var chosen = Chosen(part, material).Where(c => !stacked.Contains(c.Number)).ToArray();
+        var surface = new LowSurface(3 * chosen.Length);
         int at = 0;
-        for (int part = 0; part < input.Parts.Count; part++)
+        foreach (var group in chosen.GroupBy(c => c.Object))
         {
-            for (int number = 0; number < input.Parts[part].Low.Count; number++)
+            var mesh = part.Low[group.Key];
+            var rays = part.Rays?[group.Key];
+            var uvs = mesh.Uvs ?? throw new InvalidOperationException($"{mesh.Name} has no UVs.");
+            var normals = mesh.NormalsOrSmooth();
+            var tangents = TangentSpace.PerCorner(mesh);
+            var directions = rays?.Directions ?? SmoothNormals.PerCorner(mesh);
+            float inward = part.InwardReachMetres ?? settings.InwardReachMetres;
+            foreach (var (_, number, triangle) in group)
             {
-                var mesh = input.Parts[part].Low[number];
-                var rays = input.Parts[part].Rays?[number];
-                var uvs = mesh.Uvs ?? throw new InvalidOperationException($"{mesh.Name} has no UVs.");
-                var normals = mesh.NormalsOrSmooth();
-                var tangents = TangentSpace.PerCorner(mesh);
-                var directions = rays?.Directions ?? SmoothNormals.PerCorner(mesh);
-                float inward = input.Parts[part].InwardReachMetres ?? settings.InwardReachMetres;
-                foreach (int triangle in Chosen(mesh, input.Material))
+                surface.Sources[at / 3] = (number, triangle);
+                for (int corner = 3 * triangle; corner < 3 * triangle + 3; corner++, at++)
                 {
-                    surface.Parts[at / 3] = part;
-                    for (int corner = 3 * triangle; corner < 3 * triangle + 3; corner++, at++)
-                    {
-                        surface.Positions[at] = mesh.PositionAt(corner);
-                        surface.Normals[at] = normals[corner];
-                        surface.Tangents[at] = tangents[corner];
-                        surface.Directions[at] = directions[corner];
-                        surface.Starts[at] = rays?.Cage?[corner] ?? default;
-                        surface.Inward[at] = rays?.Inward[corner] ?? inward;
-                        surface.Texels[at] = new Vector2(uvs[corner].X * size, (1 - uvs[corner].Y) * size);
-                    }
+                    surface.Positions[at] = mesh.PositionAt(corner);
+                    surface.Normals[at] = normals[corner];
+                    surface.Tangents[at] = tangents[corner];
+                    surface.Directions[at] = directions[corner];
+                    surface.Starts[at] = rays?.Cage?[corner] ?? default;
+                    surface.Inward[at] = rays?.Inward[corner] ?? inward;
+                    surface.Texels[at] = new Vector2(uvs[corner].X * size, (1 - uvs[corner].Y) * size);
                 }
             }
         }
         return surface;
     }
 
-    private static IEnumerable<int> Chosen(Mesh mesh, int? material) =>
-        Enumerable.Range(0, mesh.TriangleCount).Where(t => material is null || mesh.TriangleMaterials[t] == material);
+    /// <summary>A part's triangles on a sheet: number over all its objects, object, and number in it.</summary>
+    public static IEnumerable<(int Number, int Object, int Triangle)> Chosen(BakePart part, int? material)
+    {
+        int number = 0;
+        for (int o = 0; o < part.Low.Count; o++)
+        {
+            var mesh = part.Low[o];
+            for (int t = 0; t < mesh.TriangleCount; t++, number++)
+            {
+                if (material is null || mesh.TriangleMaterials[t] == material)
+                    yield return (number, o, t);
+            }
+        }
+    }
+
+    /// <summary>Value of a corner attribute within a triangle.</summary>
+    public static Vector3 Blend(Vector3[] corners, int triangle, Vector3 weights) =>
+        corners[3 * triangle] * weights.X + corners[3 * triangle + 1] * weights.Y + corners[3 * triangle + 2] * weights.Z;
+
+    /// <summary>Tangent within a triangle, not normalised.</summary>
+    public Vector4 BlendTangent(int triangle, Vector3 weights) =>
+        Tangents[3 * triangle] * weights.X + Tangents[3 * triangle + 1] * weights.Y + Tangents[3 * triangle + 2] * weights.Z;
 }

@@ -14,14 +14,23 @@ internal sealed class SampleRaster
 
     private readonly Vector2[] texels;
     private readonly int samples;
+    private readonly double[] places;
+    private readonly double overhang;
     private readonly int tilesAcross;
     private readonly int[] starts;
     private readonly int[] triangles;
 
-    public SampleRaster(Vector2[] texels, int size, int samples)
+    /// <summary>Sorts triangles into tiles.</summary>
+    /// <param name="texels">Corners, pixels from the sheet's top left.</param>
+    /// <param name="size">Side of the sheet, pixels.</param>
+    /// <param name="samples">Side of the grid of samples in a texel.</param>
+    /// <param name="filter">How samples are spread; each has the same weight.</param>
+    public SampleRaster(Vector2[] texels, int size, int samples, SampleFilter filter)
     {
         this.texels = texels;
         this.samples = samples;
+        places = [.. Enumerable.Range(0, samples).Select(i => Place((i + 0.5) / samples, filter))];
+        overhang = Math.Max(0, places[^1] - 1);
         tilesAcross = (size + TileSide - 1) / TileSide;
         starts = new int[tilesAcross * tilesAcross + 1];
         ForEachTile((tile, _) => starts[tile + 1]++);
@@ -60,17 +69,26 @@ internal sealed class SampleRaster
 
     /// <summary>Place of a sample, in texels from the sheet's corner.</summary>
     public (double X, double Y) Place(int x, int y, int sample) =>
-        (x + (sample % samples + 0.5) / samples, y + (sample / samples + 0.5) / samples);
+        (x + places[sample % samples], y + places[sample / samples]);
+
+    /// <summary>Samples of a texel, the one nearest its middle first.</summary>
+    public int[] FromMiddle() => [.. Enumerable.Range(0, samples * samples).OrderBy(s => FromMiddle(s % samples) + FromMiddle(s / samples)).ThenBy(s => s)];
+
+    private double FromMiddle(int place) => (places[place] - 0.5) * (places[place] - 0.5);
+
+    // Where a tent two texels wide, or a box one texel wide, has this share of its area to the left, from the texel's left edge.
+    private static double Place(double share, SampleFilter filter) => filter == SampleFilter.Box ? share
+        : share < 0.5 ? Math.Sqrt(2 * share) - 0.5 : 1.5 - Math.Sqrt(2 * (1 - share));
 
     private void FillTriangle(int triangle, int left, int top, int[] owner, bool[] overlapped)
     {
         Vector2 a = texels[3 * triangle], b = texels[3 * triangle + 1], c = texels[3 * triangle + 2];
         if (Edge(a, b, c.X, c.Y) < 0)
             (b, c) = (c, b);
-        int x0 = Math.Max(left, (int)MathF.Floor(MathF.Min(a.X, MathF.Min(b.X, c.X))));
-        int x1 = Math.Min(left + TileSide - 1, (int)MathF.Floor(MathF.Max(a.X, MathF.Max(b.X, c.X))));
-        int y0 = Math.Max(top, (int)MathF.Floor(MathF.Min(a.Y, MathF.Min(b.Y, c.Y))));
-        int y1 = Math.Min(top + TileSide - 1, (int)MathF.Floor(MathF.Max(a.Y, MathF.Max(b.Y, c.Y))));
+        int x0 = Math.Max(left, (int)Math.Floor(MathF.Min(a.X, MathF.Min(b.X, c.X)) - overhang));
+        int x1 = Math.Min(left + TileSide - 1, (int)Math.Floor(MathF.Max(a.X, MathF.Max(b.X, c.X)) + overhang));
+        int y0 = Math.Max(top, (int)Math.Floor(MathF.Min(a.Y, MathF.Min(b.Y, c.Y)) - overhang));
+        int y1 = Math.Min(top + TileSide - 1, (int)Math.Floor(MathF.Max(a.Y, MathF.Max(b.Y, c.Y)) + overhang));
         int perTexel = samples * samples;
         for (int y = y0; y <= y1; y++)
         {
@@ -126,7 +144,8 @@ internal sealed class SampleRaster
             Vector2 a = texels[3 * triangle], b = texels[3 * triangle + 1], c = texels[3 * triangle + 2];
             if (Edge(a, b, c.X, c.Y) == 0)
                 continue;
-            Vector2 min = Vector2.Min(a, Vector2.Min(b, c)) / TileSide, max = Vector2.Max(a, Vector2.Max(b, c)) / TileSide;
+            var hang = new Vector2((float)overhang);
+            Vector2 min = (Vector2.Min(a, Vector2.Min(b, c)) - hang) / TileSide, max = (Vector2.Max(a, Vector2.Max(b, c)) + hang) / TileSide;
             int x1 = (int)MathF.Min(MathF.Floor(max.X), tilesAcross - 1), y1 = (int)MathF.Min(MathF.Floor(max.Y), tilesAcross - 1);
             for (int y = (int)MathF.Max(MathF.Floor(min.Y), 0); y <= y1; y++)
                 for (int x = (int)MathF.Max(MathF.Floor(min.X), 0); x <= x1; x++)

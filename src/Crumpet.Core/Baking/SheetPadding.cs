@@ -1,13 +1,19 @@
 namespace Crumpet.Core.Baking;
 
 /// <summary>Grows islands into empty room by copying each empty texel from its nearest covered one, so that islands meet half way and never mix.</summary>
-/// <remarks>Source: exact Euclidean distance in two separable passes, after Saito and Toriwaki, 1994, limited to the padding.</remarks>
+/// <remarks>Source: exact Euclidean distance in two separable passes. A. Meijster et al., "A general algorithm for computing distance transforms in linear time", 2000.</remarks>
 internal static class SheetPadding
 {
+    private const int None = int.MaxValue;
+
     /// <summary>For each texel the covered texel it shows: itself, its nearest within <paramref name="pixels"/>, or -1.</summary>
+    /// <param name="covered">Whether an island covers each texel, row by row.</param>
+    /// <param name="size">Side of the sheet, pixels.</param>
+    /// <param name="pixels">How far islands grow; negative for as far as there is room.</param>
+    /// <param name="threads">Threads to use.</param>
+    /// <param name="cancel">Ends the work early.</param>
     public static int[] Sources(bool[] covered, int size, int pixels, int threads, CancellationToken cancel)
     {
-        const int None = int.MaxValue;
         var nearestRow = new int[covered.Length];
         var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
         Parallel.For(0, size, options, x =>
@@ -30,30 +36,59 @@ internal static class SheetPadding
             }
         });
         var sources = new int[covered.Length];
-        Parallel.For(0, size, options, y =>
+        long limit = pixels < 0 ? long.MaxValue : (long)pixels * pixels;
+        Parallel.For(0, size, options, () => (Columns: new int[size], From: new int[size]), (y, _, hull) =>
         {
-            for (int x = 0; x < size; x++)
-            {
-                int at = y * size + x;
-                sources[at] = -1;
-                if (covered[at])
-                {
-                    sources[at] = at;
-                    continue;
-                }
-                int best = pixels * pixels + 1;
-                for (int cx = Math.Max(0, x - pixels); cx <= Math.Min(size - 1, x + pixels); cx++)
-                {
-                    int row = nearestRow[y * size + cx];
-                    if (row == None || Math.Abs(row - y) > pixels)
-                        continue;
-                    int distance = (row - y) * (row - y) + (cx - x) * (cx - x);
-                    if (distance < best)
-                        (best, sources[at]) = (distance, row * size + cx);
-                }
-            }
-        });
+            FillRow(y, size, limit, nearestRow, sources, hull.Columns, hull.From);
+            return hull;
+        }, _ => { });
         return sources;
+    }
+
+    /// <summary>Finds the nearest covered texel of each texel of a row: the lower hull of one parabola a column.</summary>
+    private static void FillRow(int y, int size, long limit, int[] nearestRow, int[] sources, int[] columns, int[] from)
+    {
+        int top = -1, row = y * size;
+        for (int x = 0; x < size; x++)
+        {
+            if (nearestRow[row + x] == None)
+                continue;
+            int start = 0;
+            while (top >= 0)
+            {
+                start = Overtakes(columns[top], x);
+                if (start > from[top])
+                    break;
+                top--;
+            }
+            start = top < 0 ? 0 : start;
+            if (start >= size)
+                continue;
+            top++;
+            (columns[top], from[top]) = (x, start);
+        }
+        for (int x = size - 1; x >= 0; x--)
+        {
+            if (top < 0)
+            {
+                sources[row + x] = -1;
+                continue;
+            }
+            int column = columns[top], near = nearestRow[row + column];
+            long distance = (long)(near - y) * (near - y) + (long)(column - x) * (column - x);
+            sources[row + x] = distance <= limit ? near * size + column : -1;
+            if (x == from[top])
+                top--;
+        }
+
+        // The first column where the right one's texel is strictly nearer.
+        int Overtakes(int left, int right)
+        {
+            long a = nearestRow[row + left] - y, b = nearestRow[row + right] - y;
+            long twice = 2L * (right - left), sum = (long)right * right - (long)left * left + b * b - a * a;
+            long cut = sum >= 0 ? sum / twice : -((-sum + twice - 1) / twice);
+            return (int)Math.Clamp(cut + 1, 0, size);
+        }
     }
 
     /// <summary>Fills every texel that shows another one; texels that show none keep what they hold.</summary>

@@ -21,19 +21,36 @@ public static class PlanWords
         PairWords.Changes(before.Pairs, after.Pairs, said);
         LayoutWords.Changes(before.Layout, after.Layout, said);
         BakeSettings from = before.Bake, to = after.Bake;
-        Say(string.Join(", ", from.Maps.Select(Name)), string.Join(", ", to.Maps.Select(Name)), v => v.Length > 0 ? $"Maps set to {v}" : "No map chosen");
+        Say(string.Join(", ", from.Maps.Select(m => m.Words())), string.Join(", ", to.Maps.Select(m => m.Words())), v => v.Length > 0 ? $"Maps set to {v}" : "No map chosen");
         Say(from.Size, to.Size, v => $"Sheet size set to {v} px");
+        foreach (string sheet in from.SheetSizes.Keys.Union(to.SheetSizes.Keys).Order(StringComparer.Ordinal))
+            Say(SizeOf(from, sheet), SizeOf(to, sheet), v => v is null ? $"Sheet {sheet} made as large as the others" : $"Size of sheet {sheet} set to {v} px");
+        Say(from.Draft, to.Draft, v => v == 0 ? "Draft baked in full" : $"Draft at 1/{1 << v} of the size kept");
         Say(from.Samples, to.Samples, v => $"Samples a texel set to {v} × {v}");
+        Say(from.Filter, to.Filter, v => v == SampleFilter.Tent ? "Samples spread over a tent of two texels" : "Samples spread over the texel alone");
         Say(from.OutwardReachMetres, to.OutwardReachMetres, v => $"Outward reach set to {Millimetres(v)}");
         Say(from.InwardReachMetres, to.InwardReachMetres, v => $"Inward reach set to {Millimetres(v)}");
         Say(from.Green, to.Green, v => $"Green turned {v.ToString().ToLowerInvariant()}");
         Say(from.Bits, to.Bits, v => $"Bits a channel set to {v}");
+        foreach (var map in BakeMaps.All)
+            Say(FileOf(from, map), FileOf(to, map), v => $"{Capital(map.Words())} written as {FileWords(v ?? to.FileOf(map))}");
         Say(from.Dither, to.Dither, v => v ? "Dithering turned on" : "Dithering turned off");
-        Say(from.PaddingPixels, to.PaddingPixels, v => $"Padding set to {v} px");
+        Say(from.PaddingPixels, to.PaddingPixels, v => v == BakeSettings.WholeSheet ? "Padding set to the whole sheet" : $"Padding set to {v} px");
+        Say(from.CoverageAlpha, to.CoverageAlpha, v => v ? "Coverage kept as alpha" : "Coverage no longer kept as alpha");
         Say(from.OcclusionRays, to.OcclusionRays, v => $"Occlusion rays set to {v}");
         Say(from.Occluders, to.Occluders, v => $"Occluded by {(v == Occluders.Asset ? "the whole asset" : v == Occluders.Tray ? "the tray" : "the part alone")}");
         Say(from.OcclusionRangeMetres, to.OcclusionRangeMetres, v => v > 0 ? $"Occlusion range set to {Millimetres(v)}" : "Occlusion range set to no limit");
         Say(from.OcclusionFalloffMetres, to.OcclusionFalloffMetres, v => $"Occlusion falloff set to {Millimetres(v)}");
+        Say(from.GroundOccludes, to.GroundOccludes, v => v ? "Ground occludes" : "Ground no longer occludes");
+        Say(from.BackFacesOcclude, to.BackFacesOcclude, v => v ? "Both sides occlude" : "Only outsides occlude");
+        Say(from.Denoise, to.Denoise, v => v ? "Noise smoothed" : "Noise left as it is");
+        Say(from.ThicknessRays, to.ThicknessRays, v => $"Thickness rays set to {v}");
+        Say(from.ThicknessRangeMetres, to.ThicknessRangeMetres, v => $"White thickness set to {Millimetres(v)}");
+        Say(from.CurvatureRadiusMetres, to.CurvatureRadiusMetres, v => v > 0 ? $"Curvature smoothed over {Millimetres(v)}" : "Curvature no longer smoothed");
+        Say(from.CurvatureFullRadiusMetres, to.CurvatureFullRadiusMetres, v => $"White curvature set to a radius of {Millimetres(v)}");
+        Say(from.HeightRangeMetres, to.HeightRangeMetres, v => v > 0 ? $"White height set to {Millimetres(v)}" : "White height set to the greatest there is");
+        Say(from.IdBy, to.IdBy, v => $"IDs by {(v == IdSource.Colour ? "vertex colour" : v.ToString().ToLowerInvariant())}");
+        Say(from.OpacityBy, to.OpacityBy, v => v == OpacitySource.Alpha ? "Opacity from the high side's alpha" : "Opacity from where rays miss");
         Outputs(before.Recipe, after.Recipe, said);
         Say(before.BindPattern, after.BindPattern, v => $"Outputs named {v}");
         return said;
@@ -85,7 +102,13 @@ public static class PlanWords
         said.AddRange(before.Outputs.Where(o => after.Outputs.All(n => n.Name != o.Name)).Select(o => $"Output {o.Name} left out"));
     }
 
-    private static string Name(BakeMap map) => map.ToString().ToLowerInvariant();
+    private static int? SizeOf(BakeSettings settings, string sheet) => settings.SheetSizes.TryGetValue(sheet, out int size) ? size : null;
+
+    private static MapFile? FileOf(BakeSettings settings, BakeMap map) => settings.Files.TryGetValue(map, out var file) ? file : null;
+
+    private static string FileWords(MapFile file) => file switch { MapFile.Png8 => "8-bit PNG", MapFile.Png16 => "16-bit PNG", MapFile.Tga => "TGA", _ => "EXR" };
+
+    private static string Capital(string words) => char.ToUpperInvariant(words[0]) + words[1..];
 
     private static string Millimetres(float metres) => (metres * 1000).ToString("0.###", CultureInfo.InvariantCulture) + " mm";
 }

@@ -16,7 +16,20 @@ namespace Crumpet.Core.Building;
 /// <param name="RegionCount">How many regions there are; <paramref name="Regions"/> holds the largest.</param>
 public sealed record SheetReport(
     string Sheet, int? Material, IReadOnlyDictionary<string, string> Maps, int CoveredTexels, long Rays,
-    IReadOnlyDictionary<FaultKind, int> FaultTexels, IReadOnlyList<FaultRegion> Regions, int RegionCount);
+    IReadOnlyDictionary<FaultKind, int> FaultTexels, IReadOnlyList<FaultRegion> Regions, int RegionCount)
+{
+    /// <summary>Side of the sheet as it was baked, pixels.</summary>
+    public int Size { get; init; }
+
+    /// <summary>File of the fault map.</summary>
+    public string FaultFile { get; init; } = "";
+
+    /// <summary>What full scale stands for, for maps in units.</summary>
+    public IReadOnlyList<MapScale> Scales { get; init; } = [];
+
+    /// <summary>What the colours of the ID map stand for.</summary>
+    public IReadOnlyList<LegendRow> Legend { get; init; } = [];
+}
 
 /// <summary>What a bake gave.</summary>
 public sealed record BakeReport(IReadOnlyList<SheetReport> Sheets);

@@ -223,29 +223,64 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
             Sees = r.Sees,
         }).ToArray();
         var trays = rows.Select((row, i) => (row.Tray, Part: i)).GroupBy(r => r.Tray).OrderBy(g => g.Key).Select(g => new BakeTray([.. g.Select(r => r.Part)])).ToArray();
-        var sheets = laid.Sheets;
+        var input = new BakeInput(asset, parts, trays)
+        {
+            Materials = BakeMaterials.Of(SceneOf(intake), intake.Report<IntakeReport>(), plan.Bake.Maps, file => ContentOf(intake, file), (file, sha) => ImageFile.Read(store.Load(sha), file)),
+            AssetBounds = SceneOf(intake).Meshes.Aggregate(Bounds.Empty, (b, m) => b.Including(m.Bounds())),
+            Memory = new PieceMemory(FindPiece, SavePiece),
+        };
+        return BakeSheets(input, laid.Sheets, rows, plan.Bake, progress);
+    }
+
+    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) BakeSheets(BakeInput whole, IReadOnlyList<LaidSheet> sheets, PartRow[] rows, BakeSettings settings, IProgress<Progress>? progress)
+    {
         var files = new List<StoredFile>();
         var findings = new List<Finding>();
         var reports = new List<SheetReport>();
+        using var baker = new Baker();
         for (int i = 0; i < sheets.Count; i++)
         {
+            string sheet = sheets[i].Name;
             int number = i;
             var inner = progress is null ? null : new Scaled(progress, (double)number / sheets.Count, 0.9 / sheets.Count);
-            var result = Baker.Bake(new BakeInput(sheets[i].Name, parts, trays, sheets.Count > 1 ? i : null), plan.Bake, threads, inner, cancel);
+            var result = baker.BakeSheet(whole with { Sheet = sheet, Material = sheets.Count > 1 ? i : null }, settings, threads, inner, cancel);
             var maps = new Dictionary<string, string>();
             foreach (var (map, bitmap) in result.Maps.OrderBy(m => m.Key))
             {
-                progress?.Report(new Progress((number + 0.93) / sheets.Count, $"writing {NameOf(map)}"));
-                string file = $"{sheets[i].Name}_{NameOf(map)}.png";
-                files.Add(Store(file, ImageFile.WritePng(bitmap)));
-                maps.Add(NameOf(map), file);
+                cancel.ThrowIfCancellationRequested();
+                progress?.Report(new Progress((number + 0.9 + 0.1 * maps.Count / result.Maps.Count) / sheets.Count, $"writing {map.Words()}"));
+                var (ending, bytes) = MapFiles.Write(bitmap, settings.FileOf(map), threads);
+                string file = $"{sheet}_{map.Name()}{ending}";
+                files.Add(Store(file, bytes));
+                maps.Add(map.Name(), file);
             }
+            string faults = $"{sheet}_faults.png";
+            files.Add(Store(faults, ImageFile.WritePng(result.Faulty, 1)));
+            if (result.Legend.Count > 0)
+                files.Add(Store($"{sheet}_id_legend.json", JsonSerializer.SerializeToUtf8Bytes(result.Legend, BuildJson.Indented)));
+            if (result.Scales.Count > 0)
+                files.Add(Store($"{sheet}_scales.json", JsonSerializer.SerializeToUtf8Bytes(result.Scales, BuildJson.Indented)));
             var texels = result.Faults.GroupBy(f => f.Kind).OrderByDescending(g => g.Key).ToDictionary(g => g.Key, g => g.Sum(f => f.Texels));
-            reports.Add(new SheetReport(sheets[i].Name, sheets[i].ShownMaterial, maps, result.CoveredTexels, result.Rays, texels, [.. result.Faults.Take(RegionsKept)], result.Faults.Count));
+            reports.Add(new SheetReport(sheet, sheets[i].ShownMaterial, maps, result.CoveredTexels, result.Rays, texels, [.. result.Faults.Take(RegionsKept)], result.Faults.Count)
+            {
+                Size = settings.SizeOf(sheet),
+                FaultFile = faults,
+                Scales = result.Scales,
+                Legend = result.Legend,
+            });
             findings.AddRange(FaultFindings.Explain(result.Faults, result.CoveredTexels, rows, plan.Trays));
         }
         return (new BakeReport(reports), files, Finding.Sorted(findings));
     }
+
+    /// <summary>Hash of a picture as mends left it, or null.</summary>
+    private string? ContentOf(StepResult intake, string file) => intake.Report<IntakeReport>().Textures.FirstOrDefault(t => t.File == file)?.MendedFile is { } mended
+        ? intake.File(mended).Sha256
+        : sources.FirstOrDefault(s => s.Name == file)?.Sha256;
+
+    private byte[]? FindPiece(string key) => store.Find(BuildJson.Key("piece", 1, key)) is { } known ? store.Load(known.Files[0].Sha256) : null;
+
+    private void SavePiece(string key, byte[] piece) => store.Save(new StepResult(BuildJson.Key("piece", 1, key), "piece", JsonSerializer.SerializeToElement(new { }), [Store("piece", piece)], []));
 
     private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) Pack(StepResult intake, StepResult layout, StepResult bake, IProgress<Progress>? progress)
     {
@@ -256,7 +291,8 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         var sheets = laid.Sheets;
         foreach (var sheet in bake.Report<BakeReport>().Sheets)
         {
-            var maps = laid.MaterialMaps(SceneOf(intake), sheet.Sheet, plan.Bake.Size, plan.Bake.PaddingPixels, threads, cancel);
+            int size = plan.Bake.SizeOf(sheet.Sheet);
+            var maps = laid.MaterialMaps(SceneOf(intake), sheet.Sheet, size, plan.Bake.PaddingPixels, threads, cancel);
             foreach (var (name, file) in sheet.Maps)
                 maps[name] = ImageFile.Read(store.Load(bake.File(file).Sha256), file);
             foreach (var output in plan.Recipe.Outputs)
@@ -264,8 +300,8 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
                 cancel.ThrowIfCancellationRequested();
                 progress?.Report(new Progress((double)pictures.Count / (plan.Recipe.Outputs.Count * sheets.Count), $"packing {output.Name}"));
                 string file = OutputName(sheet.Sheet, sheets.Count, output.Name) + ".png";
-                files.Add(Store(file, ImageFile.WritePng(ChannelPacker.Pack(output, maps, plan.Bake.Size))));
-                pictures.Add(new PackedPicture(sheet.Sheet, output.Name, file, plan.Bake.Size, [.. output.Channels.Select(c => InWords(c, maps))]));
+                files.Add(Store(file, ImageFile.WritePng(ChannelPacker.Pack(output, maps, size))));
+                pictures.Add(new PackedPicture(sheet.Sheet, output.Name, file, size, [.. output.Channels.Select(c => InWords(c, maps))]));
                 foreach (var feed in output.Channels.Where(c => c.Map is not null && !maps.ContainsKey(c.Map)))
                     findings.Add(new Finding(Severity.Warn, "map-missing", output.Name, $"{output.Name} asks for {feed.Map}, which was not baked; {feed.Fallback:0.##} stands in. Bake {feed.Map} or change the recipe."));
             }
@@ -347,9 +383,6 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
 
     private string OutputName(string sheet, int sheetCount, string output) =>
         Convention.Parse(plan.BindPattern, ["asset", "map"]).Write(new Dictionary<string, string> { ["asset"] = AssetField(sheet, sheetCount), ["map"] = output });
-
-    /// <summary>Name of a baked map in recipes and file names.</summary>
-    private static string NameOf(BakeMap map) => map == BakeMap.Normal ? "normal" : "ao";
 
     private static string InWords(Feed feed, Dictionary<string, Bitmap> maps)
     {

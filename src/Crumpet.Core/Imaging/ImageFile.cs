@@ -108,6 +108,28 @@ public static class ImageFile
         return tagged.PngsaveBuffer(compression: compression, bitdepth: 16);
     }
 
+    /// <summary>The bytes of an uncompressed TGA file, its first row on top.</summary>
+    /// <param name="bitmap">What to write.</param>
+    /// <exception cref="ArgumentException">It has two channels, which TGA does not know.</exception>
+    /// <remarks>Source: Truevision, "TGA File Format Specification", version 2.0.</remarks>
+    public static byte[] WriteTga(Bitmap8 bitmap)
+    {
+        if (bitmap.Channels == 2)
+            throw new ArgumentException("TGA holds grey, RGB or RGBA.", nameof(bitmap));
+        const int HeaderBytes = 18;
+        var file = new byte[HeaderBytes + bitmap.Pixels.Length];
+        file[2] = (byte)(bitmap.Channels == 1 ? 3 : 2);
+        System.Buffers.Binary.BinaryPrimitives.WriteUInt16LittleEndian(file.AsSpan(12), (ushort)bitmap.Width);
+        System.Buffers.Binary.BinaryPrimitives.WriteUInt16LittleEndian(file.AsSpan(14), (ushort)bitmap.Height);
+        file[16] = (byte)(8 * bitmap.Channels);
+        file[17] = (byte)(bitmap.Channels == 4 ? 0x28 : 0x20);
+        bitmap.Pixels.CopyTo(file, HeaderBytes);
+        // Blue comes first.
+        for (int at = HeaderBytes; bitmap.Channels >= 3 && at < file.Length; at += bitmap.Channels)
+            (file[at], file[at + 2]) = (file[at + 2], file[at]);
+        return file;
+    }
+
     /// <summary>The bytes of a floating-point TIFF file.</summary>
     /// <param name="bitmap">What to write.</param>
     public static byte[] WriteTiff(Bitmap32 bitmap)

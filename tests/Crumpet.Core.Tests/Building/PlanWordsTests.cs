@@ -64,6 +64,21 @@ public sealed class PlanWordsTests
             Occluders = Occluders.Part,
             OcclusionRangeMetres = 1,
             OcclusionFalloffMetres = 1,
+            SheetSizes = new Dictionary<string, int> { ["wood"] = 256 },
+            Filter = SampleFilter.Box,
+            Files = new Dictionary<BakeMap, MapFile> { [BakeMap.Height] = MapFile.Exr },
+            CoverageAlpha = true,
+            GroundOccludes = true,
+            BackFacesOcclude = false,
+            Denoise = true,
+            ThicknessRays = 5,
+            ThicknessRangeMetres = 1,
+            CurvatureRadiusMetres = 1,
+            CurvatureFullRadiusMetres = 1,
+            HeightRangeMetres = 1,
+            IdBy = IdSource.Shell,
+            OpacityBy = OpacitySource.Misses,
+            Draft = 2,
         };
         // All but the version.
         Assert.Equal(typeof(BakeSettings).GetProperties().Count(p => p.CanWrite) - 1, PlanWords.Changes(plan, plan with { Bake = other }).Count);

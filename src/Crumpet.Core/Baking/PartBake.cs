@@ -1,0 +1,394 @@
+using System.Collections.Concurrent;
+using System.Numerics;
+using System.Runtime.InteropServices;
+using Crumpet.Core.Geometry;
+using Crumpet.Core.Imaging;
+using Crumpet.Core.Tracing;
+using ZstdSharp;
+
+namespace Crumpet.Core.Baking;
+
+/// <summary>What a bake of one part sees.</summary>
+/// <param name="Part">Number of the part.</param>
+/// <param name="Low">Its low triangles.</param>
+/// <param name="High">High objects its rays can meet.</param>
+/// <param name="Occluders">What blocks its light; null where no map asks.</param>
+/// <param name="Own">Its own high side; null until something asks.</param>
+internal sealed record PartScene(int Part, LowSurface Low, HighSurface High, HighSurface? Occluders, Func<HighSurface> Own);
+
+/// <summary>Bakes one part onto one sheet, tile by tile. A tile's result depends on nothing but its input.</summary>
+internal sealed class PartBake
+{
+    // Normals that turn by more than this within a texel, root mean square, are detail the texels cannot hold.
+    private const float CoarseRadians = 0.44f;
+    private const int Side = SampleRaster.TileSide;
+
+    private readonly BakeInput input;
+    private readonly BakeSettings settings;
+    private readonly PartScene scene;
+    private readonly IReadOnlyList<BakeMap> maps;
+    private readonly HighLooks looks;
+    private readonly LightRays light;
+    private readonly SampleRaster raster;
+    private readonly int size;
+    private readonly int samples;
+    private readonly int[] fromMiddle;
+    private readonly float outward;
+    private readonly bool hasCage;
+    private readonly bool missesAreHoles;
+    private readonly ConcurrentDictionary<int, TileResult> done = new();
+
+    public PartBake(BakeInput input, BakeSettings settings, PartScene scene, IReadOnlyList<BakeMap> maps, HighLooks looks, int size)
+    {
+        this.input = input;
+        this.settings = settings;
+        this.scene = scene;
+        this.maps = maps;
+        this.looks = looks;
+        this.size = size;
+        var part = input.Parts[scene.Part];
+        light = new LightRays(settings, input.Bounds.Min.Y);
+        raster = new SampleRaster(scene.Low.Texels, size, settings.SamplesBaked, settings.Filter);
+        samples = settings.SamplesBaked * settings.SamplesBaked;
+        fromMiddle = raster.FromMiddle();
+        outward = part.OutwardReachMetres ?? settings.OutwardReachMetres;
+        hasCage = part.Rays?.Any(r => r.Cage is not null) == true;
+        missesAreHoles = settings.OpacityBy == OpacitySource.Misses && settings.Maps.Contains(BakeMap.Opacity);
+        Tiles = [.. Enumerable.Range(0, raster.TileCount).Where(t => !raster.IsEmpty(t))];
+    }
+
+    /// <summary>Tiles some triangle comes near.</summary>
+    public IReadOnlyList<int> Tiles { get; }
+
+    /// <summary>Arrays one thread fills again and again.</summary>
+    internal sealed class Scratch(int samples) : IDisposable
+    {
+        public readonly int[] Owner = new int[Side * Side * samples];
+        public readonly bool[] Overlapped = new bool[Side * Side * samples];
+        public readonly int[] Texels = new int[Side * Side];
+        public readonly byte[] Samples = new byte[Side * Side], Hits = new byte[Side * Side], Faults = new byte[Side * Side];
+        public readonly float[][] Values = [.. BakeMaps.All.Select(m => new float[Side * Side * m.Kept()])];
+        public readonly ushort[] Shares = new ushort[Side * Side * 3];
+        public readonly SampleSums Sums = new();
+        public readonly Compressor Compressor = PieceFile.Compressor();
+
+        public void Dispose() => Compressor.Dispose();
+    }
+
+    /// <summary>What the samples of a texel add up to.</summary>
+    internal sealed class SampleSums
+    {
+        public Vector3 Tangent, World, Bent, Place, VertexColour, Colour, Emission;
+        public float Open, Curvature, Thickness, Height, Roughness, Metalness, Opacity;
+        public int Label, Hits;
+
+        public void Clear()
+        {
+            Tangent = World = Bent = Place = VertexColour = Colour = Emission = Vector3.Zero;
+            Open = Curvature = Thickness = Height = Roughness = Metalness = Opacity = 0;
+            (Label, Hits) = (-1, 0);
+        }
+    }
+
+    private sealed record TileResult(CoverTile Cover, byte[][] Blocks, IReadOnlyList<FaultTexel> Faults, Guides? Guides, long Rays, long LightRays, long ThicknessRays);
+
+    /// <summary>What the smoothing goes by, a value a covered texel.</summary>
+    internal sealed record Guides(uint[] Normals, Vector3[] Places);
+
+    public void BakeTile(int tile, Scratch scratch, CancellationToken cancel)
+    {
+        raster.Fill(tile, scratch.Owner, scratch.Overlapped);
+        var (left, top) = raster.Corner(tile);
+        int right = Math.Min(left + Side, size), bottom = Math.Min(top + Side, size);
+        var faults = new List<FaultTexel>();
+        var guides = settings.Denoise && maps.Any(Denoising.IsFor) ? (Normals: new uint[Side * Side], Places: new Vector3[Side * Side]) : default;
+        var counts = new Counts();
+        int count = 0;
+        for (int y = top; y < bottom; y++)
+        {
+            // With many rays a tile takes seconds, a row of it does not.
+            cancel.ThrowIfCancellationRequested();
+            for (int x = left; x < right; x++)
+            {
+                int local = (y - top) * Side + x - left;
+                if (!BakeTexel(x, y, local * samples, scratch, count, faults, ref counts))
+                    continue;
+                scratch.Texels[count] = local;
+                if (guides.Normals is not null)
+                {
+                    int hits = Math.Max(1, scratch.Sums.Hits);
+                    guides.Normals[count] = Denoising.Packed(scratch.Sums.World);
+                    guides.Places[count] = scratch.Sums.Place / hits;
+                }
+                count++;
+            }
+        }
+        if (count == 0)
+            return;
+        var cover = new CoverTile(tile, Array.ConvertAll(scratch.Texels[..count], t => (ushort)t), scratch.Samples[..count], scratch.Hits[..count], scratch.Faults[..count]);
+        var blocks = new byte[maps.Count][];
+        for (int m = 0; m < blocks.Length; m++)
+            blocks[m] = PackBlock(maps[m], scratch.Values[(int)maps[m]].AsSpan(0, count * maps[m].Kept()), scratch.Shares, scratch.Compressor);
+        done[tile] = new TileResult(cover, blocks, faults, guides.Normals is null ? null : new Guides(guides.Normals[..count], guides.Places[..count]), counts.Rays, counts.Light, counts.Thickness);
+    }
+
+    /// <summary>Compresses a tile's values as its map keeps them.</summary>
+    internal static byte[] PackBlock(BakeMap map, ReadOnlySpan<float> values, ushort[] shares, Compressor compressor)
+    {
+        if (PartMap.HoldsFloats(map))
+            return PieceFile.Pack(compressor, MemoryMarshal.AsBytes(values));
+        bool isVector = map.Kind() == MapKind.Vector, isTint = map.Kind() == MapKind.Tint;
+        for (int i = 0; i < values.Length; i++)
+        {
+            shares[i] = isVector ? (ushort)NormalEncoding.Encode(values[i], ushort.MaxValue, 0)
+                : (ushort)(Math.Clamp(isTint ? Srgb.FromLinear(values[i]) : values[i], 0, 1) * ushort.MaxValue + 0.5f);
+        }
+        return PieceFile.Pack(compressor, MemoryMarshal.AsBytes(shares.AsSpan(0, values.Length)));
+    }
+
+    private struct Counts
+    {
+        public long Rays, Light, Thickness;
+    }
+
+    /// <summary>Where a sample's ray starts, its direction outwards, and how far it goes.</summary>
+    private (Vector3 Point, Vector3 Start, Vector3 Direction, float Length) RayOf(int triangle, Vector3 weights)
+    {
+        var low = scene.Low;
+        var point = LowSurface.Blend(low.Positions, triangle, weights);
+        var direction = Vector3.Normalize(LowSurface.Blend(low.Directions, triangle, weights));
+        float reach = outward;
+        if (hasCage)
+        {
+            // From the cage through the surface; where the two touch there is nothing to aim by but the direction.
+            var move = LowSurface.Blend(low.Starts, triangle, weights) - point;
+            reach = move.Length();
+            if (reach > 1e-7f)
+                direction = move / reach;
+        }
+        float inward = weights.X * low.Inward[3 * triangle] + weights.Y * low.Inward[3 * triangle + 1] + weights.Z * low.Inward[3 * triangle + 2];
+        return (point, point + direction * reach, direction, reach + inward);
+    }
+
+    /// <summary>Bakes a texel into place <paramref name="at"/> of the scratch.</summary>
+    /// <returns>Whether any sample lies in a triangle.</returns>
+    private bool BakeTexel(int x, int y, int slot, Scratch scratch, int at, List<FaultTexel> faults, ref Counts counts)
+    {
+        var sums = scratch.Sums;
+        sums.Clear();
+        int texel = y * size + x, inside = 0;
+        uint seed = Hash.Mix((uint)texel);
+        var worst = default(FaultTexel);
+        foreach (int s in fromMiddle)
+        {
+            int triangle = scratch.Owner[slot + s];
+            if (triangle < 0)
+                continue;
+            inside++;
+            var (px, py) = raster.Place(x, y, s);
+            var weights = raster.Weights(triangle, px, py);
+            var (point, start, direction, length) = RayOf(triangle, weights);
+            counts.Rays++;
+            bool found = scene.High.Bvh.ClosestFacing(new Ray(start, -direction, 0, length), out var hit, out bool metBackFace);
+            if (!found)
+            {
+                if (!missesAreHoles || metBackFace)
+                    Note(ref worst, new FaultTexel(texel, metBackFace ? FaultKind.BackFace : FaultKind.Miss, (byte)s, 0, triangle, 0));
+                continue;
+            }
+            var target = scene.High.NormalAt(hit);
+            int other = scene.High.PartOf(hit.Triangle);
+            float toRay = Vector3.Dot(target, direction);
+            var kind = scratch.Overlapped[slot + s] ? FaultKind.Overlap : toRay < 0.5f ? FaultKind.Skew : FaultKind.None;
+            if (hit.Distance > 0.98f * length && !input.Parts[scene.Part].EndsAreFitted)
+                kind = FaultKind.ReachExhausted;
+            if (other != scene.Part)
+                kind = FaultKind.Neighbour;
+            if (kind != FaultKind.None)
+            {
+                float amount = kind == FaultKind.Skew ? MathF.Acos(Math.Clamp(toRay, -1, 1)) * 180 / MathF.PI : hit.Distance;
+                Note(ref worst, new FaultTexel(texel, kind, (byte)s, (ushort)other, triangle, amount));
+            }
+            Add(sums, hit, triangle, weights, target, Vector3.Distance(start, point) - hit.Distance, (s, seed), ref counts);
+        }
+        if (inside == 0)
+            return false;
+        float turn = sums.Hits > 1 ? MathF.Sqrt(MathF.Max(0, 2 - 2 * sums.World.Length() / sums.Hits)) : 0;
+        if (turn > CoarseRadians)
+        {
+            int s = Array.Find(fromMiddle, f => scratch.Owner[slot + f] >= 0);
+            Note(ref worst, new FaultTexel(texel, FaultKind.Coarse, (byte)s, 0, scratch.Owner[slot + s], turn * 180 / MathF.PI));
+        }
+        if (worst.Kind != FaultKind.None)
+            faults.Add(worst);
+        (scratch.Samples[at], scratch.Hits[at], scratch.Faults[at]) = ((byte)inside, (byte)sums.Hits, (byte)worst.Kind);
+        foreach (var map in maps)
+            Keep(map, sums, inside, scratch.Values[(int)map], at);
+        return true;
+    }
+
+    private static void Note(ref FaultTexel worst, in FaultTexel fault)
+    {
+        if (fault.Kind > worst.Kind || (fault.Kind == worst.Kind && fault.Amount > worst.Amount))
+            worst = fault;
+    }
+
+    /// <summary>Adds what a hit says to the texel's sums.</summary>
+    private void Add(SampleSums sums, in Hit hit, int triangle, Vector3 weights, Vector3 target, float height, (int Sample, uint Seed) random, ref Counts counts)
+    {
+        var surface = scene.High;
+        sums.Hits++;
+        sums.World += target;
+        var point = surface.PointAt(hit);
+        sums.Place += point;
+        sums.Height += height;
+        var normal = LowSurface.Blend(scene.Low.Normals, triangle, weights);
+        var tangent = scene.Low.BlendTangent(triangle, weights);
+        var (source, number) = surface.Find(hit.Triangle);
+        bool hasLight = false;
+        foreach (var map in maps)
+        {
+            switch (map)
+            {
+                case BakeMap.Normal:
+                    sums.Tangent += NormalEncoding.ToTangentSpace(target, normal, tangent);
+                    break;
+                case BakeMap.Occlusion or BakeMap.BentNormal when !hasLight:
+                    hasLight = true;
+                    int rays = Math.Max(1, settings.RaysBaked(settings.OcclusionRays) / samples);
+                    sums.Open += light.Openness(scene.Occluders!.Bvh, point, surface.FlatNormalAt(hit.Triangle), target, ((uint)(random.Sample * rays), random.Seed), rays, out var open, out int cast);
+                    var mean = open.LengthSquared() > 0 ? Vector3.Normalize(open) : target;
+                    sums.Bent += NormalEncoding.ToTangentSpace(mean, normal, tangent);
+                    counts.Light += cast;
+                    break;
+                case BakeMap.Thickness:
+                    int inner = Math.Max(1, settings.RaysBaked(settings.ThicknessRays) / samples);
+                    sums.Thickness += light.Thickness(scene.Own().Bvh, point, surface.FlatNormalAt(hit.Triangle), target, ((uint)(random.Sample * inner), ~random.Seed), inner, out int inside);
+                    counts.Thickness += inside;
+                    break;
+                case BakeMap.Curvature or BakeMap.Convex or BakeMap.Concave:
+                    // Each of the three adds the same sum, of which a texel needs one.
+                    if (map == FirstBend())
+                        sums.Curvature += looks.Curvature(source.Mesh, number, hit);
+                    break;
+                case BakeMap.Id when sums.Label < 0:
+                    sums.Label = looks.Label(source, number, hit);
+                    break;
+                case BakeMap.VertexColour:
+                    sums.VertexColour += HighLooks.VertexColour(source.Mesh, number, hit);
+                    break;
+                case BakeMap.Colour:
+                    var colour = looks.Textures.Colour(source.Mesh, number, hit);
+                    sums.Colour += new Vector3(colour.X, colour.Y, colour.Z);
+                    break;
+                case BakeMap.Roughness:
+                    sums.Roughness += looks.Textures.Roughness(source.Mesh, number, hit);
+                    break;
+                case BakeMap.Metalness:
+                    sums.Metalness += looks.Textures.Metalness(source.Mesh, number, hit);
+                    break;
+                case BakeMap.Emission:
+                    sums.Emission += looks.Textures.Emission(source.Mesh, number, hit);
+                    break;
+                case BakeMap.Opacity when settings.OpacityBy == OpacitySource.Alpha:
+                    sums.Opacity += looks.Textures.Opacity(source.Mesh, number, hit);
+                    break;
+            }
+        }
+    }
+
+    private BakeMap FirstBend()
+    {
+        foreach (var map in maps)
+        {
+            if (map.Kind() == MapKind.Bend)
+                return map;
+        }
+        return BakeMap.Curvature;
+    }
+
+    /// <summary>Writes a texel's value of a map; one without hits shows what is there where nothing is baked.</summary>
+    private void Keep(BakeMap map, SampleSums sums, int inside, float[] values, int at)
+    {
+        int hits = sums.Hits;
+        if (map == BakeMap.Opacity && settings.OpacityBy == OpacitySource.Misses)
+        {
+            values[at] = (float)hits / inside;
+            return;
+        }
+        if (hits == 0)
+        {
+            SheetMap.Background(map).CopyTo(values.AsSpan(at * map.Kept()));
+            return;
+        }
+        switch (map)
+        {
+            case BakeMap.Normal:
+                Put(values, at, UnitOr(sums.Tangent));
+                break;
+            case BakeMap.ObjectNormal:
+                Put(values, at, UnitOr(sums.World));
+                break;
+            case BakeMap.BentNormal:
+                Put(values, at, UnitOr(sums.Bent));
+                break;
+            case BakeMap.Position:
+                Put(values, at, sums.Place / hits);
+                break;
+            case BakeMap.VertexColour:
+                Put(values, at, sums.VertexColour / hits);
+                break;
+            case BakeMap.Colour:
+                Put(values, at, sums.Colour / hits);
+                break;
+            case BakeMap.Emission:
+                Put(values, at, sums.Emission / hits);
+                break;
+            case BakeMap.Id:
+                values[at] = sums.Label;
+                break;
+            default:
+                values[at] = map switch
+                {
+                    BakeMap.Occlusion => sums.Open,
+                    BakeMap.Thickness => sums.Thickness,
+                    BakeMap.Height => sums.Height,
+                    BakeMap.Roughness => sums.Roughness,
+                    BakeMap.Metalness => sums.Metalness,
+                    BakeMap.Opacity => sums.Opacity,
+                    _ => sums.Curvature,
+                } / hits;
+                break;
+        }
+
+        static Vector3 UnitOr(Vector3 sum) => sum.LengthSquared() > 0 ? Vector3.Normalize(sum) : Vector3.UnitZ;
+
+        static void Put(float[] values, int at, Vector3 v) => v.CopyTo(values, 3 * at);
+    }
+
+    /// <summary>Puts the tiles together when all are baked, and finds what hangs together of what is wrong.</summary>
+    public (PartCover Cover, IReadOnlyList<PartMap> Maps) Finish(CancellationToken cancel)
+    {
+        var tiles = Tiles.Where(done.ContainsKey).Select(t => done[t]).ToArray();
+        CoverTile[] cover = [.. tiles.Select(t => t.Cover)];
+        var regions = new FaultRegions(input, scene, size, WhereIs).Find([.. tiles.SelectMany(t => t.Faults)], cancel);
+        var made = new PartMap[maps.Count];
+        for (int m = 0; m < made.Length; m++)
+        {
+            byte[][] blocks = [.. tiles.Select(t => t.Blocks[m])];
+            if (settings.Denoise && Denoising.IsFor(maps[m]))
+                blocks = Denoising.Smooth(maps[m], cover, blocks, [.. tiles.Select(t => t.Guides!)], size, settings, cancel);
+            long rays = maps[m] is BakeMap.Occlusion or BakeMap.BentNormal ? tiles.Sum(t => t.LightRays) : maps[m] == BakeMap.Thickness ? tiles.Sum(t => t.ThicknessRays) : 0;
+            made[m] = new PartMap(maps[m], blocks, [], rays);
+            if (maps[m] == BakeMap.Id && settings.IdBy != IdSource.Colour)
+                made[m] = IdLabels.Own(made[m], cover, looks.Labels);
+        }
+        return (new PartCover(cover, regions, tiles.Sum(t => t.Rays)), made);
+    }
+
+    private (Vector3 Point, Vector3 Start, Vector3 Direction, float Length) WhereIs(in FaultTexel fault)
+    {
+        var (px, py) = raster.Place(fault.Texel % size, fault.Texel / size, fault.Sample);
+        return RayOf(fault.Triangle, raster.Weights(fault.Triangle, px, py));
+    }
+}
