@@ -38,7 +38,22 @@ public sealed record Finding(Severity Severity, string Code, string Place, strin
 /// <param name="Y">Metres.</param>
 /// <param name="Z">Metres.</param>
 /// <param name="Radius">How much around it is worth seeing, metres.</param>
-public sealed record Spot(float X, float Y, float Z, float Radius);
+public sealed record Spot(float X, float Y, float Z, float Radius)
+{
+    /// <summary>A ray to draw there: where it starts and where it ends, six numbers, metres; null for none.</summary>
+    public IReadOnlyList<float>? Ray { get; init; }
+
+    /// <summary>The same place on a sheet; null where it is on none.</summary>
+    public SheetPlace? OnSheet { get; init; }
+}
+
+/// <summary>A rectangle of a sheet for the map viewer to fly to.</summary>
+/// <param name="Sheet">Name of the sheet.</param>
+/// <param name="X">Pixels from the left.</param>
+/// <param name="Y">Pixels from the top.</param>
+/// <param name="Width">Pixels.</param>
+/// <param name="Height">Pixels.</param>
+public sealed record SheetPlace(string Sheet, int X, int Y, int Width, int Height);
 
 /// <summary>A correction on top of untouched source files; replayed when a file is replaced. Stations derive their own.</summary>
 public abstract record Mend

@@ -78,13 +78,15 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
         return refused.Count > 0 ? string.Join(' ', refused) : count == 0 ? "Nothing changed: the same files are here already." : null;
     }
 
-    /// <summary>Records mends and takes the files in again.</summary>
+    /// <summary>Records mends and takes the files in again where they change what arrived.</summary>
     /// <returns>What is wrong with them, one sentence, or null.</returns>
-    public Task<string?> MendAsync(int assetId, IReadOnlyList<Mend> mends) => ChangeMendsAsync(assetId, present =>
+    public async Task<string?> MendAsync(int assetId, IReadOnlyList<Mend> mends)
     {
-        var known = present.Select(BuildJson.OfMend).ToHashSet(StringComparer.Ordinal);
-        return [.. present, .. mends.Where(m => known.Add(BuildJson.OfMend(m)))];
-    });
+        string? problem = await DecideAsync(assetId, plan => mends.Aggregate(plan, PlanMends.With));
+        if (problem is null)
+            await TakeInAsync(await TrackedAsync(assetId));
+        return problem;
+    }
 
     /// <summary>Switches a mend on or off.</summary>
     public Task<string?> SwitchMendAsync(int assetId, int number, bool isOn) => ChangeMendsAsync(assetId, mends => [.. mends.Select((m, i) => i == number ? m with { IsOn = isOn } : m)]);

@@ -1,55 +1,152 @@
+using System.Globalization;
+using Crumpet.Core.Intake;
 using Crumpet.Core.Pairing;
 
 namespace Crumpet.Core.Baking;
 
-/// <summary>Says in a sentence what the faults of a bake mean and what helps.</summary>
+/// <summary>What is known beside the faults themselves.</summary>
+/// <param name="Sheet">Name of the sheet.</param>
+/// <param name="CoveredTexels">Texels of the sheet that were baked.</param>
+/// <param name="Rows">Parts with their reaches.</param>
+/// <param name="Trays">How parts were spread over trays.</param>
+/// <param name="Objects">What arrived, as the rows number it.</param>
+/// <param name="Size">Side of the sheet, pixels.</param>
+public sealed record FaultContext(string Sheet, int CoveredTexels, IReadOnlyList<PartRow> Rows, TrayMode Trays, IReadOnlyList<ObjectReport> Objects, int Size);
+
+/// <summary>Says in a sentence what the faults of a bake mean, what helps, and offers it.</summary>
 public static class FaultFindings
 {
     // Fewer wrong texels than this of a part's cause are noise at silhouettes, not something to act on.
     private const int WorthSaying = 24;
+    private const int SpotsMended = 24;
+    private const double CutGapPixels = 8;
 
-    /// <summary>One finding for each part and cause (and neighbour), most texels first.</summary>
-    /// <param name="faults">Regions of the bake.</param>
-    /// <param name="coveredTexels">Texels of the whole sheet that were baked.</param>
-    /// <param name="rows">Parts with their reaches.</param>
-    /// <param name="trays">How parts were spread over trays.</param>
-    public static IReadOnlyList<Finding> Explain(IReadOnlyList<FaultRegion> faults, int coveredTexels, IReadOnlyList<PartRow> rows, TrayMode trays)
+    // Detail that turns by this much within a texel is still drawn well.
+    private const float DrawnDegrees = 14;
+
+    /// <summary>One finding for each part and cause (and neighbour), most texels first; skew and coarse detail are told once a sheet.</summary>
+    /// <param name="faults">Regions of the bake, most texels first.</param>
+    /// <param name="context">What is known beside them.</param>
+    public static IReadOnlyList<Finding> Explain(IReadOnlyList<FaultRegion> faults, FaultContext context)
     {
-        var findings = faults.Where(f => f.Kind != FaultKind.Skew).GroupBy(f => (f.Kind, f.Part, f.Other)).Select(g => (g.Key, Texels: g.Sum(f => f.Texels), Places: g.Count()))
-            .Where(g => g.Texels >= WorthSaying)
-            .Select(g => new Finding(Severity.Warn, Code(g.Key.Kind), g.Key.Part, Sentence(g.Key.Kind, rows.First(r => r.Name == g.Key.Part), g.Key.Other, g.Texels, g.Places, trays), g.Texels)).ToList();
-        int skewed = faults.Where(f => f.Kind == FaultKind.Skew).Sum(f => f.Texels);
-        if (skewed >= WorthSaying)
+        var findings = new List<Finding>();
+        foreach (var group in faults.Where(f => f.Kind is not (FaultKind.Skew or FaultKind.Coarse)).GroupBy(f => (f.Kind, f.Part, f.Other)))
         {
-            var worst = faults.First(f => f.Kind == FaultKind.Skew);
-            findings.Add(new Finding(
-                Severity.Note, "skew", worst.Part,
-                $"{skewed} texels ({100.0 * skewed / Math.Max(1, coveredTexels):0.0} %) see the high surface at more than 60° to their ray, most of them at rounded edges; the largest such place is on {worst.Part}, {worst.Texels} texels.", skewed));
+            FaultRegion[] regions = [.. group];
+            int texels = regions.Sum(f => f.Texels);
+            if (texels >= WorthSaying)
+                findings.Add(About(regions, texels, context));
         }
+        var shared = new[] { FaultKind.Skew, FaultKind.Coarse }.Select(k => faults.Where(f => f.Kind == k).ToArray()).Where(r => r.Sum(f => f.Texels) >= WorthSaying);
+        findings.AddRange(shared.Select(regions => OverSheet(regions, context)));
         return Finding.Sorted(findings);
     }
 
-    private static string Code(FaultKind kind) => kind switch
+    private static Finding About(FaultRegion[] regions, int texels, FaultContext context)
     {
-        FaultKind.Neighbour => "neighbour",
-        FaultKind.BackFace => "back-face",
-        FaultKind.Miss => "miss",
-        FaultKind.Overlap => "uv-overlap",
-        _ => "reach-exhausted",
-    };
-
-    private static string Sentence(FaultKind kind, PartRow row, string other, int texels, int places, TrayMode trays)
-    {
-        string part = row.Name, reach = $"{row.OutwardReachMetres * 1000:0.#} mm outward and {row.InwardReachMetres * 1000:0.#} mm inward reach";
-        string where = places == 1 ? "in one place" : $"in {places} places";
+        var (kind, part, other) = (regions[0].Kind, regions[0].Part, regions[0].Other);
+        var row = context.Rows.First(r => r.Name == part);
+        string reach = $"{Millimetres(row.OutwardReachMetres)} outward and {Millimetres(row.InwardReachMetres)} inward reach";
+        string where = regions.Length == 1 ? "in one place" : $"in {regions.Length} places";
+        float outward = regions.Max(r => r.NeedsOutwardMetres), inward = regions.Max(r => r.NeedsInwardMetres);
+        var worst = regions.MaxBy(r => r.NeedsOutwardMetres + r.NeedsInwardMetres)!;
+        MendOffer? reachMend = outward > row.OutwardReachMetres || inward > row.InwardReachMetres
+            ? Offer(new WidenReach(part, outward > row.OutwardReachMetres ? RoundedUp(outward) : null, inward > row.InwardReachMetres ? RoundedUp(inward) : null))
+            : null;
         return kind switch
         {
-            FaultKind.Neighbour when trays == TrayMode.One => $"{part} carries the surface of {other}: {texels} texels {where} hit it within the {reach}; plan the trays at Pairs.",
-            FaultKind.Neighbour => $"{part} carries the surface of {other}: {texels} texels {where} hit it within the {reach}; put the two on different trays or shorten the reach.",
-            FaultKind.BackFace => $"{part}: {texels} texels {where} meet only the back of the high surface; widen the outward reach or turn the faces round.",
-            FaultKind.Miss => $"{part}: {texels} texels {where} find no high surface within the {reach}; they stay flat until the reach is widened.",
-            FaultKind.Overlap => $"{part}: {texels} texels {where} are shared by UVs that overlap without lying exactly on each other; move the islands apart.",
-            _ => $"{part}: {texels} texels {where} hit in the last 2 % of the reach; widen the inward reach above {row.InwardReachMetres * 1000:0.#} mm.",
+            FaultKind.Neighbour => Say(
+                "neighbour", context.Trays == TrayMode.One
+                    ? $"{part} carries the surface of {other}: {texels} texels {where} hit it within the {reach}; plan the trays, or put the two on separate ones."
+                    : $"{part} carries the surface of {other}: {texels} texels {where} hit it within the {reach}; put the two on separate trays or shorten the reach.",
+                Offer(new SeparateTrays(part, other))),
+            FaultKind.BackFace => Say(
+                "back-face", outward > 0
+                    ? $"{part}: {texels} texels {where} start inside the high surface and meet only its back; it stands up to {Millimetres(outward)} off, the outward reach is {Millimetres(row.OutwardReachMetres)}."
+                    : $"{part}: {texels} texels {where} meet only the back of the high surface, and no front within reach of it; its faces look inwards, turn them round.",
+                outward > 0 ? reachMend : new MendOffer($"Turn the faces of {part} outward", false, new TurnFaces { Objects = [.. row.High.Select(i => context.Objects[i].SourceName)] })),
+            FaultKind.Miss => Say(
+                "miss", outward > 0
+                    ? $"{part}: {texels} texels {where} find no high surface within the {reach}; it stands up to {Millimetres(outward)} off, {Millimetres(MathF.Max(0, outward - row.OutwardReachMetres))} beyond where their rays start."
+                    : inward > 0
+                        ? $"{part}: {texels} texels {where} find no high surface within the {reach}; it lies up to {Millimetres(inward)} deep, {Millimetres(MathF.Max(0, inward - row.InwardReachMetres))} beyond where their rays end."
+                        : $"{part}: {texels} texels {where} find no high surface within the {reach}, nor anywhere on their ray; the high side has a hole there.",
+                reachMend),
+            FaultKind.Overlap => Say(
+                "uv-overlap", other.Length > 0
+                    ? $"{part}: {texels} texels {where} are shared with islands of {other} that lie on them without matching; move the islands apart."
+                    : $"{part}: {texels} texels {where} are shared by UVs that overlap without lying exactly on each other; move the islands apart.",
+                Offer(new PackIslands())),
+            FaultKind.HardEdge => Say(
+                "hard-edge", $"{part}: hard edges run {texels} texels within islands, where two tangent frames meet without a seam and a line shows when lit; soften them or cut the UVs along them.",
+                HardEdgeMends(row, context)),
+            _ => Say(
+                "reach-exhausted", $"{part}: {texels} texels {where} hit in the last 2 % of the {reach}; an inward reach of {Millimetres(MathF.Max(inward, row.InwardReachMetres))} would leave them room.",
+                reachMend),
+        };
+
+        Finding Say(string code, string sentence, params MendOffer?[] mends) =>
+            new(Severity.Warn, code, part, sentence, texels) { Mends = [.. mends.OfType<MendOffer>()], Spot = SpotOf(worst, context.Sheet) };
+    }
+
+    private static MendOffer?[] HardEdgeMends(PartRow row, FaultContext context)
+    {
+        string[] objects = [.. row.Low.Select(i => context.Objects[i].SourceName)];
+        return
+        [
+            new MendOffer($"Soften the edges of {row.Name}", false, new SoftenEdges { Objects = objects }),
+            new MendOffer("Cut the UVs there", false, new CutEdges(CutGapPixels, context.Size) { Objects = objects }),
+        ];
+    }
+
+    /// <summary>What is told once for all parts of a sheet.</summary>
+    private static Finding OverSheet(FaultRegion[] regions, FaultContext context)
+    {
+        int texels = regions.Sum(f => f.Texels);
+        string share = (100.0 * texels / Math.Max(1, context.CoveredTexels)).ToString("0.0", CultureInfo.InvariantCulture);
+        var part = regions.GroupBy(r => r.Part).OrderByDescending(g => g.Sum(r => r.Texels)).ThenBy(g => g.Key, StringComparer.Ordinal).First();
+        var largest = part.First();
+        float degrees = part.Max(r => r.Degrees);
+        if (regions[0].Kind == FaultKind.Skew)
+        {
+            PartSpot[] spots = [.. part.Where(r => r.Ray is not null).Take(SpotsMended).Select(r => new PartSpot(r.Ray!.Low[0], r.Ray.Low[1], r.Ray.Low[2], RadiusOf(r)))];
+            return new Finding(
+                Severity.Note, "skew", part.Key,
+                $"{texels} texels ({share} %) see the high surface at more than 60° to their ray; most are on {part.Key}, {part.Sum(r => r.Texels)} texels, up to {degrees:0}°.", texels)
+            {
+                Mends = spots.Length > 0 ? [new MendOffer(spots.Length == 1 ? $"Straighten {part.Key} here" : $"Straighten {part.Key} in {spots.Length} places", false, new StraightenDetail(part.Key, spots))] : [],
+                Spot = SpotOf(largest, context.Sheet),
+            };
+        }
+        float density = largest.PixelsPerMetre, asked = density * MathF.Max(1, degrees / DrawnDegrees);
+        int size = context.Size * 2;
+        return new Finding(
+            Severity.Note, "coarse", part.Key,
+            $"{texels} texels ({share} %) hold detail that turns by up to {degrees:0}° within one; most are on {part.Key}, which has {density:0} px/m there and would take {asked:0} px/m.", texels)
+        {
+            Mends = BakeSettings.Sizes.Contains(size) ? [Offer(new EnlargeSheet(context.Sheet, size))] : [],
+            Spot = SpotOf(largest, context.Sheet),
         };
     }
+
+    private static MendOffer Offer(BakeMend mend) => new(mend.Words(), false, mend);
+
+    private static float RadiusOf(FaultRegion region) => region.PixelsPerMetre > 0 ? 0.75f * MathF.Max(region.Width, region.Height) / region.PixelsPerMetre : 0.01f;
+
+    private static Spot? SpotOf(FaultRegion region, string sheet)
+    {
+        if (region.Ray is not { } ray)
+            return null;
+        float length = MathF.Sqrt(Enumerable.Range(0, 3).Sum(i => (ray.To[i] - ray.From[i]) * (ray.To[i] - ray.From[i])));
+        return new Spot(ray.Low[0], ray.Low[1], ray.Low[2], MathF.Max(2 * length, RadiusOf(region)))
+        {
+            Ray = [.. ray.From, .. ray.To],
+            OnSheet = new SheetPlace(sheet, region.X, region.Y, region.Width, region.Height),
+        };
+    }
+
+    /// <summary>Up to the next tenth of a millimetre, so that the number can be read.</summary>
+    private static float RoundedUp(float metres) => MathF.Ceiling(metres * 1e4f) / 1e4f;
+
+    private static string Millimetres(float metres) => (metres * 1000).ToString(metres < 0.01f ? "0.##" : "0.#", CultureInfo.InvariantCulture) + " mm";
 }

@@ -2,6 +2,7 @@ using System.Security.Cryptography;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using System.Text.Json.Serialization.Metadata;
+using Crumpet.Core.Baking;
 using Crumpet.Core.Intake;
 
 namespace Crumpet.Core.Building;
@@ -41,7 +42,7 @@ public static class BuildJson
         if (info.Type != typeof(Mend))
             return;
         info.PolymorphismOptions = new JsonPolymorphismOptions { TypeDiscriminatorPropertyName = "mend" };
-        foreach (var (word, type) in IntakeMendKinds.All)
+        foreach (var (word, type) in IntakeMendKinds.All.Concat(BakeMendKinds.All))
             info.PolymorphismOptions.DerivedTypes.Add(new JsonDerivedType(type, word));
     }
 

@@ -229,10 +229,10 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
             AssetBounds = SceneOf(intake).Meshes.Aggregate(Bounds.Empty, (b, m) => b.Including(m.Bounds())),
             Memory = new PieceMemory(FindPiece, SavePiece),
         };
-        return BakeSheets(input, laid.Sheets, rows, plan.Bake, progress);
+        return BakeSheets(input, laid.Sheets, rows, intake.Report<IntakeReport>().Objects, plan.Bake, progress);
     }
 
-    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) BakeSheets(BakeInput whole, IReadOnlyList<LaidSheet> sheets, PartRow[] rows, BakeSettings settings, IProgress<Progress>? progress)
+    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) BakeSheets(BakeInput whole, IReadOnlyList<LaidSheet> sheets, PartRow[] rows, IReadOnlyList<ObjectReport> objects, BakeSettings settings, IProgress<Progress>? progress)
     {
         var files = new List<StoredFile>();
         var findings = new List<Finding>();
@@ -268,7 +268,7 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
                 Scales = result.Scales,
                 Legend = result.Legend,
             });
-            findings.AddRange(FaultFindings.Explain(result.Faults, result.CoveredTexels, rows, plan.Trays));
+            findings.AddRange(FaultFindings.Explain(result.Faults, new FaultContext(sheet, result.CoveredTexels, rows, plan.Trays, objects, settings.SizeOf(sheet))));
         }
         return (new BakeReport(reports), files, Finding.Sorted(findings));
     }

@@ -39,7 +39,12 @@ public abstract class StationPage(Workbench workbench) : PageModel
     public async Task<IActionResult> OnPostMendAsync(string? mend)
     {
         Problem = BuildJson.ReadMend(mend ?? "") is { } read ? await Workbench.MendAsync(Id, [read]) : "That mend cannot be read; reload the page and press it again.";
-        return Problem is null ? Again() : await OnGetAsync();
+        if (Problem is not null)
+            return await OnGetAsync();
+        // What a mend of a fault is worth shows when it is baked again.
+        if (Station == Station.Bake)
+            await Workbench.RunAsync(Id, Station);
+        return Again();
     }
 
     /// <summary>Records the first mend of every finding that has a safe one.</summary>

@@ -1,4 +1,5 @@
 using Crumpet.Core.Baking;
+using Crumpet.Core.Intake;
 using Crumpet.Core.Pairing;
 using Xunit;
 
@@ -8,16 +9,19 @@ public sealed class FaultFindingsTests
 {
     private static readonly PartRow[] Rows = [.. new[] { "a", "b", "c", "slat_07", "slat_08" }.Select(n => new PartRow(n, [0], [1], 0) { OutwardReachMetres = 0.012f, InwardReachMetres = 0.02f })];
 
+    private static FaultContext Context(int covered, TrayMode trays) => new(
+        "wood", covered, Rows, trays, [.. new[] { Side.Low, Side.High }.Select(s => new ObjectReport("f.obj", "o", "p", s, 1, 1, 3, [], 1, true, false, [1, 1, 1]) { SourceName = $"source_{s}" })], 1024);
+
     [Theory]
     [InlineData(FaultKind.Miss, "miss", "find no high surface within the 12 mm outward and 20 mm inward reach")]
-    [InlineData(FaultKind.BackFace, "back-face", "only the back")]
-    [InlineData(FaultKind.ReachExhausted, "reach-exhausted", "above 20 mm")]
+    [InlineData(FaultKind.BackFace, "back-face", "only the back of the high surface")]
+    [InlineData(FaultKind.ReachExhausted, "reach-exhausted", "an inward reach of 20 mm")]
     [InlineData(FaultKind.Overlap, "uv-overlap", "move the islands apart")]
     [InlineData(FaultKind.Neighbour, "neighbour", "slat_08")]
     public void Each_cause_is_said_with_its_part_its_numbers_and_what_helps(FaultKind kind, string code, string words)
     {
         FaultRegion[] faults = [new(kind, "slat_07", "slat_08", 300, 0, 0, 20, 20), new(kind, "slat_07", "slat_08", 112, 50, 0, 20, 20)];
-        var finding = Assert.Single(FaultFindings.Explain(faults, 10000, Rows, TrayMode.One));
+        var finding = Assert.Single(FaultFindings.Explain(faults, Context(10000, TrayMode.One)));
         Assert.Equal((Severity.Warn, code, "slat_07", 412), (finding.Severity, finding.Code, finding.Place, finding.Count));
         Assert.Contains("412 texels in 2 places", finding.Sentence, StringComparison.Ordinal);
         Assert.Contains(words, finding.Sentence, StringComparison.Ordinal);
@@ -27,15 +31,15 @@ public sealed class FaultFindingsTests
     public void The_cure_for_a_neighbour_depends_on_the_trays()
     {
         FaultRegion[] faults = [new(FaultKind.Neighbour, "a", "b", 100, 0, 0, 9, 9)];
-        Assert.Contains("plan the trays", FaultFindings.Explain(faults, 1000, Rows, TrayMode.One)[0].Sentence, StringComparison.Ordinal);
-        Assert.Contains("shorten the reach", FaultFindings.Explain(faults, 1000, Rows, TrayMode.Planned)[0].Sentence, StringComparison.Ordinal);
+        Assert.Contains("plan the trays", FaultFindings.Explain(faults, Context(1000, TrayMode.One))[0].Sentence, StringComparison.Ordinal);
+        Assert.Contains("shorten the reach", FaultFindings.Explain(faults, Context(1000, TrayMode.Planned))[0].Sentence, StringComparison.Ordinal);
     }
 
     [Fact]
     public void A_few_texels_are_not_worth_a_sentence_and_skew_is_told_once_for_all()
     {
         FaultRegion[] faults = [new(FaultKind.Skew, "a", "", 500, 0, 0, 9, 9), new(FaultKind.Skew, "b", "", 300, 0, 0, 9, 9), new(FaultKind.Miss, "c", "", 3, 0, 0, 2, 2)];
-        var finding = Assert.Single(FaultFindings.Explain(faults, 100000, Rows, TrayMode.Parts));
+        var finding = Assert.Single(FaultFindings.Explain(faults, Context(100000, TrayMode.Parts)));
         Assert.Equal((Severity.Note, 800), (finding.Severity, finding.Count));
         Assert.Contains("0.8 %", finding.Sentence, StringComparison.Ordinal);
     }
