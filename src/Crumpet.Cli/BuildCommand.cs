@@ -24,7 +24,7 @@ internal static class BuildCommand
         var findings = new List<Finding>();
         foreach (var asset in kit.Assets)
         {
-            var store = new MemoryResultStore();
+            var store = new MemoryResultStore(keepsPieces: false);
             var sources = new SourceFolder(store);
             foreach (string source in asset.Sources)
                 sources.Add(new FileInfo(Path.Combine(folder.FullName, asset.Folder, source)), null);

@@ -9,6 +9,9 @@ namespace Crumpet.Storage;
 public sealed class FileStore(string folder) : IResultStore
 {
     /// <inheritdoc/>
+    public bool KeepsPieces => true;
+
+    /// <inheritdoc/>
     public StepResult? Find(string key)
     {
         string path = ResultPath(key);

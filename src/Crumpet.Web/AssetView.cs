@@ -49,6 +49,7 @@ public sealed record KitView(Kit Kit, IReadOnlyList<AssetView> Assets, IReadOnly
 public sealed class AssetView
 {
     private readonly AssetBuild build;
+    private (int, StepResult)? draft;
     private readonly IResultStore store;
     private readonly Dictionary<Station, StepResult?> results = [];
     private readonly Dictionary<string, StepResult?> lastResults = [];
@@ -97,6 +98,15 @@ public sealed class AssetView
         return result;
     }
 
+    /// <summary>What a station shows: its result, or while a bake is at work the finest draft of it.</summary>
+    public StepResult? Shown(Station station) => Result(station) ?? (station == Station.Bake ? Draft?.Result : null);
+
+    /// <summary>The finest draft of a bake that is not there yet, with how coarse it is, or null.</summary>
+    public (int Draft, StepResult Result)? Draft => draft ??= build.DraftOfBake();
+
+    /// <summary>The report of what the bake station shows, or null.</summary>
+    public BakeReport? ShownBake => Shown(Station.Bake) is { } result ? ReportOf<BakeReport>(result) : null;
+
     /// <summary>The result a station gave last, fresh or not, or null where it is no longer kept.</summary>
     public StepResult? LastResult(Station station)
     {
@@ -142,7 +152,7 @@ public sealed class AssetView
     public Delivery? CurrentDelivery => Result(Station.Deliver) is { } result ? Asset.Deliveries.FirstOrDefault(d => d.Sha256 == result.Files[0].Sha256) : null;
 
     /// <summary>Address of a station's file, with its hash so that a changed file is fetched anew; null where there is none.</summary>
-    public string? Url(Station station, string name) => Result(station)?.Files.FirstOrDefault(f => f.Name == name) is { } file
+    public string? Url(Station station, string name) => Shown(station)?.Files.FirstOrDefault(f => f.Name == name) is { } file
         ? $"/assets/{Asset.Id}/files/{station.ToString().ToLowerInvariant()}/{Uri.EscapeDataString(name)}?v={file.Sha256[..12]}"
         : null;
 

@@ -81,7 +81,7 @@ internal static class ResultFiles
     }
 
     private static async Task<StoredFile?> FindAsync(Workbench workbench, int id, string station, string name) =>
-        Enum.TryParse<Station>(station, ignoreCase: true, out var parsed) ? (await workbench.AssetAsync(id))?.Result(parsed)?.Files.FirstOrDefault(f => f.Name == name) : null;
+        Enum.TryParse<Station>(station, ignoreCase: true, out var parsed) ? (await workbench.AssetAsync(id))?.Shown(parsed)?.Files.FirstOrDefault(f => f.Name == name) : null;
 
     private static EntityTagHeaderValue Tag(string hash) => new($"\"{hash}\"");
 

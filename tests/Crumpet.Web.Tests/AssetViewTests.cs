@@ -65,6 +65,8 @@ public sealed class AssetViewTests
     /// <summary>Keeps results in memory and counts how often one is asked for.</summary>
     private sealed class CountingStore : IResultStore
     {
+        public bool KeepsPieces => true;
+
         private readonly MemoryResultStore inner = new();
 
         public int Finds { get; set; }

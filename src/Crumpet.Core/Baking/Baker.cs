@@ -26,6 +26,13 @@ public sealed class Baker : IDisposable
         return baker.BakeSheet(input, settings, threads, progress, cancel);
     }
 
+    /// <summary>Share of a sheet's parts that would have to be baked, 0 to 1: the rest is kept.</summary>
+    public static double ShareToBake(BakeInput input, BakeSettings settings)
+    {
+        var jobs = PlanAll(input, settings, new PartViews(input, settings));
+        return jobs.Length == 0 ? 0 : (double)jobs.Count(j => j.Missing.Count > 0) / jobs.Length;
+    }
+
     /// <inheritdoc cref="Bake"/>
     public BakeResult BakeSheet(BakeInput input, BakeSettings settings, int threads, IProgress<Progress>? progress, CancellationToken cancel)
     {
@@ -33,11 +40,8 @@ public sealed class Baker : IDisposable
             throw new ArgumentException(problem, nameof(settings));
         progress?.Report(new Progress(0, "looking for what changed"));
         int size = settings.SizeOf(input.Sheet);
-        var stacked = StackedTriangles.Find(input);
         var views = new PartViews(input, settings);
-        var keys = new PieceKeys(input, settings, size);
-        int[] onSheet = [.. Enumerable.Range(0, input.Parts.Count).Where(p => LowSurface.Chosen(input.Parts[p], input.Material).Any(c => !stacked[p].Contains(c.Number)))];
-        var jobs = onSheet.Select(p => Plan(input, settings, keys, views, p, stacked[p])).ToArray();
+        var jobs = PlanAll(input, settings, views);
         var open = jobs.Where(j => j.Missing.Count > 0).ToArray();
         cancel.ThrowIfCancellationRequested();
         if (open.Length > 0)
@@ -72,6 +76,14 @@ public sealed class Baker : IDisposable
         public PartCover? Cover { get; set; }
 
         public Dictionary<BakeMap, PartMap> Maps { get; } = [];
+    }
+
+    private static Job[] PlanAll(BakeInput input, BakeSettings settings, PartViews views)
+    {
+        var stacked = StackedTriangles.Find(input);
+        var keys = new PieceKeys(input, settings, settings.SizeOf(input.Sheet));
+        var onSheet = Enumerable.Range(0, input.Parts.Count).Where(p => LowSurface.Chosen(input.Parts[p], input.Material).Any(c => !stacked[p].Contains(c.Number)));
+        return [.. onSheet.Select(p => Plan(input, settings, keys, views, p, stacked[p]))];
     }
 
     private static Job Plan(BakeInput input, BakeSettings settings, PieceKeys keys, PartViews views, int part, IReadOnlySet<int> stacked)

@@ -17,6 +17,28 @@ public static class MapFiles
         _ => (".png", ImageFile.WritePng(map)),
     };
 
+    /// <summary>A map as 8-bit numbers a browser can show, where its file is not such a picture.</summary>
+    /// <param name="map">Which.</param>
+    /// <param name="bitmap">The map as a bake gave it.</param>
+    /// <param name="scale">What its full scale stands for; null where it is plain.</param>
+    public static Bitmap8 Shown(BakeMap map, Bitmap bitmap, MapScale? scale)
+    {
+        if (bitmap is not Bitmap32 real)
+            return (Bitmap8)bitmap;
+        int channels = map.Channels();
+        var shown = new Bitmap8(real.Width, real.Height, channels);
+        for (int i = 0; i < shown.Pixels.Length; i++)
+        {
+            int channel = i % channels;
+            float value = real.Pixels[i / channels * real.Channels + channel];
+            float share = scale is not null ? (value - scale.From[channel]) / MathF.Max(scale.To[channel] - scale.From[channel], 1e-30f)
+                : map.Kind() == MapKind.Vector ? value * 0.5f + 0.5f
+                : map.Meaning() == ColourMeaning.Srgb ? Srgb.FromLinear(value) : value;
+            shown.Pixels[i] = (byte)(Math.Clamp(share, 0, 1) * 255 + 0.5f);
+        }
+        return shown;
+    }
+
     private static Bitmap8 Spread(Bitmap8 grey)
     {
         var result = new Bitmap8(grey.Width, grey.Height, 4);

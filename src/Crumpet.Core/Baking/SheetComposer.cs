@@ -137,7 +137,7 @@ internal sealed class SheetComposer
         int[][] renumbered = [.. pieces.Select(p => p.Maps[map].Labels.Select(l => numbers[l]).ToArray())];
         var counts = new Dictionary<int, int>();
         var result = new SheetMap(map, settings, size, map == BakeMap.Height && settings.HeightRangeMetres <= 0 ? Greatest(map) : 0, bounds, colours);
-        float[] background = SheetMap.Background(map);
+        float[] background = map == BakeMap.Position && !bounds.IsEmpty ? [bounds.Min.X, bounds.Min.Y, bounds.Min.Z] : SheetMap.Background(map);
         int kept = map.Kept();
         ForEachTile((tile, scratch) =>
         {

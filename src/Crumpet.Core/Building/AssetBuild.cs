@@ -29,6 +29,9 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
     private readonly IntakeRules rules = rules ?? new IntakeRules();
     private readonly Dictionary<Station, string> keys = [];
 
+    /// <summary>Told of each draft of a bake as soon as it can be looked at; while nobody listens none is made.</summary>
+    public Action<int>? Drafted { get; set; }
+
     /// <summary>All stations in the order of the line.</summary>
     public static IReadOnlyList<Station> Line { get; } = Enum.GetValues<Station>();
 
@@ -50,6 +53,26 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
     /// <summary>A station's result for the current plan and sources, or null where it was not worked yet.</summary>
     public StepResult? ResultOf(Station station) => store.Find(KeyOf(station));
 
+    /// <summary>The finest draft of a bake for the current plan and sources, with how coarse it is, or null where there is none.</summary>
+    public (int Draft, StepResult Result)? DraftOfBake()
+    {
+        for (int draft = 1; plan.Bake.Draft == 0 && draft <= Baking.BakeSettings.CoarsestDraft; draft++)
+        {
+            if (store.Find(AsDraft(draft).KeyOf(Station.Bake)) is { } result)
+                return (draft, result);
+        }
+        return null;
+    }
+
+    private AssetBuild AsDraft(int draft) => new(asset, plan with { Bake = plan.Bake.Drafted(draft) }, sources, store, rules);
+
+    private StepResult Save(string key, Station station, (object Report, IReadOnlyList<StoredFile> Files, IReadOnlyList<Finding> Findings) work)
+    {
+        var result = new StepResult(key, station.ToString(), JsonSerializer.SerializeToElement(work.Report, work.Report.GetType(), BuildJson.Options), work.Files, work.Findings);
+        store.Save(result);
+        return result;
+    }
+
     /// <summary>Works every station up to one that has no result yet.</summary>
     /// <param name="upTo">Last station.</param>
     /// <param name="throughStops">Whether to go on past stop findings with what can be worked.</param>
@@ -70,10 +93,13 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
             {
                 progress?.Report(new BuildProgress(station, 0, "starting"));
                 var inner = progress is null ? null : new StationProgress(station, progress);
-                var (report, files, findings) = steps.Work(station, s => ResultOf(s)!, inner);
+                var work = steps.Work(station, s => ResultOf(s)!, inner, Drafted is null ? null : (draft, coarse) =>
+                {
+                    Save(AsDraft(draft).KeyOf(Station.Bake), Station.Bake, coarse);
+                    Drafted(draft);
+                });
                 cancel.ThrowIfCancellationRequested();
-                result = new StepResult(KeyOf(station), station.ToString(), JsonSerializer.SerializeToElement(report, report.GetType(), BuildJson.Options), files, findings);
-                store.Save(result);
+                result = Save(KeyOf(station), station, work);
             }
             progress?.Report(new BuildProgress(station, 1, "done"));
             bool nothingToGoOnWith = station == Station.Pairs && upTo > Station.Layout && !result.Report<PairReport>().Paired.Any();

@@ -30,6 +30,9 @@ public sealed record StepResult(string Key, string Step, JsonElement Summary, IR
 /// <summary>Where results and big data are kept, by content.</summary>
 public interface IResultStore
 {
+    /// <summary>Whether it outlives this build, so that pieces of bakes are worth keeping for the next one.</summary>
+    bool KeepsPieces { get; }
+
     /// <summary>The result with this key, or null.</summary>
     StepResult? Find(string key);
 

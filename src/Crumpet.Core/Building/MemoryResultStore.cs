@@ -3,11 +3,15 @@ using System.Security.Cryptography;
 
 namespace Crumpet.Core.Building;
 
-/// <summary>Keeps everything in memory, for one build.</summary>
-public sealed class MemoryResultStore : IResultStore
+/// <summary>Keeps everything in memory.</summary>
+/// <param name="keepsPieces">Whether pieces of bakes are kept for another build.</param>
+public sealed class MemoryResultStore(bool keepsPieces = true) : IResultStore
 {
     private readonly ConcurrentDictionary<string, StepResult> results = new(StringComparer.Ordinal);
     private readonly ConcurrentDictionary<string, byte[]> blobs = new(StringComparer.Ordinal);
+
+    /// <inheritdoc/>
+    public bool KeepsPieces => keepsPieces;
 
     /// <inheritdoc/>
     public StepResult? Find(string key) => results.GetValueOrDefault(key);

@@ -21,6 +21,9 @@ public sealed record SheetReport(
     /// <summary>Side of the sheet as it was baked, pixels.</summary>
     public int Size { get; init; }
 
+    /// <summary>Pictures a browser can show of maps whose files are none, by the map's name.</summary>
+    public IReadOnlyDictionary<string, string> Shown { get; init; } = new Dictionary<string, string>();
+
     /// <summary>File of the fault map.</summary>
     public string FaultFile { get; init; } = "";
 

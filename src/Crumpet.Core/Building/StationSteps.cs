@@ -19,6 +19,10 @@ namespace Crumpet.Core.Building;
 /// <summary>The work of each station on stored inputs.</summary>
 internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<SourceFile> sources, IResultStore store, IntakeRules rules, int threads, CancellationToken cancel)
 {
+    // Below this size the whole is there as soon as a draft would be.
+    private const int LeastDrafted = 512;
+    private static readonly int[] Drafts = [BakeSettings.CoarsestDraft, 1];
+
     private const int RegionsKept = 400;
     internal const string SceneName = "scene.bin";
     private const string LaidName = "laid.bin";
@@ -29,6 +33,11 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
     private const int StillSide = 256;
     private const int PartStillSide = 96;
 
+    /// <summary>Takes what a draft of a bake gave.</summary>
+    /// <param name="draft">How coarse it is.</param>
+    /// <param name="work">Its report, files and findings.</param>
+    public delegate void DraftMade(int draft, (object Report, IReadOnlyList<StoredFile> Files, IReadOnlyList<Finding> Findings) work);
+
     private Scene? scene;
     private LaidLow? laidLow;
 
@@ -36,13 +45,14 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
     /// <param name="station">Which.</param>
     /// <param name="resultOf">Results of the stations before it.</param>
     /// <param name="progress">Told often.</param>
+    /// <param name="drafted">Takes drafts of a bake; null where nobody looks at them.</param>
     public (object Report, IReadOnlyList<StoredFile> Files, IReadOnlyList<Finding> Findings) Work(
-        Station station, Func<Station, StepResult> resultOf, IProgress<Progress>? progress) => station switch
+        Station station, Func<Station, StepResult> resultOf, IProgress<Progress>? progress, DraftMade? drafted) => station switch
         {
             Station.Intake => TakeIn(progress),
             Station.Pairs => Pair(resultOf(Station.Intake), progress),
             Station.Layout => LayOut(resultOf(Station.Intake), progress),
-            Station.Bake => Bake(resultOf(Station.Intake), resultOf(Station.Pairs), resultOf(Station.Layout), progress),
+            Station.Bake => Bake(resultOf(Station.Intake), resultOf(Station.Pairs), resultOf(Station.Layout), progress, drafted),
             Station.Pack => Pack(resultOf(Station.Intake), resultOf(Station.Layout), resultOf(Station.Bake), progress),
             Station.Convert => Compress(resultOf(Station.Pack), progress),
             Station.Bind => Bind(resultOf(Station.Convert)),
@@ -206,7 +216,7 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         ], result.Findings);
     }
 
-    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) Bake(StepResult intake, StepResult pairs, StepResult layout, IProgress<Progress>? progress)
+    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) Bake(StepResult intake, StepResult pairs, StepResult layout, IProgress<Progress>? progress, DraftMade? drafted)
     {
         var laid = LaidOf(intake, layout);
         Mesh[] meshes = [.. SceneOf(intake).Meshes];
@@ -227,24 +237,35 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         {
             Materials = BakeMaterials.Of(SceneOf(intake), intake.Report<IntakeReport>(), plan.Bake.Maps, file => ContentOf(intake, file), (file, sha) => ImageFile.Read(store.Load(sha), file)),
             AssetBounds = SceneOf(intake).Meshes.Aggregate(Bounds.Empty, (b, m) => b.Including(m.Bounds())),
-            Memory = new PieceMemory(FindPiece, SavePiece),
+            Memory = store.KeepsPieces ? new PieceMemory(FindPiece, SavePiece) : null,
         };
-        return BakeSheets(input, laid.Sheets, rows, intake.Report<IntakeReport>().Objects, plan.Bake, progress);
+        var objects = intake.Report<IntakeReport>().Objects;
+        using var baker = new Baker();
+        if (drafted is not null && plan.Bake.Draft == 0 && plan.Bake.Size >= LeastDrafted && laid.Sheets.Any(s => Baker.ShareToBake(OnSheet(input, laid.Sheets, s), plan.Bake) > 0.5))
+        {
+            // What is seen first is coarse, and gives way to finer ones.
+            foreach (int draft in Drafts)
+                drafted(draft, BakeSheets(baker, input with { Memory = null }, laid.Sheets, rows, objects, plan.Bake.Drafted(draft), null));
+        }
+        return BakeSheets(baker, input, laid.Sheets, rows, objects, plan.Bake, progress);
     }
 
-    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) BakeSheets(BakeInput whole, IReadOnlyList<LaidSheet> sheets, PartRow[] rows, IReadOnlyList<ObjectReport> objects, BakeSettings settings, IProgress<Progress>? progress)
+    private static BakeInput OnSheet(BakeInput whole, IReadOnlyList<LaidSheet> sheets, LaidSheet sheet) =>
+        whole with { Sheet = sheet.Name, Material = sheets.Count > 1 ? sheets.ToList().IndexOf(sheet) : null };
+
+    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) BakeSheets(
+        Baker baker, BakeInput whole, IReadOnlyList<LaidSheet> sheets, PartRow[] rows, IReadOnlyList<ObjectReport> objects, BakeSettings settings, IProgress<Progress>? progress)
     {
         var files = new List<StoredFile>();
         var findings = new List<Finding>();
         var reports = new List<SheetReport>();
-        using var baker = new Baker();
         for (int i = 0; i < sheets.Count; i++)
         {
             string sheet = sheets[i].Name;
             int number = i;
             var inner = progress is null ? null : new Scaled(progress, (double)number / sheets.Count, 0.9 / sheets.Count);
-            var result = baker.BakeSheet(whole with { Sheet = sheet, Material = sheets.Count > 1 ? i : null }, settings, threads, inner, cancel);
-            var maps = new Dictionary<string, string>();
+            var result = baker.BakeSheet(OnSheet(whole, sheets, sheets[i]), settings, threads, inner, cancel);
+            Dictionary<string, string> maps = [], shown = [];
             foreach (var (map, bitmap) in result.Maps.OrderBy(m => m.Key))
             {
                 cancel.ThrowIfCancellationRequested();
@@ -253,6 +274,10 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
                 string file = $"{sheet}_{map.Name()}{ending}";
                 files.Add(Store(file, bytes));
                 maps.Add(map.Name(), file);
+                if (ending == ".png")
+                    continue;
+                shown.Add(map.Name(), $"{sheet}_{map.Name()}_shown.png");
+                files.Add(Store(shown[map.Name()], ImageFile.WritePng(MapFiles.Shown(map, bitmap, result.Scales.FirstOrDefault(s => s.Map == map)), 1)));
             }
             string faults = $"{sheet}_faults.png";
             files.Add(Store(faults, ImageFile.WritePng(result.Faulty, 1)));
@@ -264,6 +289,7 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
             reports.Add(new SheetReport(sheet, sheets[i].ShownMaterial, maps, result.CoveredTexels, result.Rays, texels, [.. result.Faults.Take(RegionsKept)], result.Faults.Count)
             {
                 Size = settings.SizeOf(sheet),
+                Shown = shown,
                 FaultFile = faults,
                 Scales = result.Scales,
                 Legend = result.Legend,

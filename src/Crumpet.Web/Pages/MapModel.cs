@@ -63,10 +63,14 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
 
     private IEnumerable<MapChoice> Baked()
     {
-        var report = View.Report<BakeReport>(Station.Bake);
+        var report = View.ShownBake;
         foreach (var sheet in report?.Sheets ?? [])
             foreach (var (name, file) in sheet.Maps)
-                yield return Choice("Baked", Station.Bake, file, report!.Sheets.Count > 1 ? $"{sheet.Sheet} {name}" : name, name == "normal" ? ColourMeaning.Normal : ColourMeaning.Linear, 1, sheet.Sheet);
+                yield return Choice("Baked", Station.Bake, file, report!.Sheets.Count > 1 ? $"{sheet.Sheet} {Words(name)}" : Words(name), BakeMaps.Find(name)?.Meaning() ?? ColourMeaning.Linear, 1, sheet.Sheet);
+        foreach (var sheet in (report?.Sheets ?? []).Where(s => s.FaultFile.Length > 0))
+            yield return Choice("Baked", Station.Bake, sheet.FaultFile, report!.Sheets.Count > 1 ? $"{sheet.Sheet} faults" : "faults", ColourMeaning.Srgb, 1, sheet.Sheet);
+
+        static string Words(string name) => BakeMaps.Find(name)?.Words() ?? name;
     }
 
     private IEnumerable<MapChoice> Packed()
@@ -95,12 +99,12 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
     }
 
     private MapChoice Choice(string group, Station station, string file, string label, ColourMeaning meaning, int mips, string sheet) => new(
-        group, $"{station.ToString().ToLowerInvariant()}/{file}", label, AddressOf(View.Result(station)!.File(file).Sha256, meaning), meaning == ColourMeaning.Normal, mips, sheet, MaterialOf(sheet));
+        group, $"{station.ToString().ToLowerInvariant()}/{file}", label, AddressOf(View.Shown(station)!.File(file).Sha256, meaning), meaning == ColourMeaning.Normal, mips, sheet, MaterialOf(sheet));
 
-    private int? MaterialOf(string sheet) => View.Report<BakeReport>(Station.Bake)?.Sheets.FirstOrDefault(s => s.Sheet == sheet)?.Material;
+    private int? MaterialOf(string sheet) => View.ShownBake?.Sheets.FirstOrDefault(s => s.Sheet == sheet)?.Material;
 
     private static string AddressOf(string sha256, ColourMeaning meaning) => $"/pictures/{sha256}/{meaning.ToString().ToLowerInvariant()}";
 
     private object[] Regions() =>
-        [.. (View.Report<BakeReport>(Station.Bake)?.Sheets ?? []).SelectMany(s => s.Regions.Where(r => r.Kind != FaultKind.Skew).Take(RegionsShown).Select(r => new { s.Sheet, r.Part, r.X, r.Y, r.Width, r.Height }))];
+        [.. (View.ShownBake?.Sheets ?? []).SelectMany(s => s.Regions.Where(r => r.Kind != FaultKind.Skew).Take(RegionsShown).Select(r => new { s.Sheet, r.Part, r.X, r.Y, r.Width, r.Height }))];
 }

@@ -83,9 +83,9 @@ public sealed record StageModel(AssetView View, StageStart Start)
     private StageSheet[] Sheets()
     {
         var bound = View.Report<BindReport>(Station.Bind)?.Sheets ?? [];
-        return [.. (View.Report<BakeReport>(Station.Bake)?.Sheets ?? []).Select(sheet => new StageSheet(
+        return [.. (View.ShownBake?.Sheets ?? []).Select(sheet => new StageSheet(
             sheet.Material,
-            sheet.Maps.ToDictionary(m => m.Key, m => Url(Station.Bake, m.Value)),
+            sheet.Maps.ToDictionary(m => m.Key, m => Url(Station.Bake, sheet.Shown.GetValueOrDefault(m.Key, m.Value))),
             (bound.FirstOrDefault(b => b.Sheet == sheet.Sheet)?.Slots ?? []).Where(s => s.File is not null).ToDictionary(s => s.Slot.Map, s => Url(Station.Convert, s.File!))))];
     }
 

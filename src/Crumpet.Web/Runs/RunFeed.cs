@@ -16,7 +16,8 @@ namespace Crumpet.Web.Runs;
 /// <param name="Doing">What is being done.</param>
 /// <param name="SecondsLeft">Time the station still needs, or null while that cannot be told.</param>
 /// <param name="Message">What came of it.</param>
-public sealed record RunEvent(int Id, int AssetId, string Asset, RunState State, Station Station, double Fraction, string Doing, double? SecondsLeft, string Message);
+/// <param name="Draft">How coarse a draft is that can be looked at now; null where there is none new.</param>
+public sealed record RunEvent(int Id, int AssetId, string Asset, RunState State, Station Station, double Fraction, string Doing, double? SecondsLeft, string Message, int? Draft = null);
 
 /// <summary>Tells every open page how runs go, over server-sent events.</summary>
 public sealed class RunFeed

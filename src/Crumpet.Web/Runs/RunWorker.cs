@@ -97,6 +97,7 @@ public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServ
             bool wasThere = build.ResultOf(station) is not null;
             var watch = Stopwatch.StartNew();
             var progress = new StationProgress(feed, run, asset, watch);
+            build.Drafted = draft => feed.Tell(new RunEvent(run.Id, asset.Id, asset.Name, RunState.Running, station, 0, "a draft is there", null, "", draft));
             var (reached, result) = await Task.Run(() => build.Run(station, throughStops: false, Environment.ProcessorCount, progress, cancel), cancel);
             Keep(db, asset, reached, result, wasThere ? null : watch.Elapsed.TotalSeconds);
             int findings = result.Findings.Count;

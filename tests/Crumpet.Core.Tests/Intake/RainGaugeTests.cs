@@ -92,6 +92,8 @@ public sealed class RainGaugeTests
     /// <summary>A store that no longer has the meshes' files, only what they were read as.</summary>
     private sealed class Forgetful(MemoryResultStore inner, SourceFile[] sources) : IResultStore
     {
+        public bool KeepsPieces => true;
+
         public StepResult? Find(string key) => inner.Find(key);
 
         public void Save(StepResult result) => inner.Save(result);

@@ -80,9 +80,11 @@ function take(run) {
   const at = `${run.id} ${run.station}`;
   const ended = run.state !== "running" && run.state !== "queued";
   if (ended) tellEnd(run);
-  if (ended || at !== shownStation || run.fraction === 1) {
+  // A draft is looked at like a result.
+  const draft = run.draft !== null && run.draft !== undefined;
+  if (ended || draft || at !== shownStation || run.fraction === 1) {
     shownStation = at;
-    refresh(ended);
+    refresh(ended || draft);
   }
 }
 

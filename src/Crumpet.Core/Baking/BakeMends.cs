@@ -1,0 +1,76 @@
+using System.Globalization;
+
+namespace Crumpet.Core.Baking;
+
+/// <summary>A mend of a fault: it changes what was decided, not what arrived.</summary>
+public abstract record BakeMend : Mend
+{
+    private protected static string Millimetres(float metres) => (metres * 1000).ToString("0.##", CultureInfo.InvariantCulture) + " mm";
+}
+
+/// <summary>Gives one part reaches of its own.</summary>
+/// <param name="Part">The part.</param>
+/// <param name="OutwardMetres">Outward reach; null leaves it.</param>
+/// <param name="InwardMetres">Inward reach; null leaves it.</param>
+public sealed record WidenReach(string Part, float? OutwardMetres, float? InwardMetres) : BakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => (OutwardMetres, InwardMetres) switch
+    {
+        ({ } o, { } i) => $"Let {Part} reach {Millimetres(o)} outward and {Millimetres(i)} inward",
+        ({ } o, null) => $"Let {Part} reach {Millimetres(o)} outward",
+        (null, { } i) => $"Let {Part} reach {Millimetres(i)} inward",
+        _ => $"Leave the reach of {Part}",
+    };
+}
+
+/// <summary>Keeps two parts on separate trays.</summary>
+/// <param name="One">A part.</param>
+/// <param name="Two">The other.</param>
+public sealed record SeparateTrays(string One, string Two) : BakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Put {One} and {Two} on separate trays";
+}
+
+/// <summary>A round place on a part.</summary>
+/// <param name="X">Metres.</param>
+/// <param name="Y">Metres.</param>
+/// <param name="Z">Metres.</param>
+/// <param name="RadiusMetres">Metres.</param>
+public sealed record PartSpot(float X, float Y, float Z, float RadiusMetres);
+
+/// <summary>Lets rays of a part follow shading normals around some places, so that detail stands straight there.</summary>
+/// <param name="Part">The part.</param>
+/// <param name="Spots">The places.</param>
+public sealed record StraightenDetail(string Part, IReadOnlyList<PartSpot> Spots) : BakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Straighten detail of {Part} in {Spots.Count} {(Spots.Count == 1 ? "place" : "places")}";
+}
+
+/// <summary>Packs the islands anew, so that none overlap.</summary>
+public sealed record PackIslands : BakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => "Pack the islands apart";
+}
+
+/// <summary>Makes a sheet larger.</summary>
+/// <param name="Sheet">The sheet.</param>
+/// <param name="Size">Its side, pixels.</param>
+public sealed record EnlargeSheet(string Sheet, int Size) : BakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Bake {Sheet} at {Size} px";
+}
+
+/// <summary>All kinds of mends of this station, by the word that stands for them in files.</summary>
+public static class BakeMendKinds
+{
+    /// <summary>Word and type.</summary>
+    public static IReadOnlyList<(string Word, Type Type)> All { get; } =
+    [
+        ("widenReach", typeof(WidenReach)), ("separateTrays", typeof(SeparateTrays)), ("straighten", typeof(StraightenDetail)), ("packIslands", typeof(PackIslands)), ("enlargeSheet", typeof(EnlargeSheet)),
+    ];
+}

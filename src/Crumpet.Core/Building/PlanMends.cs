@@ -1,0 +1,34 @@
+using Crumpet.Core.Baking;
+using Crumpet.Core.Pairing;
+
+namespace Crumpet.Core.Building;
+
+/// <summary>Takes mends into a plan: those of what arrived are listed and replayed, those of faults change what was decided.</summary>
+public static class PlanMends
+{
+    // Enough that nothing of a shading normal's direction is left to the smooth one.
+    private const float Straight = 1;
+
+    /// <summary>The plan with a mend.</summary>
+    public static AssetPlan With(this AssetPlan plan, Mend mend) => mend switch
+    {
+        WidenReach m => plan with { Pairs = plan.Pairs.With(m.Part, Widened(plan.Pairs.Parts.GetValueOrDefault(m.Part) ?? new PartSettings(), m)) },
+        // A tie only holds where trays are planned.
+        SeparateTrays m => plan with { Trays = plan.Trays == TrayMode.One ? TrayMode.Planned : plan.Trays, Pairs = Untied(plan.Pairs, m).With(new PartTie(m.One, m.Two, false)) },
+        StraightenDetail m => plan with
+        {
+            Pairs = plan.Pairs with { Strokes = [.. plan.Pairs.Strokes, .. m.Spots.Select(s => new BrushStroke(BrushKind.Direction, m.Part, [s.X, s.Y, s.Z], s.RadiusMetres, Straight))] },
+        },
+        PackIslands => plan with { Layout = plan.Layout with { Pack = true } },
+        EnlargeSheet m => plan with { Bake = plan.Bake with { SheetSizes = Ordered.Changed(plan.Bake.SheetSizes, m.Sheet, m.Size, m.Size == plan.Bake.Size, StringComparer.Ordinal) } },
+        _ when plan.Mends.Any(m => BuildJson.OfMend(m) == BuildJson.OfMend(mend)) => plan,
+        _ => plan with { Mends = [.. plan.Mends, mend] },
+    };
+
+    private static PartSettings Widened(PartSettings own, WidenReach mend) =>
+        own with { OutwardReachMetres = mend.OutwardMetres ?? own.OutwardReachMetres, InwardReachMetres = mend.InwardMetres ?? own.InwardReachMetres };
+
+    /// <summary>Two parts that one hand put on one tray are let go, or the tie could not part them.</summary>
+    private static PairSettings Untied(PairSettings pairs, SeparateTrays mend) =>
+        pairs.TrayByHand.TryGetValue(mend.One, out int one) && pairs.TrayByHand.TryGetValue(mend.Two, out int two) && one == two ? pairs.OnTray(mend.One, null) : pairs;
+}
