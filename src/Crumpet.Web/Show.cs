@@ -85,6 +85,27 @@ public static class Show
         _ => HtmlString.Empty,
     };
 
+    /// <summary>A small square of a colour.</summary>
+    /// <param name="colour">As <c>#rrggbb</c>.</param>
+    public static IHtmlContent Swatch(string colour) => new HtmlString($"<svg class=\"swatch\" viewBox=\"0 0 10 10\" aria-hidden=\"true\"><rect width=\"10\" height=\"10\" fill=\"{System.Text.Encodings.Web.HtmlEncoder.Default.Encode(colour)}\"/></svg>");
+
+    /// <inheritdoc cref="Swatch(string)"/>
+    public static IHtmlContent Swatch((byte R, byte G, byte B) colour) => Swatch($"#{colour.R:x2}{colour.G:x2}{colour.B:x2}");
+
+    /// <summary>A cause of faults in words.</summary>
+    public static string Fault(Core.Baking.FaultKind kind) => kind switch
+    {
+        Core.Baking.FaultKind.Miss => "nothing hit",
+        Core.Baking.FaultKind.BackFace => "back faces",
+        Core.Baking.FaultKind.Neighbour => "another part",
+        Core.Baking.FaultKind.ReachExhausted => "end of reach",
+        Core.Baking.FaultKind.Overlap => "overlapping UVs",
+        Core.Baking.FaultKind.Skew => "skewed detail",
+        Core.Baking.FaultKind.HardEdge => "hard edge, no seam",
+        Core.Baking.FaultKind.Coarse => "too few texels",
+        _ => "nothing wrong",
+    };
+
     /// <summary>The disc of a stop; its shape tells the state without colour.</summary>
     public static IHtmlContent Disc(StopState state) => new HtmlString($"<svg class=\"disc disc-{state.ToString().ToLowerInvariant()}\" viewBox=\"-10 -10 20 20\" role=\"img\" aria-label=\"{Word(state)}\">" + (state switch
     {

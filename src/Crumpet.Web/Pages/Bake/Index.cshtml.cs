@@ -1,6 +1,6 @@
+using System.Globalization;
 using Crumpet.Core.Baking;
 using Crumpet.Core.Building;
-using Crumpet.Core.Pairing;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Crumpet.Web.Pages.Bake;
@@ -8,25 +8,62 @@ namespace Crumpet.Web.Pages.Bake;
 /// <summary>Maps in 2D and on the mesh in 3D.</summary>
 public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
 {
+    private static readonly int[] OfferedRays = [16, 32, 64, 128, 256, 512, 1024];
+
     /// <inheritdoc/>
     public override Station Station => Station.Bake;
 
-    /// <summary>Records the settings and bakes. Reaches are in millimetres.</summary>
-    public Task<IActionResult> OnPostBakeAsync(int size, int samples, float outward, float inward, int rays, Occluders occluders, int padding, int bits, GreenDirection green, BakeMap[] maps) =>
-        DecideAndRunAsync(plan => plan with
+    /// <summary>Names of the sheets, where there are several or one was given a size of its own.</summary>
+    public IReadOnlyList<string> Sheets => View.ShownBake is { } report && (report.Sheets.Count > 1 || View.Plan.Bake.SheetSizes.Count > 0)
+        ? [.. report.Sheets.Select(s => s.Sheet)]
+        : [.. View.Plan.Bake.SheetSizes.Keys.Order(StringComparer.Ordinal)];
+
+    /// <summary>Numbers of rays to choose from, the present one among them.</summary>
+    public IReadOnlyList<int> RayCounts(int present) => [.. OfferedRays.Append(present).Distinct().Order()];
+
+    /// <summary>What full scale of a map stands for, in words.</summary>
+    public string Scale(MapScale scale)
+    {
+        string name = scale.Map.Words();
+        if (scale.From.Count == 1)
+            return string.Create(CultureInfo.InvariantCulture, $"{name}: black is {Number(scale.From[0], scale.Unit)}, white {Number(scale.To[0], scale.Unit)}");
+        string from = string.Join(", ", scale.From.Select(v => v.ToString("0.###", CultureInfo.InvariantCulture))), to = string.Join(", ", scale.To.Select(v => v.ToString("0.###", CultureInfo.InvariantCulture)));
+        return $"{name}: black is {from} m, white {to} m";
+    }
+
+    /// <summary>Records the settings and bakes.</summary>
+    public async Task<IActionResult> OnPostBakeAsync(BakeForm form)
+    {
+        try
         {
-            Bake = plan.Bake with
-            {
-                Size = size,
-                Samples = samples,
-                OutwardReachMetres = outward / 1000,
-                InwardReachMetres = inward / 1000,
-                OcclusionRays = rays,
-                Occluders = occluders,
-                PaddingPixels = padding,
-                Bits = bits,
-                Green = green,
-                Maps = [.. maps.Distinct().Order()],
-            },
-        });
+            Problem = ModelState.IsValid ? await Workbench.DecideAsync(Id, plan => plan with { Bake = form.Into(plan.Bake) }) : "One of the numbers is no number; correct it.";
+        }
+        catch (FormatException e)
+        {
+            Problem = e.Message;
+        }
+        if (Problem is null)
+            return await OnPostRunAsync();
+        return await LoadAsync() ? Page() : NotFound();
+    }
+
+    /// <summary>Ends the bake at work and keeps the finest draft it gave.</summary>
+    public async Task<IActionResult> OnPostKeepDraftAsync()
+    {
+        if (!await LoadAsync())
+            return NotFound();
+        if (View.Draft is not { } draft)
+            Problem = "There is no draft to keep yet; wait a moment, or cancel the run.";
+        else
+        {
+            if (View.Run is { } run)
+                await Workbench.CancelAsync(run.Id);
+            Problem = await Workbench.DecideAsync(Id, plan => plan with { Bake = plan.Bake.Drafted(draft.Draft) });
+        }
+        return Problem is null ? await OnPostRunAsync() : Page();
+    }
+
+    private static string Number(float value, string unit) => unit == "m"
+        ? (value * 1000).ToString("0.##", CultureInfo.InvariantCulture) + " mm"
+        : value.ToString("0.##", CultureInfo.InvariantCulture) + " " + unit;
 }

@@ -7,10 +7,11 @@ import "./by-hand.js";
 import { bringTo } from "./viewers.js";
 
 // A press on a finding or a ledger row takes the viewers to its place.
-function goTo(place, { side, spot, gap, pair } = {}) {
+function goTo(place, { side, spot, gap, pair, ray, onSheet } = {}) {
   markRows(place);
   const numbers = (text) => (text ? text.split(" ").map(Number) : null);
-  bringTo("fly-to", { place, side, pair, spot: numbers(spot), gap: numbers(gap) });
+  const [x, y, width, height, ...sheet] = onSheet?.split(" ") ?? [];
+  bringTo("fly-to", { place, side, pair, spot: numbers(spot), gap: numbers(gap), ray: numbers(ray), region: onSheet ? { x: +x, y: +y, width: +width, height: +height, sheet: sheet.join(" ") } : null });
 }
 function markRows(place) {
   for (const row of document.querySelectorAll(".ledger tr[data-place]")) row.classList.toggle("marked", row.dataset.place === place);

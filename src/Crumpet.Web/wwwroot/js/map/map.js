@@ -23,7 +23,7 @@ export class MapViewer {
     this.view = new PanZoom(this.canvas, () => this.draw());
     this.bar = bindMapBar(this);
     activate(root, this);
-    answerTo("fly-to", ({ place }) => this.flyTo(place));
+    answerTo("fly-to", ({ place, region }) => this.flyTo(place, region));
     answerTo("picked", (part) => { this.picked = part; this.draw(); });
     answerTo("point", (point) => {
       if (point.from === this) return;
@@ -197,10 +197,20 @@ export class MapViewer {
     return this.compare === "wipe" ? `${picture.choice.label} | ${this.other.choice.label}` : `${picture.choice.label} − ${this.other.choice.label}${this.difference ? ` · ${this.difference}` : ""}`;
   }
 
-  flyTo(place) {
+  async flyTo(place, at) {
     const part = this.overlay.paths?.find((p) => p.name === place)?.part ?? place;
     this.picked = part;
-    const region = this.shownRegions.find((r) => r.part === place);
+    // A place on another sheet is looked at on that sheet, in the same map where it has one.
+    if (at && this.picture && this.picture.choice.sheet !== at.sheet) {
+      const kind = this.picture.choice.label.split(" ").at(-1), there = this.config.choices.filter((c) => c.sheet === at.sheet);
+      const other = there.find((c) => c.label.split(" ").at(-1) === kind) ?? there[0];
+      if (other) {
+        this.panes[0] = other.key;
+        this.bar.showChoices();
+        await this.open();
+      }
+    }
+    const region = at ?? this.shownRegions.find((r) => r.part === place);
     if (region) this.view.show(region.x, region.y, Math.max(8, region.width), Math.max(8, region.height));
     this.draw();
   }

@@ -52,6 +52,19 @@ export function gapLine(from, to) {
   return group;
 }
 
+/** A ray from where it starts to where it ends, with a head, drawn over everything. */
+export function rayArrow(from, to) {
+  const along = to.clone().sub(from), length = along.length();
+  const arrow = new THREE.ArrowHelper(along.normalize(), from, Math.max(length, 1e-6), 0xffe94a, Math.min(0.35 * length, 0.02), Math.min(0.2 * length, 0.01));
+  for (const o of [arrow.line, arrow.cone]) {
+    o.material.depthTest = false;
+    o.material.transparent = true;
+    o.renderOrder = 9;
+    o.frustumCulled = false;
+  }
+  return arrow;
+}
+
 /** Picked edges, six numbers each, drawn over everything. */
 export function edgeLines(ends) {
   const geometry = new THREE.BufferGeometry();

@@ -6,7 +6,7 @@ import { stroke } from "./brush.js";
 import { loadLight } from "./light.js";
 import { LookBook } from "./look-book.js";
 import { partUnder, pointOf, surfaceUnder } from "./pointing.js";
-import { edgeLines, figure, gapLine, islandsOn, metreGrid } from "./props.js";
+import { edgeLines, figure, gapLine, islandsOn, metreGrid, rayArrow } from "./props.js";
 import { loadPreview } from "./preview.js";
 import { Rays } from "./rays.js";
 import { Side } from "./side.js";
@@ -223,7 +223,7 @@ export class Stage {
   }
 
   /** Goes to a place: a part or object by name, and where there is one a spot, which is marked. */
-  async flyTo({ place, side: wanted, spot, gap, pair }) {
+  async flyTo({ place, side: wanted, spot, gap, pair, ray }) {
     const shown = () => this.panes.slice(0, this.compare === "one" ? 1 : 2);
     // What the place is on may not be among what is shown.
     if (wanted && !shown().some((look) => look.startsWith(`${wanted}:`)) && this.bar.panes.choices().includes(`${wanted}:plain`)) {
@@ -237,6 +237,7 @@ export class Stage {
     this.mark(null);
     this.gap?.removeFromParent();
     this.gap = null;
+    if (ray) this.scene.add(this.gap = rayArrow(new THREE.Vector3(...ray.slice(0, 3)), new THREE.Vector3(...ray.slice(3))));
     if (gap) {
       // The two that come near each other, and nothing that hides where.
       const [from, to] = [new THREE.Vector3(...gap.slice(0, 3)), new THREE.Vector3(...gap.slice(3))], middle = from.clone().add(to).divideScalar(2);
