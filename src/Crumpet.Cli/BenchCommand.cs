@@ -6,6 +6,7 @@ using Crumpet.Core;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Tracing;
+using Crumpet.Demo;
 
 namespace Crumpet.Cli;
 
@@ -27,7 +28,11 @@ internal static class BenchCommand
         var file = new Argument<FileInfo>("file") { Description = "Mesh file to read." };
         var reading = new Command("read", "Measure how fast a mesh file is read, beside counting its lines with wc -l.") { file };
         reading.SetAction(parsed => RunRead(parsed, parsed.GetRequiredValue(file)));
-        return new Command("bench", "Measure this machine.") { command, reading };
+        var triangles = new Option<int>("--triangles") { Required = true, Description = "How many triangles, roughly." };
+        var target = new Option<FileInfo>("--out") { Required = true, Description = "PLY file to write." };
+        var shape = new Command("mesh", "Write a rough pebble to measure on.") { triangles, target };
+        shape.SetAction(parsed => WriteMesh(parsed, parsed.GetValue(triangles), parsed.GetRequiredValue(target)));
+        return new Command("bench", "Measure this machine.") { command, reading, shape, BenchBakeCommand.Make() };
     }
 
     private static int Run(ParseResult parsed, FileInfo file, string kind, int count, int threads, DirectoryInfo? dump)
@@ -61,6 +66,17 @@ internal static class BenchCommand
             threads,
         };
         return Output.Print(parsed, report, [FormattableString.Invariant($"{report.triangles} triangles, {count} {kind} rays, {hits} hits, build {report.buildSeconds} s, {report.mraysOneThread} Mrays/s on one thread, {report.mraysAllThreads} on {threads}; in bundles {report.bundledOneThread} and {report.bundledAllThreads}")], []);
+    }
+
+    private static int WriteMesh(ParseResult parsed, int triangles, FileInfo target)
+    {
+        if (triangles < 1000)
+            throw new UsageException($"--triangles is {triangles}; it must be 1000 or more.");
+        var mesh = Pebble.High("pebble", triangles);
+        using var stream = new MemoryStream();
+        PlyWriter.Write(new Scene("", [mesh], [], []), stream);
+        string path = Output.Write(target.Directory!, target.Name, stream.ToArray());
+        return Output.Print(parsed, new { path, triangles = mesh.TriangleCount }, [$"{path}: {mesh.TriangleCount} triangles"], []);
     }
 
     private static int RunRead(ParseResult parsed, FileInfo file)

@@ -26,9 +26,10 @@ internal sealed class LightRays(BakeSettings settings, float ground)
         float sum = 0;
         open = Vector3.Zero;
         cast = 0;
+        var points = new SobolSequence.Points(sequence.Seed);
         for (uint i = 0; i < count; i++)
         {
-            var direction = Hemispheres.CosineDirection(normal, SobolSequence.Point(sequence.First + i, sequence.Seed));
+            var direction = Hemispheres.CosineDirection(normal, points.Point(sequence.First + i));
             if (Vector3.Dot(direction, flat) <= 0)
                 continue;
             cast++;
@@ -45,9 +46,10 @@ internal sealed class LightRays(BakeSettings settings, float ground)
         point -= flat * Lift(point);
         float sum = 0, range = settings.ThicknessRangeMetres;
         cast = 0;
+        var points = new SobolSequence.Points(sequence.Seed);
         for (uint i = 0; i < count; i++)
         {
-            var direction = Hemispheres.CosineDirection(-normal, SobolSequence.Point(sequence.First + i, sequence.Seed));
+            var direction = Hemispheres.CosineDirection(-normal, points.Point(sequence.First + i));
             if (Vector3.Dot(direction, flat) >= 0)
                 continue;
             cast++;

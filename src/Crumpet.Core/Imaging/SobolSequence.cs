@@ -7,32 +7,40 @@ namespace Crumpet.Core.Imaging;
 public static class SobolSequence
 {
     /// <summary>Point <paramref name="index"/> of the set that belongs to <paramref name="seed"/>, in [0, 1)².</summary>
-    public static Vector2 Point(uint index, uint seed)
+    public static Vector2 Point(uint index, uint seed) => new Points(seed).Point(index);
+
+    /// <summary>The set of points that belongs to a seed.</summary>
+    public readonly struct Points(uint seed)
     {
-        uint shuffled = Scramble(index, Hash.Mix(seed));
-        uint x = Scramble(ReverseBits(shuffled), Hash.Mix(seed + 0x9e3779b9));
-        uint y = Scramble(SecondDimension(shuffled), Hash.Mix(seed + 0x3c6ef372));
-        return new Vector2(Hash.ToUnit(x), Hash.ToUnit(y));
+        private readonly uint order = Hash.Mix(seed), first = Hash.Mix(seed + 0x9e3779b9), second = Hash.Mix(seed + 0x3c6ef372);
+
+        /// <summary>Point <paramref name="index"/>, in [0, 1)².</summary>
+        public Vector2 Point(uint index)
+        {
+            // The first dimension is the index with its bits reversed, which the scrambling reverses again.
+            uint shuffled = ReverseBits(Permute(ReverseBits(index), order));
+            return new Vector2(Hash.ToUnit(ReverseBits(Permute(shuffled, first))), Hash.ToUnit(ReverseBits(Permute(SecondDimension(shuffled), second))));
+        }
     }
 
-    private static uint SecondDimension(uint index)
+    // Bit i of the second dimension, from the top, adds up the bits j of the index whose binomial coefficient C(j, i) is odd: those where i is
+    // a subset of j, by Lucas' theorem. The sums over supersets take one step for each bit of j. The result is in reversed order.
+    private static uint SecondDimension(uint x)
     {
-        uint result = 0;
-        for (uint direction = 1u << 31; index != 0; index >>= 1, direction ^= direction >> 1)
-            if ((index & 1) != 0)
-                result ^= direction;
-        return result;
+        x ^= (x >> 1) & 0x55555555;
+        x ^= (x >> 2) & 0x33333333;
+        x ^= (x >> 4) & 0x0f0f0f0f;
+        x ^= (x >> 8) & 0x00ff00ff;
+        return x ^ (x >> 16);
     }
 
-    private static uint Scramble(uint x, uint seed)
+    private static uint Permute(uint x, uint seed)
     {
-        x = ReverseBits(x);
         x ^= x * 0x3d20adea;
         x += seed;
         x *= (seed >> 16) | 1;
         x ^= x * 0x05526c56;
-        x ^= x * 0x53a22864;
-        return ReverseBits(x);
+        return x ^ (x * 0x53a22864);
     }
 
     private static uint ReverseBits(uint x)

@@ -123,6 +123,19 @@ public sealed unsafe class Bvh : IDisposable
                 current = node->Children[first];
                 if (mask == 0)
                     continue;
+                if (typeof(TRule) == typeof(FirstFound))
+                {
+                    // Any hit will do, so the order does not matter.
+                    do
+                    {
+                        int lane = BitOperations.TrailingZeroCount(mask);
+                        mask &= mask - 1;
+                        stackDistance[top] = 0;
+                        stackNode[top++] = node->Children[lane];
+                    }
+                    while (mask != 0);
+                    continue;
+                }
                 float currentDistance = enter.GetElement(first);
                 int bottom = top;
                 do
