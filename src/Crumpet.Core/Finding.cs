@@ -27,6 +27,9 @@ public sealed record Finding(Severity Severity, string Code, string Place, strin
     /// <summary>Where in space it is, or null where it is nowhere in particular.</summary>
     public Spot? Spot { get; init; }
 
+    /// <summary>Where on a sheet it is, or null where it is on none.</summary>
+    public SheetPlace? OnSheet { get; init; }
+
     /// <summary>Worst first, then by place, so that the order never depends on how the work was done.</summary>
     public static IReadOnlyList<Finding> Sorted(IEnumerable<Finding> findings) =>
         findings.OrderBy(f => f.Severity).ThenByDescending(f => f.Count).ThenBy(f => f.Place, StringComparer.Ordinal)
@@ -42,9 +45,6 @@ public sealed record Spot(float X, float Y, float Z, float Radius)
 {
     /// <summary>A ray to draw there: where it starts and where it ends, six numbers, metres; null for none.</summary>
     public IReadOnlyList<float>? Ray { get; init; }
-
-    /// <summary>The same place on a sheet; null where it is on none.</summary>
-    public SheetPlace? OnSheet { get; init; }
 }
 
 /// <summary>A rectangle of a sheet for the map viewer to fly to.</summary>

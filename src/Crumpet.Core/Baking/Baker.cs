@@ -12,6 +12,8 @@ namespace Crumpet.Core.Baking;
 public sealed class Baker : IDisposable
 {
     private readonly Dictionary<string, HighSurface> surfaces = new(StringComparer.Ordinal);
+    private readonly Dictionary<(Mesh, float), float[]> curvatures = [];
+    private readonly ObjectKeys known = new();
 
     /// <summary>Bakes the maps of one sheet. The result does not depend on <paramref name="threads"/>.</summary>
     /// <param name="input">Parts and trays; every low object has UVs.</param>
@@ -27,7 +29,7 @@ public sealed class Baker : IDisposable
     }
 
     /// <summary>Share of a sheet's parts that would have to be baked, 0 to 1: the rest is kept.</summary>
-    public static double ShareToBake(BakeInput input, BakeSettings settings)
+    public double ShareToBake(BakeInput input, BakeSettings settings)
     {
         var jobs = PlanAll(input, settings, new PartViews(input, settings));
         return jobs.Length == 0 ? 0 : (double)jobs.Count(j => j.Missing.Count > 0) / jobs.Length;
@@ -78,28 +80,27 @@ public sealed class Baker : IDisposable
         public Dictionary<BakeMap, PartMap> Maps { get; } = [];
     }
 
-    private static Job[] PlanAll(BakeInput input, BakeSettings settings, PartViews views)
+    private Job[] PlanAll(BakeInput input, BakeSettings settings, PartViews views)
     {
         var stacked = StackedTriangles.Find(input);
-        var keys = new PieceKeys(input, settings, settings.SizeOf(input.Sheet));
+        var keys = input.Memory is null ? null : new PieceKeys(input, settings, settings.SizeOf(input.Sheet), known);
         var onSheet = Enumerable.Range(0, input.Parts.Count).Where(p => LowSurface.Chosen(input.Parts[p], input.Material).Any(c => !stacked[p].Contains(c.Number)));
         return [.. onSheet.Select(p => Plan(input, settings, keys, views, p, stacked[p]))];
     }
 
-    private static Job Plan(BakeInput input, BakeSettings settings, PieceKeys keys, PartViews views, int part, IReadOnlySet<int> stacked)
+    private static Job Plan(BakeInput input, BakeSettings settings, PieceKeys? keys, PartViews views, int part, IReadOnlySet<int> stacked)
     {
+        if (keys is null || input.Memory is not { } memory)
+            return new Job { Part = part, Stacked = stacked, CoverKey = "", MapKeys = [], Missing = [.. settings.Maps.Distinct().Order()] };
         string cover = keys.Cover(part, stacked, views.Seen(part));
         var maps = settings.Maps.Distinct().ToDictionary(m => m, m => keys.Map(m, cover, part, views.Seen(part), views.Occluders(part)));
         var job = new Job { Part = part, Stacked = stacked, CoverKey = cover, MapKeys = maps, Missing = [] };
-        if (input.Memory is { } memory)
+        foreach (var (map, key) in maps)
         {
-            foreach (var (map, key) in maps)
-            {
-                if (memory.Find(key) is { } piece)
-                    job.Maps.Add(map, PieceFile.ReadMap(piece));
-            }
-            job.Cover = memory.Find(cover) is { } known ? PieceFile.ReadCover(known) : null;
+            if (memory.Find(key) is { } piece)
+                job.Maps.Add(map, PieceFile.ReadMap(piece));
         }
+        job.Cover = memory.Find(cover) is { } kept ? PieceFile.ReadCover(kept) : null;
         job.Missing.AddRange(maps.Keys.Where(m => !job.Maps.ContainsKey(m)).Order());
         // A cover that was lost is baked again with a map, which then is the same as before.
         if (job.Cover is null && job.Missing.Count == 0)
@@ -109,7 +110,7 @@ public sealed class Baker : IDisposable
 
     private void BakeParts(BakeInput input, BakeSettings settings, PartViews views, Job[] open, int size, int threads, IProgress<Progress>? progress, CancellationToken cancel)
     {
-        var looks = new HighLooks(input, settings);
+        var looks = new HighLooks(input, settings, curvatures);
         var bakes = new PartBake[open.Length];
         for (int i = 0; i < open.Length; i++)
         {
@@ -139,12 +140,14 @@ public sealed class Baker : IDisposable
         {
             progress?.Report(new Progress(0.9 + 0.02 * i / open.Length, "looking through faults"));
             var (cover, maps) = bakes[i].Finish(cancel);
-            open[i].Cover = cover;
+            bool isNew = open[i].Cover is null;
+            open[i].Cover ??= cover;
             foreach (var map in maps)
                 open[i].Maps[map.Map] = map;
             if (input.Memory is not { } memory)
                 continue;
-            memory.Save(open[i].CoverKey, PieceFile.Write(cover));
+            if (isNew)
+                memory.Save(open[i].CoverKey, PieceFile.Write(cover));
             foreach (var map in maps)
                 memory.Save(open[i].MapKeys[map.Map], PieceFile.Write(map));
         }

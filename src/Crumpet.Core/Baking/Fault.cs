@@ -54,10 +54,10 @@ public sealed record FaultRegion(FaultKind Kind, string Part, string Other, int 
     /// <summary>Degrees at the worst texel: to the ray for skew, of normals around their mean for coarse detail.</summary>
     public float Degrees { get; init; }
 
-    /// <summary>Outward reach with which its rays would find their surface, metres; 0 where that would not help.</summary>
+    /// <summary>How far off the low surface its rays would have to start to find their surface, metres; 0 where that would not help.</summary>
     public float NeedsOutwardMetres { get; init; }
 
-    /// <summary>Inward reach with which its rays would find their surface, metres; 0 where that would not help.</summary>
+    /// <summary>How deep under the low surface its rays find their surface, or would find it, metres; 0 where there is none.</summary>
     public float NeedsInwardMetres { get; init; }
 
     /// <summary>Texels a metre where it is, px/m.</summary>

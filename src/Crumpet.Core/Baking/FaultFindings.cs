@@ -50,8 +50,9 @@ public static class FaultFindings
         string where = regions.Length == 1 ? "in one place" : $"in {regions.Length} places";
         float outward = regions.Max(r => r.NeedsOutwardMetres), inward = regions.Max(r => r.NeedsInwardMetres);
         var worst = regions.MaxBy(r => r.NeedsOutwardMetres + r.NeedsInwardMetres)!;
-        MendOffer? reachMend = outward > row.OutwardReachMetres || inward > row.InwardReachMetres
-            ? Offer(new WidenReach(part, outward > row.OutwardReachMetres ? RoundedUp(outward) : null, inward > row.InwardReachMetres ? RoundedUp(inward) : null))
+        float outwardEased = outward > 0 ? Eased(outward, 0) : 0, inwardEased = inward > 0 ? Eased(inward, row.OutwardReachMetres) : 0;
+        MendOffer? reachMend = outwardEased > row.OutwardReachMetres || inwardEased > row.InwardReachMetres
+            ? Offer(new WidenReach(part, outwardEased > row.OutwardReachMetres ? outwardEased : null, inwardEased > row.InwardReachMetres ? inwardEased : null))
             : null;
         return kind switch
         {
@@ -81,12 +82,12 @@ public static class FaultFindings
                 "hard-edge", $"{part}: hard edges run {texels} texels within islands, where two tangent frames meet without a seam and a line shows when lit; soften them or cut the UVs along them.",
                 HardEdgeMends(row, context)),
             _ => Say(
-                "reach-exhausted", $"{part}: {texels} texels {where} hit in the last 2 % of the {reach}; an inward reach of {Millimetres(MathF.Max(inward, row.InwardReachMetres))} would leave them room.",
+                "reach-exhausted", $"{part}: {texels} texels {where} hit in the last 2 % of the {reach}; an inward reach of {Millimetres(MathF.Max(inwardEased, row.InwardReachMetres))} would leave them room.",
                 reachMend),
         };
 
         Finding Say(string code, string sentence, params MendOffer?[] mends) =>
-            new(Severity.Warn, code, part, sentence, texels) { Mends = [.. mends.OfType<MendOffer>()], Spot = SpotOf(worst, context.Sheet) };
+            new(Severity.Warn, code, part, sentence, texels) { Mends = [.. mends.OfType<MendOffer>()], Spot = SpotOf(worst), OnSheet = PlaceOf(worst, context.Sheet) };
     }
 
     private static MendOffer?[] HardEdgeMends(PartRow row, FaultContext context)
@@ -115,7 +116,8 @@ public static class FaultFindings
                 $"{texels} texels ({share} %) see the high surface at more than 60° to their ray; most are on {part.Key}, {part.Sum(r => r.Texels)} texels, up to {degrees:0}°.", texels)
             {
                 Mends = spots.Length > 0 ? [new MendOffer(spots.Length == 1 ? $"Straighten {part.Key} here" : $"Straighten {part.Key} in {spots.Length} places", false, new StraightenDetail(part.Key, spots))] : [],
-                Spot = SpotOf(largest, context.Sheet),
+                Spot = SpotOf(largest),
+                OnSheet = PlaceOf(largest, context.Sheet),
             };
         }
         float density = largest.PixelsPerMetre, asked = density * MathF.Max(1, degrees / DrawnDegrees);
@@ -125,7 +127,8 @@ public static class FaultFindings
             $"{texels} texels ({share} %) hold detail that turns by up to {degrees:0}° within one; most are on {part.Key}, which has {density:0} px/m there and would take {asked:0} px/m.", texels)
         {
             Mends = BakeSettings.Sizes.Contains(size) ? [Offer(new EnlargeSheet(context.Sheet, size))] : [],
-            Spot = SpotOf(largest, context.Sheet),
+            Spot = SpotOf(largest),
+            OnSheet = PlaceOf(largest, context.Sheet),
         };
     }
 
@@ -133,7 +136,7 @@ public static class FaultFindings
 
     private static float RadiusOf(FaultRegion region) => region.PixelsPerMetre > 0 ? 0.75f * MathF.Max(region.Width, region.Height) / region.PixelsPerMetre : 0.01f;
 
-    private static Spot? SpotOf(FaultRegion region, string sheet)
+    private static Spot? SpotOf(FaultRegion region)
     {
         if (region.Ray is not { } ray)
             return null;
@@ -141,12 +144,15 @@ public static class FaultFindings
         return new Spot(ray.Low[0], ray.Low[1], ray.Low[2], MathF.Max(2 * length, RadiusOf(region)))
         {
             Ray = [.. ray.From, .. ray.To],
-            OnSheet = new SheetPlace(sheet, region.X, region.Y, region.Width, region.Height),
         };
     }
 
-    /// <summary>Up to the next tenth of a millimetre, so that the number can be read.</summary>
-    private static float RoundedUp(float metres) => MathF.Ceiling(metres * 1e4f) / 1e4f;
+    private static SheetPlace PlaceOf(FaultRegion region, string sheet) => new(sheet, region.X, region.Y, region.Width, region.Height);
+
+    /// <summary>A reach with which hits at this distance lie well before its end, up to the next tenth of a millimetre so that the number can be read.</summary>
+    /// <param name="metres">Distance of the farthest hit from the low surface.</param>
+    /// <param name="before">How far its ray has come until there.</param>
+    private static float Eased(float metres, float before) => MathF.Ceiling(MathF.Max(metres * 1.1f, (metres + before) / 0.95f - before) * 1e4f) / 1e4f;
 
     private static string Millimetres(float metres) => (metres * 1000).ToString(metres < 0.01f ? "0.##" : "0.#", CultureInfo.InvariantCulture) + " mm";
 }

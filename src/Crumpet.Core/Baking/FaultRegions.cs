@@ -10,9 +10,6 @@ internal sealed class FaultRegions(BakeInput input, PartScene scene, int size, F
     // Enough to know what a region needs without casting a ray for each of its texels again.
     private const int Probes = 64;
 
-    // Hits in the last 2 % are faults; this much room leaves none there.
-    private const float Ease = 1.1f;
-
     /// <summary>The ray of a texel that is wrong.</summary>
     public delegate (Vector3 Point, Vector3 Start, Vector3 Direction, float Length) Where(in FaultTexel fault);
 
@@ -91,8 +88,7 @@ internal sealed class FaultRegions(BakeInput input, PartScene scene, int size, F
         return worst.Kind switch
         {
             FaultKind.Miss or FaultKind.BackFace => Needs(region, faults, members),
-            // Its rays hit, only late: a little more room and they hit in the middle.
-            FaultKind.ReachExhausted => region with { NeedsInwardMetres = MathF.Max(0, worst.Amount * Ease - Vector3.Distance(start, point)) },
+            FaultKind.ReachExhausted => region with { NeedsInwardMetres = MathF.Max(0, worst.Amount - Vector3.Distance(start, point)) },
             _ => region,
         };
     }
@@ -114,12 +110,12 @@ internal sealed class FaultRegions(BakeInput input, PartScene scene, int size, F
             bool isInside = own.Bvh.ClosestFacing(new Ray(start - direction * length, -direction, 0, farthest), out var below, out _);
             if (isOutside && (!isInside || above.Distance <= below.Distance))
             {
-                if (reach + above.Distance * Ease > outward)
-                    (outward, ray) = (reach + above.Distance * Ease, RayOf(point, start + direction * above.Distance, point));
+                if (reach + above.Distance > outward)
+                    (outward, ray) = (reach + above.Distance, RayOf(point, start + direction * above.Distance, point));
             }
-            else if (isInside && length - reach + below.Distance * Ease > inward)
+            else if (isInside && length - reach + below.Distance > inward)
             {
-                inward = length - reach + below.Distance * Ease;
+                inward = length - reach + below.Distance;
                 if (outward <= 0)
                     ray = RayOf(point, start, start - direction * (length + below.Distance));
             }

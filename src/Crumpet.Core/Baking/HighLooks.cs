@@ -9,6 +9,7 @@ namespace Crumpet.Core.Baking;
 /// <summary>What the high side looks like at a place: what maps beside normals and light are made of. Prepared for the maps that ask.</summary>
 internal sealed class HighLooks
 {
+    private readonly Dictionary<(Mesh, float), float[]> known;
     private readonly Dictionary<Mesh, float[]> curvatures = new(ReferenceEqualityComparer.Instance);
     private readonly Dictionary<(int Part, int Number), int[]> labelsOfTriangles = [];
     private readonly Dictionary<string, int> labelNumbers = new(StringComparer.Ordinal);
@@ -17,8 +18,12 @@ internal sealed class HighLooks
     private readonly BakeSettings settings;
 
     /// <summary>Prepares what maps ask of some objects.</summary>
-    public HighLooks(BakeInput input, BakeSettings settings)
+    /// <param name="input">Parts and materials.</param>
+    /// <param name="settings">What maps ask.</param>
+    /// <param name="known">Curvatures that are known already, by object and radius; takes new ones.</param>
+    public HighLooks(BakeInput input, BakeSettings settings, Dictionary<(Mesh, float), float[]> known)
     {
+        this.known = known;
         this.input = input;
         this.settings = settings;
         Textures = new HighTextures(input.Materials);
@@ -37,7 +42,12 @@ internal sealed class HighLooks
         {
             cancel.ThrowIfCancellationRequested();
             if (maps.Any(m => m.Kind() == MapKind.Bend) && !curvatures.ContainsKey(o.Mesh))
-                curvatures.Add(o.Mesh, SurfaceCurvature.PerCorner(o.Mesh, settings.CurvatureRadiusMetres, threads, cancel));
+            {
+                var key = (o.Mesh, settings.CurvatureRadiusMetres);
+                if (!known.TryGetValue(key, out float[]? values))
+                    known.Add(key, values = SurfaceCurvature.PerCorner(o.Mesh, settings.CurvatureRadiusMetres, threads, cancel));
+                curvatures.Add(o.Mesh, values);
+            }
             if (maps.Contains(BakeMap.Id) && settings.IdBy != IdSource.Colour)
                 labelsOfTriangles.TryAdd((o.Part, o.Number), LabelTriangles(o));
         }

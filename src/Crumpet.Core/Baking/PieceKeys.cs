@@ -8,13 +8,21 @@ using Crumpet.Core.Pairing;
 
 namespace Crumpet.Core.Baking;
 
+/// <summary>Hashes of objects, each made once.</summary>
+internal sealed class ObjectKeys
+{
+    /// <summary>Of positions, triangles and normals.</summary>
+    public Dictionary<Mesh, string> Shapes { get; } = new(ReferenceEqualityComparer.Instance);
+
+    /// <summary>Of colours, materials and UVs.</summary>
+    public Dictionary<Mesh, string> Dresses { get; } = new(ReferenceEqualityComparer.Instance);
+}
+
 /// <summary>Makes the keys of pieces: hashes of all that a part's share of a map can depend on, and of nothing else.</summary>
-internal sealed class PieceKeys(BakeInput input, BakeSettings settings, int size)
+internal sealed class PieceKeys(BakeInput input, BakeSettings settings, int size, ObjectKeys known)
 {
     // Grows whenever the same input gives other bytes.
     private const int Version = 1;
-    private readonly Dictionary<Mesh, string> shapes = new(ReferenceEqualityComparer.Instance);
-    private readonly Dictionary<Mesh, string> dresses = new(ReferenceEqualityComparer.Instance);
 
     /// <summary>Key of what a part covers.</summary>
     /// <param name="part">Number of the part.</param>
@@ -92,15 +100,15 @@ internal sealed class PieceKeys(BakeInput input, BakeSettings settings, int size
 
     private string ShapeKey(Mesh mesh)
     {
-        if (!shapes.TryGetValue(mesh, out string? key))
-            shapes.Add(mesh, key = Hash(h => Shape(h, mesh)));
+        if (!known.Shapes.TryGetValue(mesh, out string? key))
+            known.Shapes.Add(mesh, key = Hash(h => Shape(h, mesh)));
         return key;
     }
 
     /// <summary>Colours, materials and pictures of an object.</summary>
     private string DressKey(Mesh mesh)
     {
-        if (dresses.TryGetValue(mesh, out string? key))
+        if (known.Dresses.TryGetValue(mesh, out string? key))
             return key;
         var used = mesh.TriangleMaterials.Distinct().Order().Where(m => m >= 0 && m < input.Materials.Count).Select(m => input.Materials[m]);
         var said = used.Select(m => new
@@ -119,7 +127,7 @@ internal sealed class PieceKeys(BakeInput input, BakeSettings settings, int size
             foreach (var set in mesh.UvSets)
                 Append<Vector2>(h, set);
         });
-        dresses.Add(mesh, key);
+        known.Dresses.Add(mesh, key);
         return key;
     }
 

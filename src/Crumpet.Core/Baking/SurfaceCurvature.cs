@@ -63,7 +63,7 @@ internal static class SurfaceCurvature
     /// <summary>Sums of the points of a cell that look to one of six sides.</summary>
     private struct Cell
     {
-        public Vector3 Moment;
+        public Vector3 Centre;
         public float Area, Bend;
     }
 
@@ -73,66 +73,83 @@ internal static class SurfaceCurvature
     {
         float cell = radius / 2;
         var slots = new Dictionary<(int, int, int), int>(points.Length / 2);
-        var cells = new List<Cell>();
+        var slotOf = new int[points.Length];
         for (int i = 0; i < points.Length; i++)
         {
+            points[i].Normal = Unit(points[i].Normal);
             var key = Key(points[i].At, cell);
-            if (!slots.TryGetValue(key, out int slot))
-            {
-                slots.Add(key, slot = cells.Count);
-                for (int side = 0; side < Sides; side++)
-                    cells.Add(default);
-            }
-            var n = Unit(points[i].Normal);
+            if (!slots.TryGetValue(key, out slotOf[i]))
+                slots.Add(key, slotOf[i] = slots.Count);
+        }
+        cancel.ThrowIfCancellationRequested();
+        var cells = new Cell[slots.Count * Sides];
+        var starts = new int[slots.Count + 1];
+        for (int i = 0; i < points.Length; i++)
+        {
+            starts[slotOf[i] + 1]++;
             for (int side = 0; side < Sides; side++)
             {
-                float weight = Toward(n, side);
-                if (weight <= 0)
-                    continue;
-                var sum = cells[slot + side];
+                float weight = Toward(points[i].Normal, side);
+                ref var sum = ref cells[slotOf[i] * Sides + side];
                 sum.Area += weight * points[i].Area;
                 sum.Bend += weight * points[i].Bend;
-                sum.Moment += weight * points[i].Area * points[i].At;
-                cells[slot + side] = sum;
+                sum.Centre += weight * points[i].Area * points[i].At;
             }
         }
-        var all = cells.ToArray();
+        for (int i = 0; i < cells.Length; i++)
+            cells[i].Centre = cells[i].Area > 0 ? cells[i].Centre / cells[i].Area : default;
+        for (int i = 0; i < slots.Count; i++)
+            starts[i + 1] += starts[i];
+        var inCell = new int[points.Length];
+        int[] next = starts[..^1];
+        for (int i = 0; i < points.Length; i++)
+            inCell[next[slotOf[i]]++] = i;
         var values = new float[points.Length];
-        Parallel.For(0, (points.Length + 1023) / 1024, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, part =>
+        Parallel.For(0, slots.Count, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, slot =>
         {
-            for (int i = part * 1024; i < Math.Min(points.Length, (part + 1) * 1024); i++)
-                values[i] = Average(points[i], slots, all, cell, radius);
+            Span<int> near = stackalloc int[125];
+            int count = Near(Key(points[inCell[starts[slot]]].At, cell), slots, near);
+            foreach (int i in inCell.AsSpan(starts[slot], starts[slot + 1] - starts[slot]))
+                values[i] = Average(points[i], cells, near[..count], radius);
         });
         return values;
     }
 
-    private static float Average(in Point point, Dictionary<(int, int, int), int> slots, Cell[] cells, float cell, float radius)
+    /// <summary>The occupied cells up to two away in each direction.</summary>
+    private static int Near((int X, int Y, int Z) at, Dictionary<(int, int, int), int> slots, Span<int> near)
     {
-        var (x, y, z) = Key(point.At, cell);
-        var n = Unit(point.Normal);
-        // The point itself always counts, so that a radius below the edges' length changes nothing.
-        float area = point.Area, bend = point.Bend;
+        int count = 0;
         for (int dz = -2; dz <= 2; dz++)
-        {
             for (int dy = -2; dy <= 2; dy++)
-            {
                 for (int dx = -2; dx <= 2; dx++)
-                {
-                    if (!slots.TryGetValue((x + dx, y + dy, z + dz), out int slot))
-                        continue;
-                    for (int side = 0; side < Sides; side++)
-                    {
-                        float toward = Toward(n, side);
-                        ref var sum = ref cells[slot + side];
-                        if (toward <= 0 || sum.Area <= 0)
-                            continue;
-                        float share = 1 - Vector3.DistanceSquared(sum.Moment / sum.Area, point.At) / (radius * radius);
-                        if (share <= 0)
-                            continue;
-                        area += toward * share * share * sum.Area;
-                        bend += toward * share * share * sum.Bend;
-                    }
-                }
+                    if (slots.TryGetValue((at.X + dx, at.Y + dy, at.Z + dz), out int slot))
+                        near[count++] = slot;
+        return count;
+    }
+
+    private static float Average(in Point point, Cell[] cells, ReadOnlySpan<int> near, float radius)
+    {
+        // A normal looks to three sides at most.
+        Span<(int Side, float Share)> toward = stackalloc (int, float)[3];
+        for (int axis = 0; axis < 3; axis++)
+        {
+            int side = Toward(point.Normal, 2 * axis) > 0 ? 2 * axis : 2 * axis + 1;
+            toward[axis] = (side, Toward(point.Normal, side));
+        }
+        // The point itself always counts, so that a radius below the edges' length changes nothing.
+        float area = point.Area, bend = point.Bend, scale = 1 / (radius * radius);
+        foreach (int slot in near)
+        {
+            foreach (var (side, weight) in toward)
+            {
+                ref var sum = ref cells[slot * Sides + side];
+                if (weight * sum.Area <= 0)
+                    continue;
+                float share = 1 - Vector3.DistanceSquared(sum.Centre, point.At) * scale;
+                if (share <= 0)
+                    continue;
+                area += weight * share * share * sum.Area;
+                bend += weight * share * share * sum.Bend;
             }
         }
         return area > 0 ? bend / area : 0;

@@ -13,6 +13,9 @@ public sealed class MemoryResultStore(bool keepsPieces = true) : IResultStore
     /// <inheritdoc/>
     public bool KeepsPieces => keepsPieces;
 
+    /// <summary>All results that are kept.</summary>
+    public IEnumerable<StepResult> Results => results.Values;
+
     /// <inheritdoc/>
     public StepResult? Find(string key) => results.GetValueOrDefault(key);
 

@@ -241,7 +241,7 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         };
         var objects = intake.Report<IntakeReport>().Objects;
         using var baker = new Baker();
-        if (drafted is not null && plan.Bake.Draft == 0 && plan.Bake.Size >= LeastDrafted && laid.Sheets.Any(s => Baker.ShareToBake(OnSheet(input, laid.Sheets, s), plan.Bake) > 0.5))
+        if (drafted is not null && plan.Bake.Draft == 0 && plan.Bake.Size >= LeastDrafted && laid.Sheets.Any(s => baker.ShareToBake(OnSheet(input, laid.Sheets, s), plan.Bake) > 0.5))
         {
             // What is seen first is coarse, and gives way to finer ones.
             foreach (int draft in Drafts)
