@@ -36,6 +36,7 @@ export async function work(page, asset, station, settings = {}) {
   await page.goto(`${asset}/${station}`);
   for (const [name, value] of Object.entries(settings)) {
     const field = page.locator(`#${name}`);
+    await field.evaluate((f) => { const fold = f.closest("details"); if (fold) fold.open = true; });
     if (await field.evaluate((f) => f.tagName === "SELECT")) await field.selectOption(value);
     else await field.fill(value);
   }

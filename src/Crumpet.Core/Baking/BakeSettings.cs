@@ -141,6 +141,9 @@ public sealed record BakeSettings
     /// <summary>What makes texels see-through.</summary>
     public OpacitySource OpacityBy { get; init; }
 
+    /// <summary>Maps made from textures; on a sheet where the same map is baked, that one counts.</summary>
+    public IReadOnlyList<MadeMap> Made { get; init; } = [];
+
     /// <summary>How coarse a draft this is: 0 for the full bake, 1 for half the size, 2 for a quarter, 3 for an eighth.</summary>
     public int Draft { get; init; }
 
@@ -170,6 +173,7 @@ public sealed record BakeSettings
         _ when !(Usable(ThicknessRangeMetres) && ThicknessRangeMetres > 0) => "The thickness that is white must be more than 0 m.",
         _ when !(Usable(CurvatureFullRadiusMetres) && CurvatureFullRadiusMetres > 0) => "The radius whose curvature is white must be more than 0 m.",
         _ when OutwardReachMetres + InwardReachMetres <= 0 => "Outward and inward reach are both 0 m, so no ray could hit anything.",
+        _ when Made.Select(m => m.Problem()).FirstOrDefault(p => p is not null) is { } made => made,
         _ when OcclusionFalloffMetres > 0 && OcclusionRangeMetres <= 0 => "Occlusion can only fade at the end of a range; give it one, or no falloff.",
         _ => null,
     };

@@ -102,7 +102,7 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
                 result = Save(KeyOf(station), station, work);
             }
             progress?.Report(new BuildProgress(station, 1, "done"));
-            bool nothingToGoOnWith = station == Station.Pairs && upTo > Station.Layout && !result.Report<PairReport>().Paired.Any();
+            bool nothingToGoOnWith = station == Station.Pairs && upTo > Station.Layout && plan.Bake.Made.Count == 0 && !result.Report<PairReport>().Paired.Any();
             if (station == upTo || nothingToGoOnWith || (result.IsBlocked && !throughStops))
                 return (station, result);
         }
@@ -167,8 +167,8 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
 
     private string MakeKey(Station station) => station switch
     {
-        Station.Intake => BuildJson.Key("intake", StepVersion, new { plan.NamePattern, plan.Mends, rules = rules with { PixelsPerMetre = null }, green = GreenOfMadeNormals, files = sources.Select(s => new { s.Name, s.ForcedSide }) }, sources.Select(s => s.Sha256)),
-        Station.Pairs => BuildJson.Key("pairs", StepVersion, new { plan.NamePattern, plan.Trays, plan.Pairs, plan.Bake.OutwardReachMetres, plan.Bake.InwardReachMetres }, KeyOf(Station.Intake)),
+        Station.Intake => BuildJson.Key("intake", StepVersion, new { plan.NamePattern, plan.Mends, rules = rules with { PixelsPerMetre = null }, green = GreenOfMadeNormals, needsNoHigh = plan.Bake.Made.Count > 0, files = sources.Select(s => new { s.Name, s.ForcedSide }) }, sources.Select(s => s.Sha256)),
+        Station.Pairs => BuildJson.Key("pairs", StepVersion, new { plan.NamePattern, plan.Trays, plan.Pairs, plan.Bake.OutwardReachMetres, plan.Bake.InwardReachMetres, needsNoHigh = plan.Bake.Made.Count > 0 }, KeyOf(Station.Intake)),
         Station.Layout => BuildJson.Key("layout", StepVersion, new { Layout = LayoutOf(plan, rules), plan.Bake.Size }, KeyOf(Station.Intake)),
         // A low side without materials gives its sheet the asset's name.
         Station.Bake => BuildJson.Key("bake", StepVersion, new { asset, plan.Bake }, KeyOf(Station.Pairs), KeyOf(Station.Layout)),

@@ -51,6 +51,8 @@ public static class PlanWords
         Say(from.HeightRangeMetres, to.HeightRangeMetres, v => v > 0 ? $"White height set to {Millimetres(v)}" : "White height set to the greatest there is");
         Say(from.IdBy, to.IdBy, v => $"IDs by {(v == IdSource.Colour ? "vertex colour" : v.ToString().ToLowerInvariant())}");
         Say(from.OpacityBy, to.OpacityBy, v => v == OpacitySource.Alpha ? "Opacity from the high side's alpha" : "Opacity from where rays miss");
+        said.AddRange(to.Made.Except(from.Made).Select(m => $"{Capital(m.To.Words())} made from {m.File}"));
+        said.AddRange(from.Made.Except(to.Made).Select(m => $"{Capital(m.To.Words())} no longer made from {m.File}"));
         Outputs(before.Recipe, after.Recipe, said);
         Say(before.BindPattern, after.BindPattern, v => $"Outputs named {v}");
         return said;

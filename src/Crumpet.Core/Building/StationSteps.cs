@@ -67,6 +67,7 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
             Mends = plan.Mends,
             Rules = rules,
             GreenUp = plan.Bake.Green == GreenDirection.Up,
+            NeedsNoHigh = plan.Bake.Made.Count > 0,
             Threads = threads,
             RememberScene = RememberScene,
             RememberPicture = RememberPicture,
@@ -124,6 +125,7 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         var input = new PairInput(match, meshes, plan.Trays, plan.Pairs, plan.Bake.OutwardReachMetres, plan.Bake.InwardReachMetres)
         {
             Threads = threads,
+            NeedsNoHigh = plan.Bake.Made.Count > 0,
             RememberMeasures = (question, measure) => RememberMeasures(intake.Key, question, measure),
             RememberRays = (question, build) => RememberRays(question, build, meshes),
         };
@@ -223,7 +225,7 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         for (int k = 0; k < laid.Numbers.Count; k++)
             meshes[laid.Numbers[k]] = laid.Meshes[k];
         var rows = pairs.Report<PairReport>().Paired.ToArray();
-        var rays = RaysFile.Read(store.Load(pairs.File(RaysName).Sha256));
+        var rays = rows.Length == 0 ? new Dictionary<int, LowRays>() : RaysFile.Read(store.Load(pairs.File(RaysName).Sha256));
         var parts = rows.Select(r => new BakePart(r.Name, [.. r.Low.Select(i => meshes[i])], [.. r.High.Select(i => meshes[i])])
         {
             OutwardReachMetres = r.OutwardReachMetres,
@@ -240,25 +242,27 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
             Memory = store.KeepsPieces ? new PieceMemory(FindPiece, SavePiece) : null,
         };
         var objects = intake.Report<IntakeReport>().Objects;
+        var made = MadeMaps(intake);
         using var baker = new Baker();
         if (drafted is not null && plan.Bake.Draft == 0 && plan.Bake.Size >= LeastDrafted && laid.Sheets.Any(s => baker.ShareToBake(OnSheet(input, laid.Sheets, s), plan.Bake) > 0.5))
         {
             // What is seen first is coarse, and gives way to finer ones.
             foreach (int draft in Drafts)
-                drafted(draft, BakeSheets(baker, input with { Memory = null }, laid.Sheets, rows, objects, plan.Bake.Drafted(draft), null));
+                drafted(draft, BakeSheets(baker, input with { Memory = null }, laid.Sheets, rows, objects, made, plan.Bake.Drafted(draft), null));
         }
-        return BakeSheets(baker, input, laid.Sheets, rows, objects, plan.Bake, progress);
+        return BakeSheets(baker, input, laid.Sheets, rows, objects, made, plan.Bake, progress);
     }
 
     private static BakeInput OnSheet(BakeInput whole, IReadOnlyList<LaidSheet> sheets, LaidSheet sheet) =>
         whole with { Sheet = sheet.Name, Material = sheets.Count > 1 ? sheets.ToList().IndexOf(sheet) : null };
 
     private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) BakeSheets(
-        Baker baker, BakeInput whole, IReadOnlyList<LaidSheet> sheets, PartRow[] rows, IReadOnlyList<ObjectReport> objects, BakeSettings settings, IProgress<Progress>? progress)
+        Baker baker, BakeInput whole, IReadOnlyList<LaidSheet> sheets, PartRow[] rows, IReadOnlyList<ObjectReport> objects, IReadOnlyDictionary<BakeMap, Bitmap> made, BakeSettings settings, IProgress<Progress>? progress)
     {
         var files = new List<StoredFile>();
         var findings = new List<Finding>();
         var reports = new List<SheetReport>();
+        int parts = whole.Parts.Count;
         for (int i = 0; i < sheets.Count; i++)
         {
             string sheet = sheets[i].Name;
@@ -266,7 +270,7 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
             var inner = progress is null ? null : new Scaled(progress, (double)number / sheets.Count, 0.9 / sheets.Count);
             var result = baker.BakeSheet(OnSheet(whole, sheets, sheets[i]), settings, threads, inner, cancel);
             Dictionary<string, string> maps = [], shown = [];
-            foreach (var (map, bitmap) in result.Maps.OrderBy(m => m.Key))
+            foreach (var (map, bitmap) in result.Maps.Where(_ => parts > 0).OrderBy(m => m.Key))
             {
                 cancel.ThrowIfCancellationRequested();
                 progress?.Report(new Progress((number + 0.9 + 0.1 * maps.Count / result.Maps.Count) / sheets.Count, $"writing {map.Words()}"));
@@ -278,6 +282,14 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
                     continue;
                 shown.Add(map.Name(), $"{sheet}_{map.Name()}_shown.png");
                 files.Add(Store(shown[map.Name()], ImageFile.WritePng(MapFiles.Shown(map, bitmap, result.Scales.FirstOrDefault(s => s.Map == map)), 1)));
+            }
+            foreach (var (map, picture) in made.Where(m => parts == 0 || !result.Maps.ContainsKey(m.Key)).OrderBy(m => m.Key))
+            {
+                string file = $"{sheet}_{map.Name()}.png";
+                int size = settings.SizeOf(sheet);
+                files.RemoveAll(f => f.Name == file);
+                files.Add(Store(file, ImageFile.WritePng(picture.Width == size && picture.Height == size ? picture : PictureOps.Resize(picture, size, size, map.Meaning(), cancel))));
+                maps[map.Name()] = file;
             }
             string faults = $"{sheet}_faults.png";
             files.Add(Store(faults, ImageFile.WritePng(result.Faulty, 1)));
@@ -297,6 +309,19 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
             findings.AddRange(FaultFindings.Explain(result.Faults, new FaultContext(sheet, result.CoveredTexels, rows, plan.Trays, objects, settings.SizeOf(sheet))));
         }
         return (new BakeReport(reports), files, Finding.Sorted(findings));
+    }
+
+    /// <summary>Maps made from textures that arrived; those whose texture is gone are left out.</summary>
+    private Dictionary<BakeMap, Bitmap> MadeMaps(StepResult intake)
+    {
+        var maps = new Dictionary<BakeMap, Bitmap>();
+        foreach (var made in plan.Bake.Made)
+        {
+            cancel.ThrowIfCancellationRequested();
+            if (ContentOf(intake, made.File) is { } content)
+                maps[made.To] = MapMaker.Make(made, ImageFile.Read(store.Load(content), made.File), plan.Bake.Green == GreenDirection.Up, threads, cancel);
+        }
+        return maps;
     }
 
     /// <summary>Hash of a picture as mends left it, or null.</summary>

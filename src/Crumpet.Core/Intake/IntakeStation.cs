@@ -19,6 +19,9 @@ public sealed record IntakeInput(IReadOnlyList<SourceFile> Files, Func<SourceFil
     /// <summary>Whether green is to grow upwards in normal maps.</summary>
     public bool GreenUp { get; init; } = true;
 
+    /// <summary>Whether maps are only made from textures, so that no high side is missed.</summary>
+    public bool NeedsNoHigh { get; init; }
+
     /// <summary>Threads to use, at least 1; the result does not depend on it.</summary>
     public int Threads { get; init; } = 1;
 

@@ -154,8 +154,8 @@ internal static partial class NameFindings
         string orSay = look.Of(Side.Unknown).Any() ? "say which of them is, or " : "";
         if (!look.Of(Side.Low).Any())
             yield return new Finding(Severity.Stop, "no-low", "", $"No object is a low side; {orSay}drop a mesh whose name ends in _low.");
-        if (!look.Of(Side.High).Any())
-            yield return new Finding(Severity.Stop, "no-high", "", $"No object is a high side; {orSay}drop a mesh whose name ends in _high.");
+        if (!look.Of(Side.High).Any() && !look.Input.NeedsNoHigh)
+            yield return new Finding(Severity.Stop, "no-high", "", $"No object is a high side; {orSay}drop a mesh whose name ends in _high, or make maps from textures at Bake.");
     }
 
     private static IEnumerable<Finding> Strays(IntakeLook look)

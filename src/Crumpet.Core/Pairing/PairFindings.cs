@@ -11,6 +11,11 @@ internal static class PairFindings
 
     public static IEnumerable<Finding> Of(PairInput input, PairReport report)
     {
+        if (input.NeedsNoHigh && report.Parts.Count > 0 && report.Parts.All(r => r.High.Count == 0))
+        {
+            yield return new Finding(Severity.Note, "no-high", "", "There is no high side: nothing is baked, maps are made from textures.");
+            yield break;
+        }
         if (report.Parts.Count == 0)
             yield return new Finding(Severity.Stop, "nothing-to-pair", "", "There is no low and no high object; drop meshes at Intake.");
         else if (!report.Paired.Any())

@@ -17,6 +17,9 @@ public sealed record PairInput(MatchInput Match, IReadOnlyList<Mesh> Meshes, Tra
     /// <summary>Threads to use, at least 1; the result does not depend on it.</summary>
     public int Threads { get; init; } = 1;
 
+    /// <summary>Whether maps are only made from maps, so that an asset without any high side is right as it is.</summary>
+    public bool NeedsNoHigh { get; init; }
+
     /// <summary>Gives what was measured before for the same question, or measures; where not given, it is always measured.</summary>
     public Func<PairQuestion, Func<PairMeasures>, PairMeasures>? RememberMeasures { get; init; }
 

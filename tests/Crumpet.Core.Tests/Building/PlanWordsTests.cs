@@ -79,6 +79,7 @@ public sealed class PlanWordsTests
             IdBy = IdSource.Shell,
             OpacityBy = OpacitySource.Misses,
             Draft = 2,
+            Made = [new MadeMap("rock_height.png", MadeOf.Height, BakeMap.Normal)],
         };
         // All but the version.
         Assert.Equal(typeof(BakeSettings).GetProperties().Count(p => p.CanWrite) - 1, PlanWords.Changes(plan, plan with { Bake = other }).Count);

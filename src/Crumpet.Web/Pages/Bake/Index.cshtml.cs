@@ -1,6 +1,7 @@
 using System.Globalization;
 using Crumpet.Core.Baking;
 using Crumpet.Core.Building;
+using Crumpet.Core.Intake;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Crumpet.Web.Pages.Bake;
@@ -8,8 +9,6 @@ namespace Crumpet.Web.Pages.Bake;
 /// <summary>Maps in 2D and on the mesh in 3D.</summary>
 public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
 {
-    private static readonly int[] OfferedRays = [16, 32, 64, 128, 256, 512, 1024];
-
     /// <inheritdoc/>
     public override Station Station => Station.Bake;
 
@@ -18,8 +17,8 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
         ? [.. report.Sheets.Select(s => s.Sheet)]
         : [.. View.Plan.Bake.SheetSizes.Keys.Order(StringComparer.Ordinal)];
 
-    /// <summary>Numbers of rays to choose from, the present one among them.</summary>
-    public IReadOnlyList<int> RayCounts(int present) => [.. OfferedRays.Append(present).Distinct().Order()];
+    /// <summary>Textures that arrived and that maps can be made from.</summary>
+    public IReadOnlyList<TextureReport> Textures => [.. (View.Intake?.Textures ?? []).Where(t => t.Kind is TextureKind.Height or TextureKind.Normal)];
 
     /// <summary>What full scale of a map stands for, in words.</summary>
     public string Scale(MapScale scale)
@@ -46,6 +45,28 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
             return await OnPostRunAsync();
         return await LoadAsync() ? Page() : NotFound();
     }
+
+    /// <summary>Adds a map that is made from a texture, and makes it.</summary>
+    public async Task<IActionResult> OnPostMakeAsync(string file, BakeMap to, string? strength, string? radius, bool wrap)
+    {
+        if (!await LoadAsync())
+            return NotFound();
+        bool isNormal = Textures.FirstOrDefault(t => t.File == file)?.Kind == TextureKind.Normal;
+        return await ChangeAsync(plan =>
+        {
+            var made = new MadeMap(file, isNormal ? MadeOf.Normal : MadeOf.Height, to)
+            {
+                Strength = Number(strength, "The strength", -10_000, 10_000) ?? 8,
+                RadiusPixels = (int)(Number(radius, "The radius", 1, 1024) ?? 16),
+                Wrap = wrap,
+            };
+            return plan with { Bake = plan.Bake with { Made = [.. plan.Bake.Made.Where(m => m.To != to), made] } };
+        });
+    }
+
+    /// <summary>Leaves a map out that was made from a texture.</summary>
+    public Task<IActionResult> OnPostUnmakeAsync(int number) =>
+        ChangeAsync(plan => plan with { Bake = plan.Bake with { Made = [.. plan.Bake.Made.Where((_, i) => i != number)] } });
 
     /// <summary>Ends the bake at work and keeps the finest draft it gave.</summary>
     public async Task<IActionResult> OnPostKeepDraftAsync()

@@ -1,0 +1,106 @@
+using System.Numerics;
+using Crumpet.Core.Imaging;
+
+namespace Crumpet.Core.Baking;
+
+/// <summary>What a map is made from.</summary>
+public enum MadeOf
+{
+    /// <summary>A height map.</summary>
+    Height,
+
+    /// <summary>A tangent-space normal map.</summary>
+    Normal,
+}
+
+/// <summary>A map made from another one, where there is no high side.</summary>
+/// <param name="File">Name of the texture it is made from.</param>
+/// <param name="From">What that is.</param>
+/// <param name="To">Normal, occlusion or curvature.</param>
+public sealed record MadeMap(string File, MadeOf From, BakeMap To)
+{
+    /// <summary>How many texels white stands above black in a height map.</summary>
+    public float Strength { get; init; } = 8;
+
+    /// <summary>How far occlusion reaches, or over how much curvature is averaged, texels.</summary>
+    public int RadiusPixels { get; init; } = 16;
+
+    /// <summary>Whether the picture goes on at its opposite edge.</summary>
+    public bool Wrap { get; init; } = true;
+
+    /// <summary>What is wrong with it, one sentence, or null.</summary>
+    public string? Problem() => this switch
+    {
+        { File: null or "" } => "A map is made from a texture; choose one.",
+        { To: not (BakeMap.Normal or BakeMap.Occlusion or BakeMap.Curvature) } => $"{To.Words()} cannot be made from another map; normal, ambient occlusion and curvature can.",
+        { From: MadeOf.Normal, To: BakeMap.Normal } => "A normal map is made from a height map, not from a normal map.",
+        { Strength: not (>= -1e4f and <= 1e4f) } => "The strength of a map that is made must be a number of texels.",
+        { RadiusPixels: < 1 or > 1024 } => $"The radius of a map that is made is {RadiusPixels} px; it must be 1 to 1024.",
+        _ => null,
+    };
+}
+
+/// <summary>Makes maps from maps.</summary>
+public static class MapMaker
+{
+    // Kernel of slopes, texels across.
+    private const int Kernel = 3;
+
+    /// <summary>Makes a map of the source's size, 16 bits a channel.</summary>
+    /// <param name="made">What is made; without a <see cref="MadeMap.Problem"/>.</param>
+    /// <param name="source">The picture it is made from.</param>
+    /// <param name="greenUp">Whether green grows upwards, in the source and in the result.</param>
+    /// <param name="threads">Threads to use; the result does not depend on them.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public static Bitmap Make(MadeMap made, Bitmap source, bool greenUp, int threads, CancellationToken cancel)
+    {
+        if (made.Problem() is { } problem)
+            throw new ArgumentException(problem, nameof(made));
+        if (made is { From: MadeOf.Height, To: BakeMap.Normal })
+            return HeightToNormal.Convert(Wide(source), made.Strength, Kernel, made.Wrap, greenUp, cancel);
+        var normals = made.From == MadeOf.Normal ? MadeMaps.Normals(source, greenUp) : [];
+        if (made.To == BakeMap.Occlusion)
+        {
+            var heights = made.From == MadeOf.Normal ? HeightsOf(normals, source.Width, source.Height, cancel) : Heights(source, made.Strength);
+            return Grey(source, MadeMaps.Occlusion(heights, source.Width, made.RadiusPixels, made.Wrap, threads, cancel));
+        }
+        if (made.From == MadeOf.Height)
+            normals = MadeMaps.Normals(HeightToNormal.Convert(Wide(source), made.Strength, Kernel, made.Wrap, true, cancel), true);
+        // Half is flat; a bump as wide as the radius is white.
+        int radius = Math.Max(1, made.RadiusPixels / 4);
+        var bend = MadeMaps.Curvature(normals, source.Width, radius, made.Wrap, threads, cancel);
+        return Grey(source, Array.ConvertAll(bend, b => 0.5f + 0.5f * b * made.RadiusPixels));
+    }
+
+    private static float[] Heights(Bitmap source, float strength)
+    {
+        var heights = new float[source.Width * source.Height];
+        for (int i = 0; i < heights.Length; i++)
+            heights[i] = source.Unit(i % source.Width, i / source.Width, 0) * strength;
+        return heights;
+    }
+
+    /// <summary>Heights of any picture: mirrored up to the next powers of two, so that no edge comes in where it ends.</summary>
+    private static float[] HeightsOf(Vector3[] normals, int width, int height, CancellationToken cancel)
+    {
+        if (BitOperations.IsPow2(width) && BitOperations.IsPow2(height))
+            return MadeMaps.Heights(normals, width, cancel);
+        int across = (int)BitOperations.RoundUpToPowerOf2((uint)width), down = (int)BitOperations.RoundUpToPowerOf2((uint)height);
+        var larger = new Vector3[across * down];
+        for (int i = 0; i < larger.Length; i++)
+        {
+            int x = i % across, y = i / across;
+            bool overX = x >= width, overY = y >= height;
+            var n = normals[(overY ? 2 * height - 1 - y : y) * width + (overX ? 2 * width - 1 - x : x)];
+            larger[i] = new Vector3(overX ? -n.X : n.X, overY ? -n.Y : n.Y, n.Z);
+        }
+        var heights = MadeMaps.Heights(larger, across, cancel);
+        return [.. Enumerable.Range(0, width * height).Select(i => heights[i / width * across + i % width])];
+    }
+
+    private static Bitmap16 Grey(Bitmap source, float[] shares) =>
+        new(source.Width, source.Height, 1, Array.ConvertAll(shares, s => (ushort)(Math.Clamp(s, 0, 1) * 65535 + 0.5f)));
+
+    /// <summary>The same with at least 16 bits, so that slopes are not steps.</summary>
+    private static Bitmap Wide(Bitmap source) => source.Bits == 8 ? PictureOps.FromUnits(source.Width, source.Height, source.Channels, 16, PictureOps.Units(source)) : source;
+}
