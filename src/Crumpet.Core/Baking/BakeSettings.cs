@@ -188,6 +188,9 @@ public sealed record BakeSettings
     /// <summary>Rays as they are cast: a quarter in drafts, of which a few are enough to see shape.</summary>
     internal int RaysBaked(int rays) => Draft > 0 ? Math.Max(Math.Min(rays, 8), rays / 4) : rays;
 
+    /// <summary>Radius of curvature as it is baked: the first draft does not wait for smoothing.</summary>
+    internal float CurvatureRadiusBaked => Draft == CoarsestDraft ? 0 : CurvatureRadiusMetres;
+
     /// <summary>Padding as it is baked: as wide against the sheet in drafts.</summary>
     internal int PaddingBaked => PaddingPixels < 0 ? PaddingPixels : (PaddingPixels + (1 << Draft) - 1) >> Draft;
 

@@ -20,6 +20,7 @@ public static class FaultFindings
     private const int WorthSaying = 24;
     private const int SpotsMended = 24;
     private const double CutGapPixels = 8;
+    private const float LeastShownMetres = 0.01f;
 
     // Detail that turns by this much within a texel is still drawn well.
     private const float DrawnDegrees = 14;
@@ -141,7 +142,7 @@ public static class FaultFindings
         if (region.Ray is not { } ray)
             return null;
         float length = MathF.Sqrt(Enumerable.Range(0, 3).Sum(i => (ray.To[i] - ray.From[i]) * (ray.To[i] - ray.From[i])));
-        return new Spot(ray.Low[0], ray.Low[1], ray.Low[2], MathF.Max(2 * length, RadiusOf(region)))
+        return new Spot(ray.Low[0], ray.Low[1], ray.Low[2], MathF.Max(LeastShownMetres, 3 * length))
         {
             Ray = [.. ray.From, .. ray.To],
         };

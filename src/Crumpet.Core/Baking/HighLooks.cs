@@ -38,19 +38,27 @@ internal sealed class HighLooks
     /// <summary>Works out what maps need to know of objects, once for each object.</summary>
     public void Prepare(IEnumerable<HighObject> objects, IReadOnlyCollection<BakeMap> maps, int threads, CancellationToken cancel)
     {
+        HighObject[] all = [.. objects];
+        if (maps.Any(m => m.Kind() == MapKind.Bend))
+            PrepareCurvatures(all, threads, cancel);
+        if (!maps.Contains(BakeMap.Id) || settings.IdBy == IdSource.Colour)
+            return;
+        foreach (var o in all)
+            labelsOfTriangles.TryAdd((o.Part, o.Number), LabelTriangles(o));
+    }
+
+    private void PrepareCurvatures(HighObject[] objects, int threads, CancellationToken cancel)
+    {
+        float radius = settings.CurvatureRadiusBaked;
+        Mesh[] open = [.. objects.Select(o => o.Mesh).Where(m => !known.ContainsKey((m, radius))).Distinct(ReferenceEqualityComparer.Instance).Cast<Mesh>()];
+        var values = new float[open.Length][];
+        // Many objects side by side, or the points of one.
+        int each = open.Length >= threads ? 1 : threads;
+        Parallel.For(0, open.Length, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, i => values[i] = SurfaceCurvature.PerCorner(open[i], radius, each, cancel));
+        for (int i = 0; i < open.Length; i++)
+            known.Add((open[i], radius), values[i]);
         foreach (var o in objects)
-        {
-            cancel.ThrowIfCancellationRequested();
-            if (maps.Any(m => m.Kind() == MapKind.Bend) && !curvatures.ContainsKey(o.Mesh))
-            {
-                var key = (o.Mesh, settings.CurvatureRadiusMetres);
-                if (!known.TryGetValue(key, out float[]? values))
-                    known.Add(key, values = SurfaceCurvature.PerCorner(o.Mesh, settings.CurvatureRadiusMetres, threads, cancel));
-                curvatures.Add(o.Mesh, values);
-            }
-            if (maps.Contains(BakeMap.Id) && settings.IdBy != IdSource.Colour)
-                labelsOfTriangles.TryAdd((o.Part, o.Number), LabelTriangles(o));
-        }
+            curvatures[o.Mesh] = known[(o.Mesh, radius)];
     }
 
     /// <summary>Curvature, 1/m.</summary>

@@ -70,7 +70,7 @@ internal sealed class PieceKeys(BakeInput input, BakeSettings settings, int size
             occluders = Objects(occluders),
         },
         BakeMap.Thickness => new { cover, rays = settings.RaysBaked(settings.ThicknessRays), settings.ThicknessRangeMetres, settings.Denoise },
-        BakeMap.Curvature or BakeMap.Convex or BakeMap.Concave => new { cover, settings.CurvatureRadiusMetres },
+        BakeMap.Curvature or BakeMap.Convex or BakeMap.Concave => new { cover, settings.CurvatureRadiusBaked },
         BakeMap.Id => new { cover, settings.IdBy, dresses = Dresses(seen), names = seen.Select(o => o.Mesh.Name).ToArray() },
         BakeMap.Opacity => new { cover, settings.OpacityBy, dresses = Dresses(seen) },
         BakeMap.VertexColour or BakeMap.Colour or BakeMap.Roughness or BakeMap.Metalness or BakeMap.Emission => new { cover, dresses = Dresses(seen) },

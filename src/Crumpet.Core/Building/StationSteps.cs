@@ -248,7 +248,12 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         {
             // What is seen first is coarse, and gives way to finer ones.
             foreach (int draft in Drafts)
-                drafted(draft, BakeSheets(baker, input with { Memory = null }, laid.Sheets, rows, objects, made, plan.Bake.Drafted(draft), null));
+            {
+                // A share of the whole that is near enough to what drafts cost.
+                var inner = progress is null ? null : new Scaled(progress, draft == BakeSettings.CoarsestDraft ? 0 : 0.02, draft == BakeSettings.CoarsestDraft ? 0.02 : 0.06, "draft: ");
+                drafted(draft, BakeSheets(baker, input with { Memory = null }, laid.Sheets, rows, objects, made, plan.Bake.Drafted(draft), inner));
+            }
+            progress = progress is null ? null : new Scaled(progress, 0.08, 0.92);
         }
         return BakeSheets(baker, input, laid.Sheets, rows, objects, made, plan.Bake, progress);
     }
