@@ -16,7 +16,7 @@ public sealed class CliTests : CommandTests
         Assert.Equal(0, bake.Code);
         using (var json = JsonDocument.Parse(bake.Out))
             Assert.True(json.RootElement.GetProperty("sheets")[0].GetProperty("coveredTexels").GetInt32() > 2000);
-        Assert.Equal(["crate_ao.png", "crate_normal.png", "faults.json"], Directory.GetFiles(At("maps")).Select(Path.GetFileName).Order());
+        Assert.Equal(["crate_ao.png", "crate_faults.png", "crate_normal.png", "faults.json"], Directory.GetFiles(At("maps")).Select(Path.GetFileName).Order());
         Assert.Equal(0, Run("pack", "--maps", At("maps"), "--recipe", "default", "--out", At("packed")).Code);
         Assert.Equal(["crate_colour.png", "crate_masks.png", "crate_normal.png"], Directory.GetFiles(At("packed")).Select(Path.GetFileName).Order());
         var convert = Run("convert", At("packed/crate_normal.png"), "--format", "bc5", "--colour", "normal", "--out", At("n.dds"), "--json");
@@ -27,6 +27,34 @@ public sealed class CliTests : CommandTests
         using var report = JsonDocument.Parse(inspect.Out);
         Assert.Equal([16, 64], report.RootElement.GetProperty("pictures").EnumerateArray().Select(p => p.GetProperty("width").GetInt32()));
         Assert.Equal(2, report.RootElement.GetProperty("objects")[0].GetProperty("triangles").GetInt32());
+    }
+
+    [Fact]
+    public void Every_map_is_baked_with_its_file_legend_and_scales()
+    {
+        string low = Save("crate.obj", Low), high = Save("sculpt.obj", Low.Replace("0 0 -0.5", "0 0.001 -0.5", StringComparison.Ordinal));
+        var bake = Run("bake", "--low", low, "--high", high, "--out", At("all"), "--size", "32", "--maps", "all", "--ao-rays", "4", "--files", "height=exr,normal=tga,position=png8", "--sheet-size", "crate=64", "--id-by", "part", "--padding", "all", "--alpha", "--denoise", "--ground");
+        Assert.Equal(0, bake.Code);
+        var files = Directory.GetFiles(At("all")).Select(f => Path.GetFileName(f)!).ToHashSet();
+        foreach (string name in (string[])["crate_height.exr", "crate_normal.tga", "crate_position.png", "crate_bent_normal.png", "crate_id_legend.json", "crate_scales.json", "crate_faults.png"])
+            Assert.Contains(name, files);
+        using var scales = JsonDocument.Parse(File.ReadAllBytes(At("all/crate_scales.json")));
+        Assert.Contains(scales.RootElement.EnumerateArray(), s => s.GetProperty("map").GetString() == "curvature" && s.GetProperty("to")[0].GetSingle() == 200);
+        using var seen = JsonDocument.Parse(Run("inspect", At("all/crate_normal.tga"), "--json").Out);
+        Assert.Equal(64, seen.RootElement.GetProperty("pictures")[0].GetProperty("width").GetInt32());
+        Assert.Equal(0, Run("make", At("all/crate_position.png"), "--from", "height", "--to", "ao", "--out", At("made.png"), "--no-wrap").Code);
+        Assert.True(File.Exists(At("made.png")));
+    }
+
+    [Fact]
+    public void A_bake_is_measured_with_its_draft_and_one_part_of_thirty()
+    {
+        using var json = JsonDocument.Parse(Run("bench", "bake", "--triangles", "6000", "--size", "64", "--json").Out);
+        Assert.True(json.RootElement.GetProperty("bakeSeconds").GetDouble() > 0);
+        Assert.InRange(json.RootElement.GetProperty("onePartAgainShare").GetDouble(), 0, 2);
+        string mesh = At("pebble.ply");
+        Assert.Equal(0, Run("bench", "mesh", "--triangles", "2000", "--out", mesh).Code);
+        Assert.Equal(0, Run("bench", "rays", "--mesh", mesh, "--kind", "hemisphere", "--rays", "1000").Code);
     }
 
     [Fact]
@@ -73,6 +101,13 @@ public sealed class CliTests : CommandTests
     [InlineData("bake --low {0}/a.obj --high {0}/a.obj --out {0}/o --outward -1")]
     [InlineData("convert {0}/a.png --format bc9 --colour srgb --out {0}/o.dds")]
     [InlineData("bench rays --mesh {0}/a.obj --kind spiral --rays 10")]
+    [InlineData("bench bake --triangles 10")]
+    [InlineData("bake --low {0}/a.obj --high {0}/a.obj --out {0}/o --files height=bmp")]
+    [InlineData("bake --low {0}/a.obj --high {0}/a.obj --out {0}/o --sheet-size wood")]
+    [InlineData("bake --low {0}/a.obj --high {0}/a.obj --out {0}/o --padding lots")]
+    [InlineData("bake --low {0}/a.obj --high {0}/a.obj --out {0}/o --ao-falloff 1")]
+    [InlineData("make {0}/a.obj --to id --out {0}/o.png")]
+    [InlineData("make {0}/a.obj --from normal --to normal --out {0}/o.png")]
     [InlineData("dance")]
     public void Wrong_usage_exits_with_2_and_one_sentence(string line)
     {

@@ -14,7 +14,16 @@ public sealed class PieceTests
     private static readonly BakeMap[] Every = [.. BakeMaps.All];
     private static readonly BakeSettings Settings = new()
     {
-        Size = 128, Samples = 2, Maps = Every, OcclusionRays = 8, ThicknessRays = 8, OcclusionRangeMetres = 0.05f, OutwardReachMetres = 0.01f, InwardReachMetres = 0.01f, IdBy = IdSource.Part, Denoise = true,
+        Size = 128,
+        Samples = 2,
+        Maps = Every,
+        OcclusionRays = 8,
+        ThicknessRays = 8,
+        OcclusionRangeMetres = 0.05f,
+        OutwardReachMetres = 0.01f,
+        InwardReachMetres = 0.01f,
+        IdBy = IdSource.Part,
+        Denoise = true,
     };
 
     [Fact]

@@ -3,7 +3,7 @@ using Crumpet.Core.Pairing;
 
 namespace Crumpet.Web.Pages.Bake;
 
-/// <summary>What the bake station's ticket asks. Lengths are in millimetres; what may be left empty is text.</summary>
+/// <summary>What the bake station's ticket asks. Lengths are in millimetres; what may be left empty is text, and empty means no limit or what was set before.</summary>
 public sealed class BakeForm
 {
     /// <summary>Maps to make.</summary>
@@ -52,7 +52,7 @@ public sealed class BakeForm
     public bool Denoise { get; set; }
 
     /// <summary>Thickness rays.</summary>
-    public int ThicknessRays { get; set; }
+    public int? ThicknessRays { get; set; }
 
     /// <summary>Thickness that is white.</summary>
     public string? Thickness { get; set; }
@@ -109,10 +109,10 @@ public sealed class BakeForm
         GroundOccludes = Ground,
         BackFacesOcclude = BothSides,
         Denoise = Denoise,
-        ThicknessRays = ThicknessRays,
-        ThicknessRangeMetres = Length(Thickness, "The thickness that is white"),
-        CurvatureRadiusMetres = Length(CurvatureRadius, "The radius curvature is averaged over"),
-        CurvatureFullRadiusMetres = Length(CurvatureFull, "The radius whose curvature is white"),
+        ThicknessRays = ThicknessRays ?? before.ThicknessRays,
+        ThicknessRangeMetres = Length(Thickness, "The thickness that is white", before.ThicknessRangeMetres),
+        CurvatureRadiusMetres = Length(CurvatureRadius, "The radius curvature is averaged over", before.CurvatureRadiusMetres),
+        CurvatureFullRadiusMetres = Length(CurvatureFull, "The radius whose curvature is white", before.CurvatureFullRadiusMetres),
         HeightRangeMetres = Length(HeightRange, "The height that is white"),
         IdBy = IdBy,
         OpacityBy = OpacityBy,
@@ -123,5 +123,5 @@ public sealed class BakeForm
         Dither = Dither,
     };
 
-    private static float Length(string? millimetres, string what) => string.IsNullOrWhiteSpace(millimetres) ? 0 : (float)(FormNumber.Read(millimetres, what, 0, 1e6) / 1000);
+    private static float Length(string? millimetres, string what, float otherwise = 0) => string.IsNullOrWhiteSpace(millimetres) ? otherwise : (float)(FormNumber.Read(millimetres, what, 0, 1e6) / 1000);
 }
