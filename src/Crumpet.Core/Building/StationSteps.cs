@@ -20,7 +20,7 @@ namespace Crumpet.Core.Building;
 internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<SourceFile> sources, IResultStore store, IntakeRules rules, int threads, CancellationToken cancel)
 {
     // Below this size the whole is there as soon as a draft would be.
-    private const int LeastDrafted = 512;
+    private const int LeastDrafted = 1024;
     private static readonly int[] Drafts = [BakeSettings.CoarsestDraft, 1];
 
     private const int RegionsKept = 400;
