@@ -51,7 +51,7 @@ internal static class MakeCommand
     private static int Run(ParseResult parsed, FileInfo file, FileInfo target, MadeMap made, bool greenUp, CancellationToken cancel)
     {
         var map = MapMaker.Make(made, ImageFile.Read(Output.ReadFile(file), file.Name), greenUp, Environment.ProcessorCount, cancel);
-        string path = Output.Write(target.Directory!, target.Name, ImageFile.WritePng(map));
+        string path = Output.Write(target.Directory!, target.Name, ImageFile.WritePng(map, cancel: cancel));
         return Output.Print(parsed, new { path, map.Width, map.Height, map.Channels }, [$"{path}: {made.To.Words()} from {file.Name}, {map.Width} x {map.Height} px"], []);
     }
 }

@@ -19,7 +19,7 @@ public sealed class Baker : IDisposable
     /// <param name="input">Parts and trays; every low object has UVs.</param>
     /// <param name="settings">Settings without a <see cref="BakeSettings.Problem"/>.</param>
     /// <param name="threads">Threads to use, at least 1.</param>
-    /// <param name="progress">Told at least every tile row.</param>
+    /// <param name="progress">Told after every tile.</param>
     /// <param name="cancel">Ends the bake within the time of a tile's row.</param>
     /// <exception cref="ArgumentException">The settings cannot be used.</exception>
     public static BakeResult Bake(BakeInput input, BakeSettings settings, int threads, IProgress<Progress>? progress, CancellationToken cancel)
@@ -163,9 +163,8 @@ public sealed class Baker : IDisposable
             (i, _, scratch) =>
             {
                 tiles[i].Bake.BakeTile(tiles[i].Tile, scratch, cancel);
-                int now = Interlocked.Increment(ref done);
-                if (now % 16 == 0)
-                    progress?.Report(new Progress(0.05 + 0.85 * now / tiles.Length, "casting rays"));
+                // With many rays a tile takes a good part of a second.
+                progress?.Report(new Progress(0.05 + 0.85 * Interlocked.Increment(ref done) / tiles.Length, "casting rays"));
                 return scratch;
             },
             scratch => scratch.Dispose());

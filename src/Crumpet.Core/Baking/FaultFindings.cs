@@ -11,7 +11,16 @@ namespace Crumpet.Core.Baking;
 /// <param name="Trays">How parts were spread over trays.</param>
 /// <param name="Objects">What arrived, as the rows number it.</param>
 /// <param name="Size">Side of the sheet, pixels.</param>
-public sealed record FaultContext(string Sheet, int CoveredTexels, IReadOnlyList<PartRow> Rows, TrayMode Trays, IReadOnlyList<ObjectReport> Objects, int Size);
+public sealed record FaultContext(string Sheet, int CoveredTexels, IReadOnlyList<PartRow> Rows, TrayMode Trays, IReadOnlyList<ObjectReport> Objects, int Size)
+{
+    /// <summary>How near parts in contact come to each other, metres, by their names.</summary>
+    public IReadOnlyDictionary<(string One, string Two), float> Gaps { get; init; } = new Dictionary<(string, string), float>();
+
+    /// <summary>How near two parts come, in words that follow their names; empty where that was not measured.</summary>
+    internal string Contact(string one, string two) => Gaps.TryGetValue((one, two), out float gap) || Gaps.TryGetValue((two, one), out gap)
+        ? gap <= 0 ? ", which it touches" : string.Create(CultureInfo.InvariantCulture, $", {gap * 1000:0.0} mm away")
+        : "";
+}
 
 /// <summary>Says in a sentence what the faults of a bake mean, what helps, and offers it.</summary>
 public static class FaultFindings
@@ -59,8 +68,8 @@ public static class FaultFindings
         {
             FaultKind.Neighbour => Say(
                 "neighbour", context.Trays == TrayMode.One
-                    ? $"{part} carries the surface of {other}: {texels} texels {where} hit it within the {reach}; plan the trays, or put the two on separate ones."
-                    : $"{part} carries the surface of {other}: {texels} texels {where} hit it within the {reach}; put the two on separate trays or shorten the reach.",
+                    ? $"{part} carries the surface of {other}{context.Contact(part, other)}: {texels} texels {where} hit it within the {reach}; plan the trays, or put the two on separate ones."
+                    : $"{part} carries the surface of {other}{context.Contact(part, other)}: {texels} texels {where} hit it within the {reach}; put the two on separate trays or shorten the reach.",
                 Offer(new SeparateTrays(part, other))),
             FaultKind.BackFace => Say(
                 "back-face", outward > 0

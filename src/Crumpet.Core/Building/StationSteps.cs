@@ -19,11 +19,6 @@ namespace Crumpet.Core.Building;
 /// <summary>The work of each station on stored inputs.</summary>
 internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<SourceFile> sources, IResultStore store, IntakeRules rules, int threads, CancellationToken cancel)
 {
-    // Below this size the whole is there as soon as a draft would be.
-    private const int LeastDrafted = 1024;
-    private static readonly int[] Drafts = [BakeSettings.CoarsestDraft, 1];
-
-    private const int RegionsKept = 400;
     internal const string SceneName = "scene.bin";
     private const string LaidName = "laid.bin";
     internal const string ShownName = "low.bin";
@@ -32,11 +27,6 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
     private const string OutsideName = "outside.bin";
     private const int StillSide = 256;
     private const int PartStillSide = 96;
-
-    /// <summary>Takes what a draft of a bake gave.</summary>
-    /// <param name="draft">How coarse it is.</param>
-    /// <param name="work">Its report, files and findings.</param>
-    public delegate void DraftMade(int draft, (object Report, IReadOnlyList<StoredFile> Files, IReadOnlyList<Finding> Findings) work);
 
     private Scene? scene;
     private LaidLow? laidLow;
@@ -47,12 +37,13 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
     /// <param name="progress">Told often.</param>
     /// <param name="drafted">Takes drafts of a bake; null where nobody looks at them.</param>
     public (object Report, IReadOnlyList<StoredFile> Files, IReadOnlyList<Finding> Findings) Work(
-        Station station, Func<Station, StepResult> resultOf, IProgress<Progress>? progress, DraftMade? drafted) => station switch
+        Station station, Func<Station, StepResult> resultOf, IProgress<Progress>? progress, BakeStep.DraftMade? drafted) => station switch
         {
             Station.Intake => TakeIn(progress),
             Station.Pairs => Pair(resultOf(Station.Intake), progress),
             Station.Layout => LayOut(resultOf(Station.Intake), progress),
-            Station.Bake => Bake(resultOf(Station.Intake), resultOf(Station.Pairs), resultOf(Station.Layout), progress, drafted),
+            Station.Bake => new BakeStep(asset, plan, sources, store, threads, cancel).Work(
+                SceneOf(resultOf(Station.Intake)), resultOf(Station.Intake), resultOf(Station.Pairs), LaidOf(resultOf(Station.Intake), resultOf(Station.Layout)), progress, drafted),
             Station.Pack => Pack(resultOf(Station.Intake), resultOf(Station.Layout), resultOf(Station.Bake), progress),
             Station.Convert => Compress(resultOf(Station.Pack), progress),
             Station.Bind => Bind(resultOf(Station.Convert)),
@@ -218,126 +209,6 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         ], result.Findings);
     }
 
-    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) Bake(StepResult intake, StepResult pairs, StepResult layout, IProgress<Progress>? progress, DraftMade? drafted)
-    {
-        var laid = LaidOf(intake, layout);
-        Mesh[] meshes = [.. SceneOf(intake).Meshes];
-        for (int k = 0; k < laid.Numbers.Count; k++)
-            meshes[laid.Numbers[k]] = laid.Meshes[k];
-        var rows = pairs.Report<PairReport>().Paired.ToArray();
-        var rays = rows.Length == 0 ? new Dictionary<int, LowRays>() : RaysFile.Read(store.Load(pairs.File(RaysName).Sha256));
-        var parts = rows.Select(r => new BakePart(r.Name, [.. r.Low.Select(i => meshes[i])], [.. r.High.Select(i => meshes[i])])
-        {
-            OutwardReachMetres = r.OutwardReachMetres,
-            InwardReachMetres = r.InwardReachMetres,
-            Rays = [.. r.Low.Select(i => rays[i])],
-            EndsAreFitted = r.Cage?.Kind == CageKind.Fitted,
-            Sees = r.Sees,
-        }).ToArray();
-        var trays = rows.Select((row, i) => (row.Tray, Part: i)).GroupBy(r => r.Tray).OrderBy(g => g.Key).Select(g => new BakeTray([.. g.Select(r => r.Part)])).ToArray();
-        var input = new BakeInput(asset, parts, trays)
-        {
-            Materials = BakeMaterials.Of(SceneOf(intake), intake.Report<IntakeReport>(), plan.Bake.Maps, file => ContentOf(intake, file), (file, sha) => ImageFile.Read(store.Load(sha), file)),
-            AssetBounds = SceneOf(intake).Meshes.Aggregate(Bounds.Empty, (b, m) => b.Including(m.Bounds())),
-            Memory = store.KeepsPieces ? new PieceMemory(FindPiece, SavePiece) : null,
-        };
-        var objects = intake.Report<IntakeReport>().Objects;
-        var made = MadeMaps(intake);
-        using var baker = new Baker();
-        if (drafted is not null && plan.Bake.Draft == 0 && plan.Bake.Size >= LeastDrafted && laid.Sheets.Any(s => baker.ShareToBake(OnSheet(input, laid.Sheets, s), plan.Bake) > 0.5))
-        {
-            // What is seen first is coarse, and gives way to finer ones.
-            foreach (int draft in Drafts)
-            {
-                // A share of the whole that is near enough to what drafts cost.
-                var inner = progress is null ? null : new Scaled(progress, draft == BakeSettings.CoarsestDraft ? 0 : 0.02, draft == BakeSettings.CoarsestDraft ? 0.02 : 0.06, "draft: ");
-                drafted(draft, BakeSheets(baker, input with { Memory = null }, laid.Sheets, rows, objects, made, plan.Bake.Drafted(draft), inner));
-            }
-            progress = progress is null ? null : new Scaled(progress, 0.08, 0.92);
-        }
-        return BakeSheets(baker, input, laid.Sheets, rows, objects, made, plan.Bake, progress);
-    }
-
-    private static BakeInput OnSheet(BakeInput whole, IReadOnlyList<LaidSheet> sheets, LaidSheet sheet) =>
-        whole with { Sheet = sheet.Name, Material = sheets.Count > 1 ? sheets.ToList().IndexOf(sheet) : null };
-
-    private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) BakeSheets(
-        Baker baker, BakeInput whole, IReadOnlyList<LaidSheet> sheets, PartRow[] rows, IReadOnlyList<ObjectReport> objects, IReadOnlyDictionary<BakeMap, Bitmap> made, BakeSettings settings, IProgress<Progress>? progress)
-    {
-        var files = new List<StoredFile>();
-        var findings = new List<Finding>();
-        var reports = new List<SheetReport>();
-        int parts = whole.Parts.Count;
-        for (int i = 0; i < sheets.Count; i++)
-        {
-            string sheet = sheets[i].Name;
-            int number = i;
-            var inner = progress is null ? null : new Scaled(progress, (double)number / sheets.Count, 0.9 / sheets.Count);
-            var result = baker.BakeSheet(OnSheet(whole, sheets, sheets[i]), settings, threads, inner, cancel);
-            Dictionary<string, string> maps = [], shown = [];
-            foreach (var (map, bitmap) in result.Maps.Where(_ => parts > 0).OrderBy(m => m.Key))
-            {
-                cancel.ThrowIfCancellationRequested();
-                progress?.Report(new Progress((number + 0.9 + 0.1 * maps.Count / result.Maps.Count) / sheets.Count, $"writing {map.Words()}"));
-                var (ending, bytes) = MapFiles.Write(bitmap, settings.FileOf(map), threads);
-                string file = $"{sheet}_{map.Name()}{ending}";
-                files.Add(Store(file, bytes));
-                maps.Add(map.Name(), file);
-                if (ending == ".png")
-                    continue;
-                shown.Add(map.Name(), $"{sheet}_{map.Name()}_shown.png");
-                files.Add(Store(shown[map.Name()], ImageFile.WritePng(MapFiles.Shown(map, bitmap, result.Scales.FirstOrDefault(s => s.Map == map)), 1)));
-            }
-            foreach (var (map, picture) in made.Where(m => parts == 0 || !result.Maps.ContainsKey(m.Key)).OrderBy(m => m.Key))
-            {
-                string file = $"{sheet}_{map.Name()}.png";
-                int size = settings.SizeOf(sheet);
-                files.RemoveAll(f => f.Name == file);
-                files.Add(Store(file, ImageFile.WritePng(picture.Width == size && picture.Height == size ? picture : PictureOps.Resize(picture, size, size, map.Meaning(), cancel))));
-                maps[map.Name()] = file;
-            }
-            string faults = $"{sheet}_faults.png";
-            files.Add(Store(faults, ImageFile.WritePng(result.Faulty, 1)));
-            if (result.Legend.Count > 0)
-                files.Add(Store($"{sheet}_id_legend.json", JsonSerializer.SerializeToUtf8Bytes(result.Legend, BuildJson.Indented)));
-            if (result.Scales.Count > 0)
-                files.Add(Store($"{sheet}_scales.json", JsonSerializer.SerializeToUtf8Bytes(result.Scales, BuildJson.Indented)));
-            var texels = result.Faults.GroupBy(f => f.Kind).OrderByDescending(g => g.Key).ToDictionary(g => g.Key, g => g.Sum(f => f.Texels));
-            reports.Add(new SheetReport(sheet, sheets[i].ShownMaterial, maps, result.CoveredTexels, result.Rays, texels, [.. result.Faults.Take(RegionsKept)], result.Faults.Count)
-            {
-                Size = settings.SizeOf(sheet),
-                Shown = shown,
-                FaultFile = faults,
-                Scales = result.Scales,
-                Legend = result.Legend,
-            });
-            findings.AddRange(FaultFindings.Explain(result.Faults, new FaultContext(sheet, result.CoveredTexels, rows, plan.Trays, objects, settings.SizeOf(sheet))));
-        }
-        return (new BakeReport(reports), files, Finding.Sorted(findings));
-    }
-
-    /// <summary>Maps made from textures that arrived; those whose texture is gone are left out.</summary>
-    private Dictionary<BakeMap, Bitmap> MadeMaps(StepResult intake)
-    {
-        var maps = new Dictionary<BakeMap, Bitmap>();
-        foreach (var made in plan.Bake.Made)
-        {
-            cancel.ThrowIfCancellationRequested();
-            if (ContentOf(intake, made.File) is { } content)
-                maps[made.To] = MapMaker.Make(made, ImageFile.Read(store.Load(content), made.File), plan.Bake.Green == GreenDirection.Up, threads, cancel);
-        }
-        return maps;
-    }
-
-    /// <summary>Hash of a picture as mends left it, or null.</summary>
-    private string? ContentOf(StepResult intake, string file) => intake.Report<IntakeReport>().Textures.FirstOrDefault(t => t.File == file)?.MendedFile is { } mended
-        ? intake.File(mended).Sha256
-        : sources.FirstOrDefault(s => s.Name == file)?.Sha256;
-
-    private byte[]? FindPiece(string key) => store.Find(BuildJson.Key("piece", 1, key)) is { } known ? store.Load(known.Files[0].Sha256) : null;
-
-    private void SavePiece(string key, byte[] piece) => store.Save(new StepResult(BuildJson.Key("piece", 1, key), "piece", JsonSerializer.SerializeToElement(new { }), [Store("piece", piece)], []));
-
     private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) Pack(StepResult intake, StepResult layout, StepResult bake, IProgress<Progress>? progress)
     {
         var files = new List<StoredFile>();
@@ -374,7 +245,7 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         {
             var output = plan.Recipe.Outputs.First(o => o.Name == pictures[i].Output);
             var bitmap = ImageFile.Read(store.Load(pack.File(pictures[i].File).Sha256), pictures[i].File);
-            var inner = progress is null ? null : new Scaled(progress, (double)i / pictures.Count, 1.0 / pictures.Count, $"{pictures[i].File}: ");
+            var inner = progress is null ? null : new ScaledProgress(progress, (double)i / pictures.Count, 1.0 / pictures.Count, $"{pictures[i].File}: ");
             var texture = TextureConverter.Convert(bitmap, new ConvertSettings(output.Format, output.Meaning), threads, inner, cancel);
             string name = Path.ChangeExtension(pictures[i].File, ".dds");
             var file = Store(name, DdsFile.Write(texture));
@@ -449,9 +320,4 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
     }
 
     private StoredFile Store(string name, byte[] bytes) => new(name, store.Put(bytes), bytes.Length);
-
-    private sealed class Scaled(IProgress<Progress> to, double from, double share, string prefix = "") : IProgress<Progress>
-    {
-        public void Report(Progress value) => to.Report(new Progress(from + share * value.Fraction, prefix + value.Doing));
-    }
 }

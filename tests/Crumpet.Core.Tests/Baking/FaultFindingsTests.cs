@@ -36,6 +36,28 @@ public sealed class FaultFindingsTests
     }
 
     [Fact]
+    public void A_neighbour_is_told_with_how_near_it_comes()
+    {
+        FaultRegion[] faults = [new(FaultKind.Neighbour, "a", "b", 100, 0, 0, 9, 9)];
+        var near = Context(1000, TrayMode.Planned) with { Gaps = new Dictionary<(string, string), float> { [("b", "a")] = 0.0034f } };
+        Assert.Contains("surface of b, 3.4 mm away:", FaultFindings.Explain(faults, near)[0].Sentence, StringComparison.Ordinal);
+        var touching = near with { Gaps = new Dictionary<(string, string), float> { [("a", "b")] = 0 } };
+        Assert.Contains("b, which it touches:", FaultFindings.Explain(faults, touching)[0].Sentence, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public void Every_mend_changes_the_plan_in_words()
+    {
+        var plan = new Core.Building.AssetPlan { Trays = TrayMode.One };
+        foreach (BakeMend mend in (BakeMend[])[new WidenReach("a", 0.03f, null), new WidenReach("a", 0.03f, 0.04f), new SeparateTrays("a", "b"), new StraightenDetail("a", [new PartSpot(0, 0, 0, 0.1f)]), new PackIslands(), new EnlargeSheet("wood", 4096)])
+        {
+            Assert.NotEmpty(mend.Words());
+            Assert.NotEmpty(Core.Building.PlanWords.Changes(plan, Core.Building.PlanMends.With(plan, mend)));
+        }
+        Assert.Equal(4096, Core.Building.PlanMends.With(plan, new EnlargeSheet("wood", 4096)).Bake.SizeOf("wood"));
+    }
+
+    [Fact]
     public void A_few_texels_are_not_worth_a_sentence_and_skew_is_told_once_for_all()
     {
         FaultRegion[] faults = [new(FaultKind.Skew, "a", "", 500, 0, 0, 9, 9), new(FaultKind.Skew, "b", "", 300, 0, 0, 9, 9), new(FaultKind.Miss, "c", "", 3, 0, 0, 2, 2)];

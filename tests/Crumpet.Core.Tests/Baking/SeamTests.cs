@@ -27,11 +27,12 @@ public sealed class SeamTests
                 Vector3 a = low.PositionAt(c), b = low.PositionAt(Topology.Next(c));
                 if (c / 3 == other / 3 || low.PositionAt(other) != b || low.PositionAt(Topology.Next(other)) != a || low.Normals![c] == low.Normals[other])
                     continue;
+                // Along the rounding a texel is 2.3° wide: the two sides end within about one of each other, and 8 bits add their part.
                 for (float t = 0.15f; t < 0.9f; t += 0.1f)
                 {
                     Vector3 one = shaded.Along(c, t), two = shaded.Along(other, 1 - t);
-                    Assert.InRange(Bakes.Degrees(one, two), 0, 2);
-                    Assert.InRange(Bakes.Degrees(one, Vector3.Normalize(low.Normals[c] + low.Normals[other])), 0, 2);
+                    Assert.InRange(Bakes.Degrees(one, two), 0, 3);
+                    Assert.InRange(Bakes.Degrees(one, Vector3.Normalize(low.Normals[c] + low.Normals[other])), 0, 3);
                     compared++;
                 }
             }
@@ -64,7 +65,7 @@ public sealed class SeamTests
             int other = Enumerable.Range(right.Corners.Length, left.Corners.Length).First(o => low.PositionAt(o) == b && low.PositionAt(Topology.Next(o)) == a);
             for (float t = 0.1f; t < 1; t += 0.2f)
             {
-                Assert.InRange(Bakes.Degrees(shaded.Along(c, t), shaded.Along(other, 1 - t)), 0, 2);
+                Assert.InRange(Bakes.Degrees(shaded.Along(c, t), shaded.Along(other, 1 - t)), 0, 1.5);
                 compared++;
             }
         }
