@@ -26,7 +26,9 @@ internal sealed class PartBake
     private readonly BakeInput input;
     private readonly BakeSettings settings;
     private readonly PartScene scene;
-    private readonly IReadOnlyList<BakeMap> maps;
+    private readonly BakeMap[] maps;
+    private readonly float[][] backgrounds;
+    private readonly BakeMap firstBend;
     private readonly HighLooks looks;
     private readonly LightRays light;
     private readonly SampleRaster raster;
@@ -43,7 +45,10 @@ internal sealed class PartBake
         this.input = input;
         this.settings = settings;
         this.scene = scene;
-        this.maps = maps;
+        // Arrays, found once: nothing is allocated for a texel.
+        this.maps = [.. maps];
+        backgrounds = [.. BakeMaps.All.Select(SheetMap.Background)];
+        firstBend = maps.FirstOrDefault(m => m.Kind() == MapKind.Bend);
         this.looks = looks;
         this.size = size;
         var part = input.Parts[scene.Part];
@@ -126,7 +131,7 @@ internal sealed class PartBake
         if (count == 0)
             return;
         var cover = new CoverTile(tile, Array.ConvertAll(scratch.Texels[..count], t => (ushort)t), scratch.Samples[..count], scratch.Hits[..count], scratch.Faults[..count]);
-        var blocks = new byte[maps.Count][];
+        var blocks = new byte[maps.Length][];
         for (int m = 0; m < blocks.Length; m++)
             blocks[m] = PackBlock(maps[m], scratch.Values[(int)maps[m]].AsSpan(0, count * maps[m].Kept()), scratch.Shares, scratch.Compressor);
         done[tile] = new TileResult(cover, blocks, faults, guides.Normals is null ? null : new Guides(guides.Normals[..count], guides.Places[..count]), counts.Rays, counts.Light, counts.Thickness);
@@ -216,7 +221,10 @@ internal sealed class PartBake
         float turn = sums.Hits > 1 ? MathF.Sqrt(MathF.Max(0, 2 - 2 * sums.World.Length() / sums.Hits)) : 0;
         if (turn > CoarseRadians)
         {
-            int s = Array.Find(fromMiddle, f => scratch.Owner[slot + f] >= 0);
+            int nearest = 0;
+            while (scratch.Owner[slot + fromMiddle[nearest]] < 0)
+                nearest++;
+            int s = fromMiddle[nearest];
             Note(ref worst, new FaultTexel(texel, FaultKind.Coarse, (byte)s, 0, scratch.Owner[slot + s], turn * 180 / MathF.PI));
         }
         if (worst.Kind != FaultKind.None)
@@ -268,7 +276,7 @@ internal sealed class PartBake
                     break;
                 case BakeMap.Curvature or BakeMap.Convex or BakeMap.Concave:
                     // Each of the three adds the same sum, of which a texel needs one.
-                    if (map == FirstBend())
+                    if (map == firstBend)
                         sums.Curvature += looks.Curvature(source.Mesh, number, hit);
                     break;
                 case BakeMap.Id when sums.Label < 0:
@@ -297,16 +305,6 @@ internal sealed class PartBake
         }
     }
 
-    private BakeMap FirstBend()
-    {
-        foreach (var map in maps)
-        {
-            if (map.Kind() == MapKind.Bend)
-                return map;
-        }
-        return BakeMap.Curvature;
-    }
-
     /// <summary>Writes a texel's value of a map; one without hits shows what is there where nothing is baked.</summary>
     private void Keep(BakeMap map, SampleSums sums, int inside, float[] values, int at)
     {
@@ -318,7 +316,7 @@ internal sealed class PartBake
         }
         if (hits == 0)
         {
-            SheetMap.Background(map).CopyTo(values.AsSpan(at * map.Kept()));
+            backgrounds[(int)map].CopyTo(values.AsSpan(at * map.Kept()));
             return;
         }
         switch (map)
@@ -372,7 +370,7 @@ internal sealed class PartBake
         var tiles = Tiles.Where(done.ContainsKey).Select(t => done[t]).ToArray();
         CoverTile[] cover = [.. tiles.Select(t => t.Cover)];
         var regions = new FaultRegions(input, scene, size, WhereIs).Find([.. tiles.SelectMany(t => t.Faults)], cancel);
-        var made = new PartMap[maps.Count];
+        var made = new PartMap[maps.Length];
         for (int m = 0; m < made.Length; m++)
         {
             byte[][] blocks = [.. tiles.Select(t => t.Blocks[m])];
