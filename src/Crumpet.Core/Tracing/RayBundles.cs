@@ -13,6 +13,9 @@ public static class RayBundles
     private const int Chunk = 2048;
     private const int Digit = 11;
 
+    // A hierarchy of so few triangles stays in the cache whatever the order.
+    private const int SortedFrom = 100_000;
+
     // Rays that follow each other this closely, against the room all of them take, are in a good order already.
     private const float CloseBy = 0.02f;
 
@@ -27,7 +30,7 @@ public static class RayBundles
     {
         if (hits.Length < rays.Length)
             throw new ArgumentException($"{rays.Length} rays need as many places for hits, and there are {hits.Length}.", nameof(hits));
-        int[]? order = Order(rays, threads);
+        int[]? order = bvh.TriangleCount < SortedFrom ? null : Order(rays, threads);
         int chunks = (rays.Length + Chunk - 1) / Chunk;
         Parallel.For(0, chunks, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, chunk =>
         {
