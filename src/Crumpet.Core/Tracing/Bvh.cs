@@ -59,7 +59,7 @@ public sealed unsafe class Bvh : IDisposable
     public bool ClosestFacing(in Ray ray, out Hit hit, out bool metBackFace) => Trace<FrontFace>(ray, out hit, out metBackFace);
 
     /// <summary>Whether any triangle lies on the ray.</summary>
-    public bool Any(in Ray ray) => Trace<FirstFound>(ray, out _, out _);
+    public bool Any(in Ray ray) => TraceAny(ray);
 
     /// <inheritdoc/>
     public void Dispose()
@@ -86,15 +86,11 @@ public sealed unsafe class Bvh : IDisposable
     private bool Trace<TRule>(in Ray ray, out Hit hit, out bool metBackFace)
         where TRule : struct, IRule
     {
-        var stackNode = stackalloc int[StackSize];
-        var stackDistance = stackalloc float[StackSize];
+        // What is still to be visited: where the ray enters it in the upper half, so that numbers order as distances do, and the child below.
+        var stack = stackalloc long[StackSize];
+        var entries = stackalloc float[BvhNode.Width];
         int top = 0;
-        var d = ray.Direction;
-        float rx = Reciprocal(d.X), ry = Reciprocal(d.Y), rz = Reciprocal(d.Z);
-        Vector256<float> inverseX = Vector256.Create(rx), inverseY = Vector256.Create(ry), inverseZ = Vector256.Create(rz);
-        Vector256<float> originX = Vector256.Create(ray.Origin.X), originY = Vector256.Create(ray.Origin.Y), originZ = Vector256.Create(ray.Origin.Z);
-        int nearX = rx >= 0 ? 0 : 8, nearY = ry >= 0 ? 16 : 24, nearZ = rz >= 0 ? 32 : 40;
-        var nearLimit = Vector256.Create(ray.Near);
+        var slabs = new Slabs(ray);
         var best = new Best { Distance = ray.Far, Triangle = -1 };
         metBackFace = false;
         int current = 0;
@@ -103,80 +99,102 @@ public sealed unsafe class Bvh : IDisposable
             while (current >= 0)
             {
                 var node = nodes + current;
-                float* boxes = node->Boxes;
-                var enterX = (Vector256.LoadAligned(boxes + nearX) - originX) * inverseX;
-                var enterY = (Vector256.LoadAligned(boxes + nearY) - originY) * inverseY;
-                var enterZ = (Vector256.LoadAligned(boxes + nearZ) - originZ) * inverseZ;
-                var leaveX = (Vector256.LoadAligned(boxes + (nearX ^ 8)) - originX) * inverseX;
-                var leaveY = (Vector256.LoadAligned(boxes + (nearY ^ 8)) - originY) * inverseY;
-                var leaveZ = (Vector256.LoadAligned(boxes + (nearZ ^ 8)) - originZ) * inverseZ;
-                var enter = Vector256.MaxNative(Vector256.MaxNative(enterX, enterY), Vector256.MaxNative(enterZ, nearLimit));
-                var leave = Vector256.MinNative(Vector256.MinNative(leaveX, leaveY), Vector256.MinNative(leaveZ, Vector256.Create(best.Distance)));
-                uint mask = Vector256.LessThanOrEqual(enter * RoundDown, leave * RoundUp).ExtractMostSignificantBits();
+                uint mask = slabs.Test(node->Boxes, best.Distance, out var enter);
                 if (mask == 0)
-                {
-                    current = int.MinValue;
-                    break;
-                }
+                    goto next;
                 int first = BitOperations.TrailingZeroCount(mask);
                 mask &= mask - 1;
-                current = node->Children[first];
                 if (mask == 0)
-                    continue;
-                if (typeof(TRule) == typeof(FirstFound))
                 {
-                    // Any hit will do, so the order does not matter.
+                    current = node->Children[first];
+                    continue;
+                }
+                enter.Store(entries);
+                long nearest = Entry(entries, node, first), farthest = TakeEntry(entries, node, ref mask);
+                Order(ref nearest, ref farthest);
+                stack[top++] = farthest;
+                if (mask != 0)
+                {
+                    int bottom = top - 1;
                     do
                     {
-                        int lane = BitOperations.TrailingZeroCount(mask);
-                        mask &= mask - 1;
-                        stackDistance[top] = 0;
-                        stackNode[top++] = node->Children[lane];
+                        long entry = TakeEntry(entries, node, ref mask);
+                        Order(ref nearest, ref entry);
+                        // Keep what this node pushed sorted, nearest on top.
+                        int place = top++;
+                        while (place > bottom && stack[place - 1] < entry)
+                        {
+                            stack[place] = stack[place - 1];
+                            place--;
+                        }
+                        stack[place] = entry;
                     }
                     while (mask != 0);
-                    continue;
                 }
-                float currentDistance = enter.GetElement(first);
-                int bottom = top;
-                do
-                {
-                    int lane = BitOperations.TrailingZeroCount(mask);
-                    mask &= mask - 1;
-                    int child = node->Children[lane];
-                    float distance = enter.GetElement(lane);
-                    if (distance < currentDistance)
-                        (child, current, distance, currentDistance) = (current, child, currentDistance, distance);
-                    // Keep what this node pushed sorted, nearest on top.
-                    int place = top++;
-                    while (place > bottom && stackDistance[place - 1] < distance)
-                    {
-                        stackDistance[place] = stackDistance[place - 1];
-                        stackNode[place] = stackNode[place - 1];
-                        place--;
-                    }
-                    stackDistance[place] = distance;
-                    stackNode[place] = child;
-                }
-                while (mask != 0);
+                current = (int)nearest;
             }
-            if (current != int.MinValue)
-            {
-                TestLeaf<TRule>(leaves + ~current, originX, originY, originZ, d, ray.Near, ref best, ref metBackFace);
-                if (typeof(TRule) == typeof(FirstFound) && best.Triangle >= 0)
-                    break;
-            }
+            TestLeaf<TRule>(leaves + ~current, slabs.OriginX, slabs.OriginY, slabs.OriginZ, ray.Direction, ray.Near, ref best, ref metBackFace);
+        next:
             do
             {
                 if (top == 0)
                     goto done;
-                top--;
+                current = (int)stack[--top];
             }
-            while (stackDistance[top] > best.Distance);
-            current = stackNode[top];
+            while (BitConverter.Int32BitsToSingle((int)(stack[top] >> 32)) > best.Distance);
         }
     done:
         hit = best.Triangle < 0 ? Hit.None : new Hit(best.Triangle, best.Distance, best.U, best.V);
         return best.Triangle >= 0;
+    }
+
+    // Any hit will do, so the order does not matter.
+    [SkipLocalsInit]
+    private bool TraceAny(in Ray ray)
+    {
+        var stack = stackalloc int[StackSize];
+        int top = 1;
+        stack[0] = 0;
+        var slabs = new Slabs(ray);
+        var best = new Best { Distance = ray.Far, Triangle = -1 };
+        bool metBackFace = false;
+        while (top > 0)
+        {
+            int current = stack[--top];
+            if (current < 0)
+            {
+                TestLeaf<FirstFound>(leaves + ~current, slabs.OriginX, slabs.OriginY, slabs.OriginZ, ray.Direction, ray.Near, ref best, ref metBackFace);
+                if (best.Triangle >= 0)
+                    return true;
+                continue;
+            }
+            var node = nodes + current;
+            uint mask = slabs.Test(node->Boxes, ray.Far, out _);
+            for (; mask != 0; mask &= mask - 1)
+                stack[top++] = node->Children[BitOperations.TrailingZeroCount(mask)];
+        }
+        return false;
+    }
+
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    private static long TakeEntry(float* entries, BvhNode* node, ref uint mask)
+    {
+        int lane = BitOperations.TrailingZeroCount(mask);
+        mask &= mask - 1;
+        return Entry(entries, node, lane);
+    }
+
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    private static long Entry(float* entries, BvhNode* node, int lane) => ((long)((int*)entries)[lane] << 32) | (uint)node->Children[lane];
+
+    // Without a branch: which of two boxes is nearer cannot be foretold.
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    private static void Order(ref long less, ref long more)
+    {
+        long difference = more - less;
+        long swap = difference & (difference >> 63);
+        less += swap;
+        more -= swap;
     }
 
     [MethodImpl(MethodImplOptions.AggressiveInlining)]

@@ -1,5 +1,7 @@
 using System.Numerics;
 using System.Runtime.CompilerServices;
+using System.Runtime.InteropServices;
+using System.Runtime.Intrinsics;
 
 namespace Crumpet.Core.Tracing;
 
@@ -14,38 +16,49 @@ namespace Crumpet.Core.Tracing;
 internal sealed unsafe class BvhBuilder
 {
     private const int Bins = 16;
-    private const int ParallelFrom = 1 << 14;
+    private const int FewTriangles = 64;
+    private const int ParallelFrom = 1 << 12;
 
-    private readonly Reference[] references;
     private readonly Vector3[] positions;
     private readonly int[] corners;
+
+    // A split copies its range from one to the other.
+    private readonly Reference[] even;
+    private readonly Reference[] odd;
     private readonly BvhNode* nodes;
     private readonly BvhLeaf* leaves;
     private readonly int threads;
-    private readonly CancellationToken cancel;
+    private readonly ParallelOptions options;
     private int nodeCount;
     private int leafCount;
 
-    private BvhBuilder(Vector3[] positions, int[] corners, Reference[] references, AlignedMemory nodes, AlignedMemory leaves, int threads, CancellationToken cancel)
+    private BvhBuilder(Vector3[] positions, int[] corners, AlignedMemory nodes, AlignedMemory leaves, int threads, CancellationToken cancel)
     {
         this.positions = positions;
         this.corners = corners;
-        this.references = references;
+        even = GC.AllocateUninitializedArray<Reference>(corners.Length / 3);
+        odd = GC.AllocateUninitializedArray<Reference>(corners.Length / 3);
         this.nodes = (BvhNode*)nodes.Pointer;
         this.leaves = (BvhLeaf*)leaves.Pointer;
         this.threads = threads;
-        this.cancel = cancel;
+        options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
     }
 
     /// <summary>A triangle's box; the index travels in the spare lane.</summary>
-    private struct Reference
+    private struct Reference(Vector3 min, Vector3 max, int index)
     {
-        public Vector4 Min, Max;
-        public readonly int Index => BitConverter.SingleToInt32Bits(Min.W);
+        // Above the exponent's top bit an index is an ordinary number: sums of denormal ones are slow.
+        private const int Ordinary = 0x40000000;
+
+        public Vector4 Min = new(min, 0);
+        public Vector4 Max = new(max, BitConverter.Int32BitsToSingle(index | Ordinary));
+
+        public readonly int Index => BitConverter.SingleToInt32Bits(Max.W) & ~Ordinary;
+
         public readonly Vector4 DoubleCentre => Min + Max;
     }
 
-    private readonly record struct Span(int First, int Count, Vector4 Min, Vector4 Max)
+    private readonly record struct Range(int First, int Count, bool IsOdd, Vector4 Min, Vector4 Max)
     {
         public float HalfArea
         {
@@ -57,80 +70,147 @@ internal sealed unsafe class BvhBuilder
         }
     }
 
+    [InlineArray(BvhNode.Width)]
+    private struct Children
+    {
+        private Range first;
+    }
+
     /// <summary>Builds the tree and gives its memory and counts.</summary>
     public static (AlignedMemory Nodes, int NodeCount, AlignedMemory Leaves, int LeafCount) Build(Vector3[] positions, int[] corners, int threads, CancellationToken cancel)
     {
         int count = corners.Length / 3;
-        var references = new Reference[count];
-        Vector4 min = new(float.PositiveInfinity), max = new(float.NegativeInfinity);
-        for (int i = 0; i < count; i++)
-        {
-            Vector3 a = positions[corners[3 * i]], b = positions[corners[3 * i + 1]], c = positions[corners[3 * i + 2]];
-            references[i].Min = new Vector4(Vector3.Min(a, Vector3.Min(b, c)), BitConverter.Int32BitsToSingle(i));
-            references[i].Max = new Vector4(Vector3.Max(a, Vector3.Max(b, c)), 0);
-            min = Vector4.MinNative(min, references[i].Min);
-            max = Vector4.MaxNative(max, references[i].Max);
-        }
         var nodes = new AlignedMemory((long)Math.Max(1, count) * sizeof(BvhNode));
         var leaves = new AlignedMemory((long)Math.Max(1, count) * sizeof(BvhLeaf));
-        var builder = new BvhBuilder(positions, corners, references, nodes, leaves, threads, cancel);
+        var builder = new BvhBuilder(positions, corners, nodes, leaves, threads, cancel);
+        var (min, max) = builder.Refer();
         builder.nodeCount = 1;
-        builder.FillNode(0, new Span(0, count, min, max));
+        builder.FillNode(0, new Range(0, count, false, min, max));
         return (nodes, builder.nodeCount, leaves, builder.leafCount);
     }
 
-    private void FillNode(int node, Span whole)
+    /// <summary>Notes the box of every triangle, and gives that of all.</summary>
+    private (Vector4 Min, Vector4 Max) Refer()
     {
-        cancel.ThrowIfCancellationRequested();
-        var children = new Span[BvhNode.Width];
-        int childCount = whole.Count > 0 ? 1 : 0;
-        children[0] = whole;
-        while (childCount is > 0 and < BvhNode.Width)
+        int chunk = Math.Max(ParallelFrom, (even.Length + 4 * threads - 1) / (4 * threads));
+        var boxes = new (Vector4 Min, Vector4 Max)[(even.Length + chunk - 1) / chunk];
+        Parallel.For(0, boxes.Length, options, c =>
         {
-            int widest = -1;
-            float widestArea = -1;
-            for (int i = 0; i < childCount; i++)
-                if (children[i].Count > BvhLeaf.Width && children[i].HalfArea > widestArea)
-                    (widest, widestArea) = (i, children[i].HalfArea);
-            if (widest < 0)
-                break;
-            (children[widest], children[childCount]) = Split(children[widest]);
-            childCount++;
-        }
+            Vector4 min = new(float.PositiveInfinity), max = new(float.NegativeInfinity);
+            for (int i = c * chunk; i < Math.Min(even.Length, (c + 1) * chunk); i++)
+            {
+                Vector3 p = positions[corners[3 * i]], q = positions[corners[3 * i + 1]], r = positions[corners[3 * i + 2]];
+                even[i] = new Reference(Vector3.MinNative(p, Vector3.MinNative(q, r)), Vector3.MaxNative(p, Vector3.MaxNative(q, r)), i);
+                min = Vector4.MinNative(min, even[i].Min);
+                max = Vector4.MaxNative(max, even[i].Max);
+            }
+            boxes[c] = (min, max);
+        });
+        Vector4 least = new(float.PositiveInfinity), most = new(float.NegativeInfinity);
+        foreach (var (min, max) in boxes)
+            (least, most) = (Vector4.MinNative(least, min), Vector4.MaxNative(most, max));
+        return (least, most);
+    }
+
+    private void FillNode(int node, in Range whole)
+    {
+        options.CancellationToken.ThrowIfCancellationRequested();
+        bool inParallel = threads > 1 && whole.Count >= ParallelFrom;
+        Children children = default;
+        int count = Divide(whole, ref children, inParallel ? SplitAhead(whole) : null);
+        int inner = 0;
+        for (int i = 0; i < count; i++)
+            inner += children[i].Count > BvhLeaf.Width ? 1 : 0;
+        int nextNode = Interlocked.Add(ref nodeCount, inner) - inner, nextLeaf = Interlocked.Add(ref leafCount, count - inner) - (count - inner);
         var target = nodes + node;
         for (int i = 0; i < BvhNode.Width; i++)
         {
-            var child = i < childCount ? children[i] : new Span(0, 0, new Vector4(float.PositiveInfinity), new Vector4(float.NegativeInfinity));
+            var child = i < count ? children[i] : new Range(0, 0, false, new Vector4(float.PositiveInfinity), new Vector4(float.NegativeInfinity));
             target->Boxes[i] = child.Min.X;
             target->Boxes[8 + i] = child.Max.X;
             target->Boxes[16 + i] = child.Min.Y;
             target->Boxes[24 + i] = child.Max.Y;
             target->Boxes[32 + i] = child.Min.Z;
             target->Boxes[40 + i] = child.Max.Z;
-            target->Children[i] = i >= childCount ? 0
-                : child.Count > BvhLeaf.Width ? Interlocked.Increment(ref nodeCount) - 1 : ~MakeLeaf(child);
+            target->Children[i] = i >= count ? 0 : child.Count > BvhLeaf.Width ? nextNode++ : ~nextLeaf++;
         }
-        if (threads > 1 && whole.Count >= ParallelFrom)
-            Parallel.For(0, childCount, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, Descend);
-        else
-            for (int i = 0; i < childCount; i++)
-                Descend(i);
-
-        void Descend(int i)
+        if (inParallel)
         {
-            if (children[i].Count > BvhLeaf.Width)
-                FillNode((nodes + node)->Children[i], children[i]);
+            DescendInParallel(node, count, children);
+            return;
         }
+        for (int i = 0; i < count; i++)
+            Descend(target->Children[i], children[i]);
     }
 
-    private int MakeLeaf(Span span)
+    private void DescendInParallel(int node, int count, Children children) => Parallel.For(0, count, options, i => Descend((nodes + node)->Children[i], children[i]));
+
+    private void Descend(int child, in Range range)
     {
-        int index = Interlocked.Increment(ref leafCount) - 1;
-        var leaf = leaves + index;
+        if (child >= 0)
+            FillNode(child, range);
+        else
+            FillLeaf(~child, range);
+    }
+
+    /// <summary>Splits a range into up to eight, always that of largest area next.</summary>
+    /// <param name="whole">The range.</param>
+    /// <param name="children">Takes them.</param>
+    /// <param name="ahead">Splits that are known already, or null.</param>
+    private int Divide(in Range whole, ref Children children, List<(Range Whole, (Range, Range) Halves)>? ahead)
+    {
+        children[0] = whole;
+        int count = whole.Count > 0 ? 1 : 0;
+        while (count is > 0 and < BvhNode.Width)
+        {
+            int widest = -1;
+            float widestArea = -1;
+            for (int i = 0; i < count; i++)
+            {
+                if (children[i].Count > BvhLeaf.Width && children[i].HalfArea > widestArea)
+                    (widest, widestArea) = (i, children[i].HalfArea);
+            }
+            if (widest < 0)
+                break;
+            (children[widest], children[count++]) = SplitOf(children[widest], ahead);
+        }
+        return count;
+    }
+
+    private (Range, Range) SplitOf(in Range range, List<(Range Whole, (Range, Range) Halves)>? ahead)
+    {
+        for (int i = 0; i < (ahead?.Count ?? 0); i++)
+        {
+            if (ahead![i].Whole.First == range.First && ahead[i].Whole.Count == range.Count)
+                return ahead[i].Halves;
+        }
+        return Split(range);
+    }
+
+    /// <summary>The splits of a large range that are nearly always asked for, made side by side.</summary>
+    private List<(Range Whole, (Range, Range) Halves)> SplitAhead(Range whole)
+    {
+        var known = new List<(Range, (Range, Range))>();
+        List<Range> open = [whole];
+        while (open.Count is > 0 and < BvhNode.Width)
+        {
+            var halves = new (Range One, Range Two)[open.Count];
+            Parallel.For(0, open.Count, options, i => halves[i] = Split(open[i]));
+            for (int i = 0; i < halves.Length; i++)
+                known.Add((open[i], halves[i]));
+            open = [.. halves.SelectMany(h => new[] { h.One, h.Two }).Where(r => r.Count > BvhLeaf.Width)];
+        }
+        return known;
+    }
+
+    private void FillLeaf(int number, in Range range)
+    {
+        var items = (range.IsOdd ? odd : even).AsSpan(range.First, range.Count);
+        var leaf = leaves + number;
         for (int lane = 0; lane < BvhLeaf.Width; lane++)
         {
-            bool used = lane < span.Count;
-            int triangle = used ? references[span.First + lane].Index : -1;
+            bool used = lane < items.Length;
+            int triangle = used ? items[lane].Index : -1;
             leaf->Triangles[lane] = triangle;
             for (int corner = 0; corner < 3; corner++)
             {
@@ -141,15 +221,16 @@ internal sealed unsafe class BvhBuilder
                 leaf->Corners[corner * 24 + 16 + lane] = p.Z;
             }
         }
-        return index;
     }
 
     [InlineArray(3 * Bins)]
-    private struct BinArray<T>
+    private struct BinArray
     {
-        private T first;
+        private Bin first;
     }
 
+    // 48 bytes, so that none lies across two lines of the cache more than it must.
+    [StructLayout(LayoutKind.Sequential, Size = 48)]
     private struct Bin
     {
         public Vector4 Min, Max;
@@ -157,35 +238,35 @@ internal sealed unsafe class BvhBuilder
     }
 
     [SkipLocalsInit]
-    private (Span, Span) Split(Span span)
+    private (Range, Range) Split(in Range range)
     {
-        var items = references.AsSpan(span.First, span.Count);
+        var items = (range.IsOdd ? odd : even).AsSpan(range.First, range.Count);
         Vector4 low = new(float.PositiveInfinity), high = new(float.NegativeInfinity);
-        foreach (ref var item in items)
+        foreach (ref readonly var item in items)
         {
             var centre = item.DoubleCentre;
             low = Vector4.MinNative(low, centre);
             high = Vector4.MaxNative(high, centre);
         }
+        // A bin for each of a few triangles tells as much as many bins.
+        int binCount = items.Length < FewTriangles ? Bins / 2 : Bins;
         var extent = high - low;
-        var scale = new Vector4(Scale(extent.X), Scale(extent.Y), Scale(extent.Z), 0);
-        Unsafe.SkipInit(out BinArray<Bin> bins);
-        for (int i = 0; i < 3 * Bins; i++)
-            bins[i] = new Bin { Min = new Vector4(float.PositiveInfinity), Max = new Vector4(float.NegativeInfinity) };
-        foreach (ref var item in items)
+        var slots = new Slots(low, new Vector4(Scale(extent.X), Scale(extent.Y), Scale(extent.Z), 0), Vector128.Create(binCount - 1));
+        Unsafe.SkipInit(out BinArray bins);
+        for (int axis = 0; axis < 3; axis++)
+            for (int i = 0; i < binCount; i++)
+                bins[axis * Bins + i] = new Bin { Min = new Vector4(float.PositiveInfinity), Max = new Vector4(float.NegativeInfinity) };
+        foreach (ref readonly var item in items)
         {
-            var slot = (item.DoubleCentre - low) * scale;
-            Add(ref bins[Math.Min((int)slot.X, Bins - 1)], item);
-            Add(ref bins[Bins + Math.Min((int)slot.Y, Bins - 1)], item);
-            Add(ref bins[2 * Bins + Math.Min((int)slot.Z, Bins - 1)], item);
+            var slot = slots.Of(item);
+            Add(ref bins[slot.GetElement(0)], item);
+            Add(ref bins[Bins + slot.GetElement(1)], item);
+            Add(ref bins[2 * Bins + slot.GetElement(2)], item);
         }
-        var (axis, border) = Cheapest(bins, extent);
-        if (axis < 0)
-            return Halve(span);
-        int left = Partition(items, axis, border, Component(low, axis), Component(scale, axis));
-        return left == 0 || left == span.Count ? Halve(span) : (Enclose(span.First, left), Enclose(span.First + left, span.Count - left));
+        var (axisOfSplit, border) = Cheapest(bins, binCount, extent);
+        return axisOfSplit < 0 ? Halve(range) : Part(range, slots, axisOfSplit, border, Joined(bins, axisOfSplit, 0, border), Joined(bins, axisOfSplit, border, binCount));
 
-        static float Scale(float extent) => extent > 0 ? Bins * 0.9999f / extent : 0;
+        float Scale(float size) => size > 0 ? binCount * 0.9999f / size : 0;
 
         static void Add(ref Bin bin, in Reference item)
         {
@@ -195,7 +276,30 @@ internal sealed unsafe class BvhBuilder
         }
     }
 
-    private static (int Axis, int Border) Cheapest(in BinArray<Bin> bins, Vector4 extent)
+    /// <summary>Numbers of the bins an item lies in, one an axis.</summary>
+    private readonly struct Slots(Vector4 low, Vector4 scale, Vector128<int> last)
+    {
+        public Vector128<int> Of(in Reference item) =>
+            Vector128.Max(Vector128.Min(Vector128.ConvertToInt32Native(((item.DoubleCentre - low) * scale).AsVector128()), last), Vector128<int>.Zero);
+    }
+
+    private static Bin Joined(in BinArray bins, int axis, int from, int to)
+    {
+        var sum = bins[axis * Bins + from];
+        for (int i = from + 1; i < to; i++)
+            Join(ref sum, bins[axis * Bins + i]);
+        return sum;
+    }
+
+    private static void Join(ref Bin sum, in Bin bin)
+    {
+        sum.Min = Vector4.MinNative(sum.Min, bin.Min);
+        sum.Max = Vector4.MaxNative(sum.Max, bin.Max);
+        sum.Count += bin.Count;
+    }
+
+    /// <summary>Where splitting costs least; axis -1 where all centres are one.</summary>
+    private static (int Axis, int Border) Cheapest(in BinArray bins, int binCount, Vector4 extent)
     {
         int bestAxis = -1, bestBorder = 0;
         float bestCost = float.PositiveInfinity;
@@ -204,60 +308,68 @@ internal sealed unsafe class BvhBuilder
         {
             if (!(Component(extent, axis) > 0))
                 continue;
-            var running = new Span(0, 0, new Vector4(float.PositiveInfinity), new Vector4(float.NegativeInfinity));
-            for (int i = 0; i < Bins - 1; i++)
+            var running = bins[axis * Bins];
+            leftCost[0] = Cost(running);
+            for (int i = 1; i < binCount - 1; i++)
             {
-                running = Grow(running, bins[axis * Bins + i]);
-                leftCost[i] = running.Count == 0 ? float.PositiveInfinity : running.HalfArea * Tests(running.Count);
+                Join(ref running, bins[axis * Bins + i]);
+                leftCost[i] = Cost(running);
             }
-            running = new Span(0, 0, new Vector4(float.PositiveInfinity), new Vector4(float.NegativeInfinity));
-            for (int i = Bins - 1; i > 0; i--)
+            running = bins[axis * Bins + binCount - 1];
+            for (int i = binCount - 1; i > 0; i--)
             {
-                running = Grow(running, bins[axis * Bins + i]);
-                if (running.Count == 0)
-                    continue;
-                float cost = leftCost[i - 1] + running.HalfArea * Tests(running.Count);
+                if (i < binCount - 1)
+                    Join(ref running, bins[axis * Bins + i]);
+                float cost = leftCost[i - 1] + Cost(running);
                 if (cost < bestCost)
                     (bestCost, bestAxis, bestBorder) = (cost, axis, i);
             }
         }
         return (bestAxis, bestBorder);
 
-        static Span Grow(Span span, in Bin bin) =>
-            bin.Count == 0 ? span : new Span(0, span.Count + bin.Count, Vector4.MinNative(span.Min, bin.Min), Vector4.MaxNative(span.Max, bin.Max));
-
-        static int Tests(int count) => (count + BvhLeaf.Width - 1) / BvhLeaf.Width;
-    }
-
-    private static int Partition(Span<Reference> items, int axis, int border, float low, float scale)
-    {
-        int left = 0, right = items.Length - 1;
-        while (left <= right)
+        static float Cost(in Bin bin)
         {
-            if (Math.Min((int)((Component(items[left].DoubleCentre, axis) - low) * scale), Bins - 1) < border)
-                left++;
-            else
-                (items[left], items[right]) = (items[right--], items[left]);
+            if (bin.Count == 0)
+                return float.PositiveInfinity;
+            var d = bin.Max - bin.Min;
+            return (d.X * d.Y + d.Y * d.Z + d.Z * d.X) * ((bin.Count + BvhLeaf.Width - 1) / BvhLeaf.Width);
         }
-        return left;
     }
 
     private static float Component(Vector4 v, int axis) => axis == 0 ? v.X : axis == 1 ? v.Y : v.Z;
 
-    private (Span, Span) Halve(Span span)
+    /// <summary>Copies what lies before a border to the front of the other array's range and the rest to its end, without a branch: which it is cannot be foretold.</summary>
+    private (Range, Range) Part(in Range range, in Slots slots, int axis, int border, in Bin before, in Bin after)
     {
-        int half = span.Count / 2;
-        return (Enclose(span.First, half), Enclose(span.First + half, span.Count - half));
+        var from = (range.IsOdd ? odd : even).AsSpan(range.First, range.Count);
+        var to = (range.IsOdd ? even : odd).AsSpan(range.First, range.Count);
+        int front = 0, back = to.Length - 1;
+        foreach (ref readonly var item in from)
+        {
+            // 1 before the border, else 0.
+            int isBefore = (slots.Of(item).GetElement(axis) - border) >>> 31;
+            to[front] = item;
+            to[back] = item;
+            front += isBefore;
+            back -= 1 - isBefore;
+        }
+        return (new Range(range.First, before.Count, !range.IsOdd, before.Min, before.Max), new Range(range.First + before.Count, after.Count, !range.IsOdd, after.Min, after.Max));
     }
 
-    private Span Enclose(int first, int count)
+    private (Range, Range) Halve(in Range range)
+    {
+        int half = range.Count / 2;
+        return (Enclose(range.First, half, range.IsOdd), Enclose(range.First + half, range.Count - half, range.IsOdd));
+    }
+
+    private Range Enclose(int first, int count, bool isOdd)
     {
         Vector4 min = new(float.PositiveInfinity), max = new(float.NegativeInfinity);
-        foreach (ref var item in references.AsSpan(first, count))
+        foreach (ref readonly var item in (isOdd ? odd : even).AsSpan(first, count))
         {
             min = Vector4.MinNative(min, item.Min);
             max = Vector4.MaxNative(max, item.Max);
         }
-        return new Span(first, count, min, max);
+        return new Range(first, count, isOdd, min, max);
     }
 }
