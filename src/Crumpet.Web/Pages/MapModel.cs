@@ -16,7 +16,8 @@ namespace Crumpet.Web.Pages;
 /// <param name="Mips">Levels of its mip chain; 1 for pictures.</param>
 /// <param name="Sheet">The sheet it belongs to, or null.</param>
 /// <param name="Material">Number of the material whose UVs lie on it; null for all.</param>
-public sealed record MapChoice(string Group, string Key, string Label, string Address, bool IsNormal, int Mips, string? Sheet = null, int? Material = null);
+/// <param name="Kind">What of its sheet it shows, the same word on every sheet; null for what belongs to none.</param>
+public sealed record MapChoice(string Group, string Key, string Label, string Address, bool IsNormal, int Mips, string? Sheet = null, int? Material = null, string? Kind = null);
 
 /// <summary>What the map viewer of a page shows.</summary>
 /// <param name="View">The asset.</param>
@@ -66,9 +67,9 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
         var report = View.ShownBake;
         foreach (var sheet in report?.Sheets ?? [])
             foreach (var (name, file) in sheet.Maps)
-                yield return Choice("Baked", Station.Bake, file, report!.Sheets.Count > 1 ? $"{sheet.Sheet} {Words(name)}" : Words(name), BakeMaps.Find(name)?.Meaning() ?? ColourMeaning.Linear, 1, sheet.Sheet);
+                yield return Choice("Baked", Station.Bake, file, report!.Sheets.Count > 1 ? $"{sheet.Sheet} {Words(name)}" : Words(name), BakeMaps.Find(name)?.Meaning() ?? ColourMeaning.Linear, 1, sheet.Sheet, name);
         foreach (var sheet in (report?.Sheets ?? []).Where(s => s.FaultFile.Length > 0))
-            yield return Choice("Baked", Station.Bake, sheet.FaultFile, report!.Sheets.Count > 1 ? $"{sheet.Sheet} faults" : "faults", ColourMeaning.Srgb, 1, sheet.Sheet);
+            yield return Choice("Baked", Station.Bake, sheet.FaultFile, report!.Sheets.Count > 1 ? $"{sheet.Sheet} faults" : "faults", ColourMeaning.Srgb, 1, sheet.Sheet, "faults");
 
         static string Words(string name) => BakeMaps.Find(name)?.Words() ?? name;
     }
@@ -76,10 +77,15 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
     private IEnumerable<MapChoice> Packed()
     {
         var outputs = View.Plan.Recipe.Outputs.ToDictionary(o => o.Name, o => o.Meaning);
-        return (View.Report<PackReport>(Station.Pack)?.Pictures ?? []).Select(p => Choice("Packed", Station.Pack, p.File, p.File, outputs.GetValueOrDefault(p.Output, ColourMeaning.Linear), 1, p.Sheet));
+        return (View.Report<PackReport>(Station.Pack)?.Pictures ?? []).Select(p => Choice("Packed", Station.Pack, p.File, p.File, outputs.GetValueOrDefault(p.Output, ColourMeaning.Linear), 1, p.Sheet, p.Output));
     }
 
-    private IEnumerable<MapChoice> Converted() => (View.Report<ConvertReport>(Station.Convert)?.Textures ?? []).Select(t => Choice("Textures, decoded", Station.Convert, t.File, t.File, t.Meaning, t.Mips, t.Sheet));
+    private IEnumerable<MapChoice> Converted()
+    {
+        var outputs = (View.Report<PackReport>(Station.Pack)?.Pictures ?? []).ToDictionary(p => p.File, p => p.Output);
+        return (View.Report<ConvertReport>(Station.Convert)?.Textures ?? [])
+            .Select(t => Choice("Textures, decoded", Station.Convert, t.File, t.File, t.Meaning, t.Mips, t.Sheet, outputs.GetValueOrDefault(t.Picture, t.File)));
+    }
 
     private IEnumerable<MapChoice> Sources()
     {
@@ -98,8 +104,8 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
         }
     }
 
-    private MapChoice Choice(string group, Station station, string file, string label, ColourMeaning meaning, int mips, string sheet) => new(
-        group, $"{station.ToString().ToLowerInvariant()}/{file}", label, AddressOf(View.Shown(station)!.File(file).Sha256, meaning), meaning == ColourMeaning.Normal, mips, sheet, MaterialOf(sheet));
+    private MapChoice Choice(string group, Station station, string file, string label, ColourMeaning meaning, int mips, string sheet, string kind) => new(
+        group, $"{station.ToString().ToLowerInvariant()}/{file}", label, AddressOf(View.Shown(station)!.File(file).Sha256, meaning), meaning == ColourMeaning.Normal, mips, sheet, MaterialOf(sheet), kind);
 
     private int? MaterialOf(string sheet) => View.ShownBake?.Sheets.FirstOrDefault(s => s.Sheet == sheet)?.Material;
 

@@ -202,8 +202,8 @@ export class MapViewer {
     this.picked = part;
     // A place on another sheet is looked at on that sheet, in the same map where it has one.
     if (at && this.picture && this.picture.choice.sheet !== at.sheet) {
-      const kind = this.picture.choice.label.split(" ").at(-1), there = this.config.choices.filter((c) => c.sheet === at.sheet);
-      const other = there.find((c) => c.label.split(" ").at(-1) === kind) ?? there[0];
+      const { group, kind } = this.picture.choice, there = this.config.choices.filter((c) => c.sheet === at.sheet);
+      const other = there.find((c) => c.group === group && c.kind === kind) ?? there[0];
       if (other) {
         this.panes[0] = other.key;
         this.bar.showChoices();
