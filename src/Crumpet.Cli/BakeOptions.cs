@@ -25,6 +25,7 @@ internal static class BakeOptions
     private static readonly Option<int> Blend = Number("--blend", 50, "Share of split directions in blended ones, percent.");
     private static readonly Option<string> Trays = Text("--trays", "plan", "plan: the fewest on which no parts in contact lie together; one: all parts see each other; parts: each on its own.");
     private static readonly Option<string> Green = Text("--green", "up", "Direction of green in tangent-space maps: up or down.");
+    private static readonly Option<string> HighNormals = Text("--high-normals", "up", "Normal textures of the high side: folded into normal maps with their green up or down, or left out: none.");
     private static readonly Option<int> Bits = Number("--bits", Default.Bits, "Bits a channel: 8 or 16; height and position have 16 all the same.");
     private static readonly Option<bool> NoDither = new("--no-dither") { Description = "Round 8-bit maps instead of dithering them." };
     private static readonly Option<string> Padding = Text("--padding", Default.PaddingPixels.ToString(CultureInfo.InvariantCulture), "Padding, pixels, or all for the whole sheet.");
@@ -47,7 +48,7 @@ internal static class BakeOptions
     /// <summary>All of them.</summary>
     public static IReadOnlyList<Option> All { get; } =
     [
-        Maps, Size, SheetSizes, Files, Draft, Samples, Filter, Outward, Inward, Direction, Blend, Trays, Green, Bits, NoDither, Padding, Alpha, AoRays, OccludedBy, AoRange, AoFalloff, Ground,
+        Maps, Size, SheetSizes, Files, Draft, Samples, Filter, Outward, Inward, Direction, Blend, Trays, Green, HighNormals, Bits, NoDither, Padding, Alpha, AoRays, OccludedBy, AoRange, AoFalloff, Ground,
         OutsidesOnly, Denoise, ThicknessRays, ThicknessRange, CurvatureRadius, CurvatureFull, HeightRange, IdBy, Opacity,
     ];
 
@@ -77,6 +78,7 @@ internal static class BakeOptions
                 OutwardReachMetres = parsed.GetValue(Outward),
                 InwardReachMetres = parsed.GetValue(Inward),
                 Green = Choice(parsed, Green, ("up", GreenDirection.Up), ("down", GreenDirection.Down)),
+                HighNormals = Choice(parsed, HighNormals, ("up", HighNormalUse.GreenUp), ("down", HighNormalUse.GreenDown), ("none", HighNormalUse.LeftOut)),
                 Bits = parsed.GetValue(Bits),
                 Dither = !parsed.GetValue(NoDither),
                 PaddingPixels = ReadPadding(parsed.GetValue(Padding)!),

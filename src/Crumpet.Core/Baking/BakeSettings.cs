@@ -48,6 +48,19 @@ public enum OpacitySource
     Misses,
 }
 
+/// <summary>What becomes of normal textures the high side's materials have.</summary>
+public enum HighNormalUse
+{
+    /// <summary>They are part of its surface; their green grows with texture v, upwards.</summary>
+    GreenUp,
+
+    /// <summary>They are part of its surface; their green grows downwards.</summary>
+    GreenDown,
+
+    /// <summary>They are left out.</summary>
+    LeftOut,
+}
+
 /// <summary>What a bake is asked to do.</summary>
 public sealed record BakeSettings
 {
@@ -80,6 +93,9 @@ public sealed record BakeSettings
 
     /// <summary>Direction of tangent-space maps' green channel.</summary>
     public GreenDirection Green { get; init; } = GreenDirection.Up;
+
+    /// <summary>What becomes of the high side's own normal textures in normal maps.</summary>
+    public HighNormalUse HighNormals { get; init; }
 
     /// <summary>Bits a channel of PNG maps whose file is not chosen: 8 or 16. Height and position are 16 all the same.</summary>
     public int Bits { get; init; } = 8;

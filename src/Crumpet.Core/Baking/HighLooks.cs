@@ -27,10 +27,14 @@ internal sealed class HighLooks
         this.input = input;
         this.settings = settings;
         Textures = new HighTextures(input.Materials);
+        Normals = new HighNormals(Textures, settings.HighNormals);
     }
 
     /// <summary>Materials and textures.</summary>
     public HighTextures Textures { get; }
+
+    /// <summary>Normals with the relief of normal textures.</summary>
+    public HighNormals Normals { get; }
 
     /// <summary>Names that numbers of labels stand for.</summary>
     public IReadOnlyList<string> Labels => labels;
@@ -41,6 +45,8 @@ internal sealed class HighLooks
         HighObject[] all = [.. objects];
         if (maps.Any(m => m.Kind() == MapKind.Bend))
             PrepareCurvatures(all, threads, cancel);
+        if (maps.Any(m => m is BakeMap.Normal or BakeMap.ObjectNormal))
+            Normals.Prepare(all, cancel);
         if (!maps.Contains(BakeMap.Id) || settings.IdBy == IdSource.Colour)
             return;
         foreach (var o in all)

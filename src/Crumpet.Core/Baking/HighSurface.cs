@@ -65,10 +65,13 @@ internal sealed class HighSurface : IDisposable
     }
 
     /// <summary>Interpolated unit normal.</summary>
-    public Vector3 NormalAt(in Hit hit)
+    public Vector3 NormalAt(in Hit hit) => Vector3.Normalize(BlendedNormalAt(hit));
+
+    /// <summary>Interpolated normal, not normalised.</summary>
+    public Vector3 BlendedNormalAt(in Hit hit)
     {
         int at = 3 * hit.Triangle;
-        return Vector3.Normalize((1 - hit.U - hit.V) * Normals[at] + hit.U * Normals[at + 1] + hit.V * Normals[at + 2]);
+        return (1 - hit.U - hit.V) * Normals[at] + hit.U * Normals[at + 1] + hit.V * Normals[at + 2];
     }
 
     /// <summary>Unit normal of the flat triangle.</summary>

@@ -62,8 +62,12 @@ internal sealed class HighTextures(IReadOnlyList<BakeMaterial> materials)
 
     private static Vector4 Texel(BakeMaterial material, TextureSlot slot, Mesh mesh, int triangle, in Hit hit, bool isSrgb, Vector4 otherwise)
     {
-        if (!material.Textures.TryGetValue(slot, out var texture) || texture.UvSet >= mesh.UvSets.Count)
-            return otherwise;
+        return material.Textures.TryGetValue(slot, out var texture) && texture.UvSet < mesh.UvSets.Count ? Texel(texture, mesh, triangle, hit, isSrgb) : otherwise;
+    }
+
+    /// <summary>What a picture shows at a hit; its UV set is one the object has.</summary>
+    public static Vector4 Texel(BakeTexture texture, Mesh mesh, int triangle, in Hit hit, bool isSrgb)
+    {
         var uvs = mesh.UvSets[texture.UvSet];
         var uv = (1 - hit.U - hit.V) * uvs[3 * triangle] + hit.U * uvs[3 * triangle + 1] + hit.V * uvs[3 * triangle + 2];
         return Bilinear(texture.Picture, Vector2.Transform(uv, texture.UvTransform), isSrgb);

@@ -83,13 +83,13 @@ internal sealed class PartBake
     /// <summary>What the samples of a texel add up to.</summary>
     internal sealed class SampleSums
     {
-        public Vector3 Tangent, World, Bent, Place, VertexColour, Colour, Emission;
+        public Vector3 Tangent, World, Relief, Bent, Place, VertexColour, Colour, Emission;
         public float Open, Curvature, Thickness, Height, Roughness, Metalness, Opacity;
         public int Label, Hits;
 
         public void Clear()
         {
-            Tangent = World = Bent = Place = VertexColour = Colour = Emission = Vector3.Zero;
+            Tangent = World = Relief = Bent = Place = VertexColour = Colour = Emission = Vector3.Zero;
             Open = Curvature = Thickness = Height = Roughness = Metalness = Opacity = 0;
             (Label, Hits) = (-1, 0);
         }
@@ -259,7 +259,10 @@ internal sealed class PartBake
             switch (map)
             {
                 case BakeMap.Normal:
-                    sums.Tangent += NormalEncoding.ToTangentSpace(target, normal, tangent);
+                    sums.Tangent += NormalEncoding.ToTangentSpace(looks.Normals.At(surface, source.Mesh, number, hit, target), normal, tangent);
+                    break;
+                case BakeMap.ObjectNormal:
+                    sums.Relief += looks.Normals.At(surface, source.Mesh, number, hit, target);
                     break;
                 case BakeMap.Occlusion or BakeMap.BentNormal when !hasLight:
                     hasLight = true;
@@ -325,7 +328,7 @@ internal sealed class PartBake
                 Put(values, at, UnitOr(sums.Tangent));
                 break;
             case BakeMap.ObjectNormal:
-                Put(values, at, UnitOr(sums.World));
+                Put(values, at, UnitOr(sums.Relief));
                 break;
             case BakeMap.BentNormal:
                 Put(values, at, UnitOr(sums.Bent));

@@ -16,6 +16,9 @@ internal sealed class ObjectKeys
 
     /// <summary>Of colours, materials and UVs.</summary>
     public Dictionary<Mesh, string> Dresses { get; } = new(ReferenceEqualityComparer.Instance);
+
+    /// <summary>Of normal textures; null for objects without.</summary>
+    public Dictionary<Mesh, string?> Reliefs { get; } = new(ReferenceEqualityComparer.Instance);
 }
 
 /// <summary>Makes the keys of pieces: hashes of all that a part's share of a map can depend on, and of nothing else.</summary>
@@ -69,6 +72,7 @@ internal sealed class PieceKeys(BakeInput input, BakeSettings settings, int size
             denoise = settings.Denoise && Denoising.IsFor(map),
             occluders = Objects(occluders),
         },
+        BakeMap.Normal or BakeMap.ObjectNormal when settings.HighNormals != HighNormalUse.LeftOut && Reliefs(seen) is { } reliefs => new { cover, settings.HighNormals, reliefs },
         BakeMap.Thickness => new { cover, rays = settings.RaysBaked(settings.ThicknessRays), settings.ThicknessRangeMetres, settings.Denoise },
         BakeMap.Curvature or BakeMap.Convex or BakeMap.Concave => new { cover, settings.CurvatureRadiusBaked },
         BakeMap.Id => new { cover, settings.IdBy, dresses = Dresses(seen), names = seen.Select(o => o.Mesh.Name).ToArray() },
@@ -105,7 +109,34 @@ internal sealed class PieceKeys(BakeInput input, BakeSettings settings, int size
         return key;
     }
 
-    /// <summary>Colours, materials and pictures of an object.</summary>
+    /// <summary>Normal textures of an object and how they lie on it; null where it has none.</summary>
+    private string? ReliefKey(Mesh mesh)
+    {
+        if (known.Reliefs.TryGetValue(mesh, out string? key))
+            return key;
+        var textures = mesh.TriangleMaterials.Distinct().Order().Where(m => m >= 0 && m < input.Materials.Count && input.Materials[m].Textures.ContainsKey(TextureSlot.Normal))
+            .Select(m => $"{m} {Said(input.Materials[m].Textures[TextureSlot.Normal])};").ToArray();
+        key = textures.Length == 0 ? null : Hash(h =>
+        {
+            h.AppendData(Encoding.UTF8.GetBytes(string.Concat(textures)));
+            Append<int>(h, mesh.TriangleMaterials);
+            foreach (var set in mesh.UvSets)
+                Append<Vector2>(h, set);
+        });
+        known.Reliefs.Add(mesh, key);
+        return key;
+    }
+
+    /// <summary>Keys of all objects' normal textures; null where none has any.</summary>
+    private string?[]? Reliefs(IReadOnlyList<HighObject> objects)
+    {
+        string?[] keys = [.. objects.Select(o => ReliefKey(o.Mesh))];
+        return Array.TrueForAll(keys, k => k is null) ? null : keys;
+    }
+
+    private static string Said(BakeTexture texture) => $"{texture.Key} {texture.UvSet} {texture.UvTransform}";
+
+    /// <summary>Colours, materials and pictures of an object but for its relief.</summary>
     private string DressKey(Mesh mesh)
     {
         if (known.Dresses.TryGetValue(mesh, out string? key))
@@ -117,7 +148,7 @@ internal sealed class PieceKeys(BakeInput input, BakeSettings settings, int size
             colour = new[] { m.Source.BaseColour.X, m.Source.BaseColour.Y, m.Source.BaseColour.Z, m.Source.BaseColour.W },
             m.Source.Roughness,
             m.Source.Metalness,
-            textures = m.Textures.OrderBy(t => t.Key).Select(t => $"{t.Key} {t.Value.Key} {t.Value.UvSet} {t.Value.UvTransform}").ToArray(),
+            textures = m.Textures.Where(t => t.Key != TextureSlot.Normal).OrderBy(t => t.Key).Select(t => $"{t.Key} {Said(t.Value)}").ToArray(),
         }).ToArray();
         key = Hash(h =>
         {

@@ -48,7 +48,7 @@ internal sealed class BakeStep(string asset, AssetPlan plan, IReadOnlyList<Sourc
         var trays = rows.Select((row, i) => (row.Tray, Part: i)).GroupBy(r => r.Tray).OrderBy(g => g.Key).Select(g => new BakeTray([.. g.Select(r => r.Part)])).ToArray();
         var input = new BakeInput(asset, parts, trays)
         {
-            Materials = BakeMaterials.Of(scene, intake.Report<IntakeReport>(), plan.Bake.Maps, file => ContentOf(intake, file), (file, sha) => ImageFile.Read(store.Load(sha), file)),
+            Materials = BakeMaterials.Of(scene, intake.Report<IntakeReport>(), plan.Bake, file => ContentOf(intake, file), (file, sha) => ImageFile.Read(store.Load(sha), file)),
             AssetBounds = scene.Meshes.Aggregate(Bounds.Empty, (b, m) => b.Including(m.Bounds())),
             Memory = store.KeepsPieces ? new PieceMemory(FindPiece, SavePiece) : null,
         };

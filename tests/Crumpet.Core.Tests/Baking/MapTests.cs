@@ -72,6 +72,41 @@ public sealed class MapTests
         Assert.Equal(64 / 255f, result.Maps[BakeMap.Metalness].Unit(9, 9, 0), 0.004f);
     }
 
+    [Theory]
+    [InlineData(HighNormalUse.GreenUp, false, 0.6f, 0)]
+    [InlineData(HighNormalUse.GreenUp, true, -0.6f, 0)]
+    [InlineData(HighNormalUse.LeftOut, false, 0, 0)]
+    public void A_normal_texture_of_the_high_side_is_part_of_its_surface(HighNormalUse use, bool isMirrored, float x, float y) =>
+        AssertRelief(new Vector3(0.6f, 0, 0.8f), Matrix3x2.Identity, use, isMirrored, x, y);
+
+    [Theory]
+    [InlineData(HighNormalUse.GreenUp, 0, 0.6f)]
+    [InlineData(HighNormalUse.GreenDown, 0, -0.6f)]
+    public void Its_green_turns_as_the_settings_say(HighNormalUse use, float x, float y) =>
+        AssertRelief(new Vector3(0, 0.6f, 0.8f), Matrix3x2.Identity, use, isMirrored: false, x, y);
+
+    [Fact]
+    public void It_turns_with_the_uvs_a_material_turns() =>
+        // A quarter turn to the left lays the picture's u along the plane's v, downwards.
+        AssertRelief(new Vector3(0.6f, 0, 0.8f), Matrix3x2.CreateRotation(MathF.PI / 2), HighNormalUse.GreenUp, isMirrored: false, 0, -0.6f);
+
+    private static void AssertRelief(Vector3 texel, Matrix3x2 turn, HighNormalUse use, bool isMirrored, float x, float y)
+    {
+        var code = (texel + Vector3.One) / 2 * ushort.MaxValue;
+        var texture = new BakeTexture(new Bitmap16(1, 1, 3, [(ushort)code.X, (ushort)code.Y, (ushort)code.Z]), "relief", 0, turn);
+        var material = new BakeMaterial(Material.Plain, new Dictionary<TextureSlot, BakeTexture> { [TextureSlot.Normal] = texture });
+        var high = Shapes.Plane("high");
+        if (isMirrored)
+            high = high with { UvSets = [Array.ConvertAll(high.Uvs!, uv => new Vector2(1 - uv.X, uv.Y))] };
+        var settings = Plain with { Maps = [BakeMap.Normal, BakeMap.ObjectNormal], Bits = 16, HighNormals = use };
+        var map = Baker.Bake(Bakes.Input(Shapes.Plane("low"), high) with { Materials = [material] }, settings, 2, null, default).Maps[BakeMap.Normal];
+        foreach (int at in (int[])[3, 30, 61])
+        {
+            var normal = new Vector3(map.Unit(at, at, 0), map.Unit(at, at, 1), map.Unit(at, at, 2)) * 2 - Vector3.One;
+            Assert.InRange(Vector3.Distance(normal, new Vector3(x, y, MathF.Sqrt(1 - x * x - y * y))), 0, 2e-4f);
+        }
+    }
+
     [Fact]
     public void Opacity_from_misses_cuts_out_what_the_high_side_leaves_open_and_is_no_fault()
     {

@@ -75,6 +75,9 @@ public sealed class BakeForm
     /// <summary>Direction of green.</summary>
     public GreenDirection Green { get; set; }
 
+    /// <summary>What becomes of the high side's normal textures.</summary>
+    public HighNormalUse HighNormals { get; set; }
+
     /// <summary>Padding, pixels; empty for the whole sheet.</summary>
     public string? Padding { get; set; }
 
@@ -117,6 +120,7 @@ public sealed class BakeForm
         IdBy = IdBy,
         OpacityBy = OpacityBy,
         Green = Green,
+        HighNormals = HighNormals,
         PaddingPixels = string.IsNullOrWhiteSpace(Padding) ? BakeSettings.WholeSheet : (int)FormNumber.Read(Padding, "The padding", 0, 256),
         CoverageAlpha = Alpha,
         Bits = Bits,
