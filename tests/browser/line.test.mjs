@@ -7,7 +7,7 @@ import { dirname, join } from "node:path";
 import { after, before, test } from "node:test";
 import validator from "gltf-validator";
 import { crumpet, root, startApp } from "./app.mjs";
-import { openBrowser, openPage } from "./browser.mjs";
+import { openBrowser, openPage, press } from "./browser.mjs";
 import { readGlb, unindexed } from "./glb.mjs";
 import { readStoredZip } from "./zip.mjs";
 
@@ -81,7 +81,7 @@ test("a run can be cancelled and says so", async () => {
   await page.selectOption("#size", "4096");
   await page.click("button.button-main");
   await page.waitForFunction(() => Number(document.querySelector(".run-box progress")?.value) > 0.02, null, { timeout: 120_000 });
-  await page.click("text=Cancel");
+  await press(page, "text=Cancel");
   await page.goto(`${app.url}/runs`);
   await page.waitForSelector('.run-message:has-text("Cancelled at Bake; nothing half done was kept.")');
   await page.goto(`${app.url}/assets/1/bake`);

@@ -139,7 +139,7 @@ public sealed class Baker : IDisposable
         for (int i = 0; i < open.Length; i++)
         {
             progress?.Report(new Progress(0.9 + 0.02 * i / open.Length, "looking through faults"));
-            var (cover, maps) = bakes[i].Finish(cancel);
+            var (cover, maps) = bakes[i].Finish(threads, cancel);
             bool isNew = open[i].Cover is null;
             open[i].Cover ??= cover;
             foreach (var map in maps)
@@ -148,7 +148,7 @@ public sealed class Baker : IDisposable
                 continue;
             if (isNew)
                 memory.Save(open[i].CoverKey, PieceFile.Write(cover));
-            foreach (var map in maps)
+            foreach (var map in maps.TakeWhile(_ => !cancel.IsCancellationRequested))
                 memory.Save(open[i].MapKeys[map.Map], PieceFile.Write(map));
         }
     }
@@ -199,7 +199,7 @@ public sealed class Baker : IDisposable
             progress?.Report(new Progress(0.92 + 0.08 * maps.Count / settings.Maps.Count, $"putting together {map.Words()}"));
             var sheet = composer.Compose(map, input.Bounds, out var rows);
             if (sources is not null)
-                sheet.Pad(sources);
+                sheet.Pad(sources, threads, cancel);
             maps.Add(map, sheet.Bitmap);
             if (sheet.Scale is { } scale)
                 scales.Add(scale);

@@ -25,40 +25,58 @@ internal static class Denoising
     }
 
     /// <summary>A part's map, smoothed over the borders of its tiles.</summary>
-    public static byte[][] Smooth(BakeMap map, CoverTile[] cover, byte[][] blocks, PartBake.Guides[] guides, int size, BakeSettings settings, CancellationToken cancel)
+    public static byte[][] Smooth(BakeMap map, CoverTile[] cover, byte[][] blocks, PartBake.Guides[] guides, int size, BakeSettings settings, int threads, CancellationToken cancel)
     {
-        using var decompressor = new Decompressor();
-        using var compressor = PieceFile.Compressor();
         bool isFloat = PartMap.HoldsFloats(map);
         var grid = new Grid(cover, size);
-        var shares = new ushort[Side * Side];
-        var floats = new float[Side * Side];
-        for (int i = 0; i < cover.Length; i++)
+        ForEachTile(cover, (i, scratch) =>
         {
             int count = cover[i].Texels.Length;
             if (isFloat)
-                PieceFile.Unpack(decompressor, blocks[i], MemoryMarshal.AsBytes(floats.AsSpan(0, count)));
+                PieceFile.Unpack(scratch.Decompressor, blocks[i], MemoryMarshal.AsBytes(scratch.Floats.AsSpan(0, count)));
             else
-                PieceFile.Unpack(decompressor, blocks[i], MemoryMarshal.AsBytes(shares.AsSpan(0, count)));
+                PieceFile.Unpack(scratch.Decompressor, blocks[i], MemoryMarshal.AsBytes(scratch.Shares.AsSpan(0, count)));
             for (int k = 0; k < count; k++)
-                grid.Set(cover[i], k, isFloat ? floats[k] / settings.ThicknessRangeMetres : shares[k] / 65535f, guides[i]);
-        }
+                grid.Set(cover[i], k, isFloat ? scratch.Floats[k] / settings.ThicknessRangeMetres : scratch.Shares[k] / 65535f, guides[i]);
+        }, threads, cancel);
         // Less than a few times the noise is noise.
         float noise = 3 * MathF.Sqrt(0.25f / Math.Max(4, settings.RaysBaked(map == BakeMap.Thickness ? settings.ThicknessRays : settings.OcclusionRays)));
         for (int pass = 0; pass < Passes; pass++)
-        {
-            cancel.ThrowIfCancellationRequested();
-            grid.Filter(1 << pass, noise / (1 << pass), Kernel);
-        }
+            grid.Filter(1 << pass, noise / (1 << pass), threads, cancel);
         var smooth = new byte[blocks.Length][];
-        for (int i = 0; i < cover.Length; i++)
+        ForEachTile(cover, (i, scratch) =>
         {
             int count = cover[i].Texels.Length;
             for (int k = 0; k < count; k++)
-                floats[k] = grid.Get(cover[i], k) * (isFloat ? settings.ThicknessRangeMetres : 1);
-            smooth[i] = PartBake.PackBlock(map, floats.AsSpan(0, count), shares, compressor);
-        }
+                scratch.Floats[k] = grid.Get(cover[i], k) * (isFloat ? settings.ThicknessRangeMetres : 1);
+            smooth[i] = PartBake.PackBlock(map, scratch.Floats.AsSpan(0, count), scratch.Shares, scratch.Compressor);
+        }, threads, cancel);
         return smooth;
+    }
+
+    /// <summary>Arrays one thread fills again and again.</summary>
+    private sealed class Scratch : IDisposable
+    {
+        public readonly ushort[] Shares = new ushort[Side * Side];
+        public readonly float[] Floats = new float[Side * Side];
+        public readonly Decompressor Decompressor = new();
+        public readonly Compressor Compressor = PieceFile.Compressor();
+
+        public void Dispose()
+        {
+            Decompressor.Dispose();
+            Compressor.Dispose();
+        }
+    }
+
+    private static void ForEachTile(CoverTile[] cover, Action<int, Scratch> work, int threads, CancellationToken cancel)
+    {
+        var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
+        Parallel.For(0, cover.Length, options, () => new Scratch(), (i, _, scratch) =>
+        {
+            work(i, scratch);
+            return scratch;
+        }, scratch => scratch.Dispose());
     }
 
     /// <summary>The part's texels as a picture of their bounds.</summary>
@@ -95,21 +113,21 @@ internal static class Denoising
 
         public float Get(CoverTile tile, int k) => values[At(tile, k)];
 
-        public void Filter(int step, float noise, float[] kernel)
+        public void Filter(int step, float noise, int threads, CancellationToken cancel)
         {
-            for (int y = 0; y < height; y++)
+            Parallel.For(0, height, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, y =>
             {
                 for (int x = 0; x < width; x++)
                 {
                     int at = y * width + x;
                     if (inside[at])
-                        next[at] = Filtered(x, y, step, noise, kernel);
+                        next[at] = Filtered(x, y, step, noise);
                 }
-            }
+            });
             (values, next) = (next, values);
         }
 
-        private float Filtered(int x, int y, int step, float noise, float[] kernel)
+        private float Filtered(int x, int y, int step, float noise)
         {
             int at = y * width + x;
             var normal = Normal(at);
@@ -129,12 +147,19 @@ internal static class Denoising
                     float along = Vector3.Dot(normal, Normal(other)), off = (values[other] - values[at]) / noise;
                     if (along < 0.9f || Vector3.DistanceSquared(places[other], places[at]) > apart * apart)
                         continue;
-                    float weight = kernel[dx + 2] * kernel[dy + 2] * MathF.Pow(along, 32) * MathF.Exp(-off * off);
+                    float weight = Kernel[dx + 2] * Kernel[dy + 2] * ToThe32nd(along) * MathF.Exp(-off * off);
                     sum += weight * values[other];
                     weights += weight;
                 }
             }
             return weights > 0 ? sum / weights : values[at];
+        }
+
+        private static float ToThe32nd(float x)
+        {
+            for (int i = 0; i < 5; i++)
+                x *= x;
+            return x;
         }
 
         /// <summary>Distance of the nearest neighbouring texel on the surface.</summary>

@@ -22,16 +22,25 @@ internal sealed class HighSurface : IDisposable
         Normals = new Vector3[Corners.Length];
         Owners = new int[Corners.Length / 3];
         firstTriangles = new int[objects.Count];
+        // Normals do not wait for the hierarchy, nor it for them.
+        Bvh? built = null;
+        Action[] works = [() => built = Bvh.Build(Positions, Corners, threads, cancel), () => NoteObjects(cancel)];
+        Parallel.For(0, works.Length, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, i => works[i]());
+        Bvh = built!;
+    }
+
+    private void NoteObjects(CancellationToken cancel)
+    {
         int corner = 0;
-        for (int i = 0; i < objects.Count; i++)
+        for (int i = 0; i < Objects.Count; i++)
         {
-            var mesh = objects[i].Mesh;
+            cancel.ThrowIfCancellationRequested();
+            var mesh = Objects[i].Mesh;
             mesh.NormalsOrSmooth().CopyTo(Normals, corner);
             Owners.AsSpan(corner / 3, mesh.TriangleCount).Fill(i);
             firstTriangles[i] = corner / 3;
             corner += mesh.Corners.Length;
         }
-        Bvh = Bvh.Build(Positions, Corners, threads, cancel);
     }
 
     /// <summary>The objects.</summary>

@@ -368,7 +368,7 @@ internal sealed class PartBake
     }
 
     /// <summary>Puts the tiles together when all are baked, and finds what hangs together of what is wrong.</summary>
-    public (PartCover Cover, IReadOnlyList<PartMap> Maps) Finish(CancellationToken cancel)
+    public (PartCover Cover, IReadOnlyList<PartMap> Maps) Finish(int threads, CancellationToken cancel)
     {
         var tiles = Tiles.Where(done.ContainsKey).Select(t => done[t]).ToArray();
         CoverTile[] cover = [.. tiles.Select(t => t.Cover)];
@@ -378,7 +378,7 @@ internal sealed class PartBake
         {
             byte[][] blocks = [.. tiles.Select(t => t.Blocks[m])];
             if (settings.Denoise && Denoising.IsFor(maps[m]))
-                blocks = Denoising.Smooth(maps[m], cover, blocks, [.. tiles.Select(t => t.Guides!)], size, settings, cancel);
+                blocks = Denoising.Smooth(maps[m], cover, blocks, [.. tiles.Select(t => t.Guides!)], size, settings, threads, cancel);
             long rays = maps[m] is BakeMap.Occlusion or BakeMap.BentNormal ? tiles.Sum(t => t.LightRays) : maps[m] == BakeMap.Thickness ? tiles.Sum(t => t.ThicknessRays) : 0;
             made[m] = new PartMap(maps[m], blocks, [], rays);
             if (maps[m] == BakeMap.Id && settings.IdBy != IdSource.Colour)

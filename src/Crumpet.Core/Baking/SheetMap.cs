@@ -113,25 +113,25 @@ internal sealed class SheetMap
     }
 
     /// <summary>Copies texels into the room around islands; their alpha stays empty.</summary>
-    public void Pad(int[] sources)
+    public void Pad(int[] sources, int threads, CancellationToken cancel)
     {
         switch (Bitmap)
         {
             case Bitmap8 b:
-                Pad(sources, b.Pixels);
+                Pad(sources, b.Pixels, threads, cancel);
                 break;
             case Bitmap16 b:
-                Pad(sources, b.Pixels);
+                Pad(sources, b.Pixels, threads, cancel);
                 break;
             case Bitmap32 b:
-                Pad(sources, b.Pixels);
+                Pad(sources, b.Pixels, threads, cancel);
                 break;
         }
     }
 
-    private void Pad<T>(int[] sources, T[] pixels)
+    private void Pad<T>(int[] sources, T[] pixels, int threads, CancellationToken cancel)
     {
-        SheetPadding.Apply(sources, pixels, Bitmap.Channels);
+        SheetPadding.Apply(sources, pixels, Bitmap.Channels, threads, cancel);
         if (!HasAlpha)
             return;
         for (int at = 0; at < sources.Length; at++)

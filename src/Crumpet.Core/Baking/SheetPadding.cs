@@ -5,6 +5,7 @@ namespace Crumpet.Core.Baking;
 internal static class SheetPadding
 {
     private const int None = int.MaxValue;
+    private const int Chunk = 1 << 16;
 
     /// <summary>For each texel the covered texel it shows: itself, its nearest within <paramref name="pixels"/>, or -1.</summary>
     /// <param name="covered">Whether an island covers each texel, row by row.</param>
@@ -92,10 +93,16 @@ internal static class SheetPadding
     }
 
     /// <summary>Fills every texel that shows another one; texels that show none keep what they hold.</summary>
-    public static void Apply<T>(int[] sources, T[] pixels, int channels)
+    public static void Apply<T>(int[] sources, T[] pixels, int channels, int threads, CancellationToken cancel)
     {
-        for (int at = 0; at < sources.Length; at++)
-            if (sources[at] >= 0 && sources[at] != at)
-                Array.Copy(pixels, sources[at] * channels, pixels, at * channels, channels);
+        var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
+        // Texels that are shown elsewhere are covered, and stay as they are.
+        Parallel.For(0, (sources.Length + Chunk - 1) / Chunk, options, chunk =>
+        {
+            for (int at = chunk * Chunk; at < Math.Min(sources.Length, (chunk + 1) * Chunk); at++)
+                if (sources[at] >= 0 && sources[at] != at)
+                    for (int c = 0; c < channels; c++)
+                        pixels[at * channels + c] = pixels[sources[at] * channels + c];
+        });
     }
 }

@@ -99,18 +99,18 @@ internal sealed class BakeStep(string asset, AssetPlan plan, IReadOnlyList<Sourc
                 if (ending == ".png")
                     continue;
                 shown.Add(map.Name(), $"{sheet}_{map.Name()}_shown.png");
-                files.Add(Store(shown[map.Name()], ImageFile.WritePng(MapFiles.Shown(map, bitmap, result.Scales.FirstOrDefault(s => s.Map == map)), 1)));
+                files.Add(Store(shown[map.Name()], ImageFile.WritePng(MapFiles.Shown(map, bitmap, result.Scales.FirstOrDefault(s => s.Map == map)), 1, cancel)));
             }
             foreach (var (map, picture) in made.Where(m => parts == 0 || !result.Maps.ContainsKey(m.Key)).OrderBy(m => m.Key))
             {
                 string file = $"{sheet}_{map.Name()}.png";
                 int size = settings.SizeOf(sheet);
                 files.RemoveAll(f => f.Name == file);
-                files.Add(Store(file, ImageFile.WritePng(picture.Width == size && picture.Height == size ? picture : PictureOps.Resize(picture, size, size, map.Meaning(), cancel))));
+                files.Add(Store(file, ImageFile.WritePng(picture.Width == size && picture.Height == size ? picture : PictureOps.Resize(picture, size, size, map.Meaning(), cancel), cancel: cancel)));
                 maps[map.Name()] = file;
             }
             string faults = $"{sheet}_faults.png";
-            files.Add(Store(faults, ImageFile.WritePng(result.Faulty, 1)));
+            files.Add(Store(faults, ImageFile.WritePng(result.Faulty, 1, cancel)));
             if (result.Legend.Count > 0)
                 files.Add(Store($"{sheet}_id_legend.json", JsonSerializer.SerializeToUtf8Bytes(result.Legend, BuildJson.Indented)));
             if (result.Scales.Count > 0)

@@ -90,7 +90,7 @@ internal sealed record LaidLow(IReadOnlyList<int> Numbers, IReadOnlyList<Mesh> M
                 });
             }
         }
-        SheetPadding.Apply(SheetPadding.Sources(covered, size, padding, threads, cancel), owner, 1);
+        SheetPadding.Apply(SheetPadding.Sources(covered, size, padding, threads, cancel), owner, 1, threads, cancel);
         int main = MainMaterial(scene, Numbers, Meshes, Sheets.Count > 1 ? number : null);
         return values[main].ToDictionary(p => p.Key, p => (Bitmap)Picture(p.Key));
 

@@ -31,6 +31,12 @@ public static class PlanWords
         Say(from.OutwardReachMetres, to.OutwardReachMetres, v => $"Outward reach set to {Millimetres(v)}");
         Say(from.InwardReachMetres, to.InwardReachMetres, v => $"Inward reach set to {Millimetres(v)}");
         Say(from.Green, to.Green, v => $"Green turned {v.ToString().ToLowerInvariant()}");
+        Say(from.HighNormals, to.HighNormals, v => v switch
+        {
+            HighNormalUse.GreenUp => "Normal textures of the high side baked in, green up",
+            HighNormalUse.GreenDown => "Normal textures of the high side baked in, green down",
+            _ => "Normal textures of the high side left out",
+        });
         Say(from.Bits, to.Bits, v => $"Bits a channel set to {v}");
         foreach (var map in BakeMaps.All)
             Say(FileOf(from, map), FileOf(to, map), v => $"{Capital(map.Words())} written as {FileWords(v ?? to.FileOf(map))}");

@@ -48,7 +48,7 @@ public sealed class PieceTests
         Assert.Equal(["thickness"], Saved(Settings with { ThicknessRangeMetres = 0.2f }));
         Assert.Equal(["id"], Saved(Settings with { IdBy = IdSource.Shell }));
         // What only changes how numbers are written bakes nothing.
-        Assert.Empty(Saved(Settings with { Green = GreenDirection.Down, Bits = 16, Dither = false, PaddingPixels = 3, CurvatureFullRadiusMetres = 1, HeightRangeMetres = 1, CoverageAlpha = true }));
+        Assert.Empty(Saved(Settings with { Green = GreenDirection.Down, Bits = 16, Dither = false, PaddingPixels = 3, CurvatureFullRadiusMetres = 1, HeightRangeMetres = 1, CoverageAlpha = true, HighNormals = HighNormalUse.LeftOut }));
 
         string[] Saved(BakeSettings settings)
         {

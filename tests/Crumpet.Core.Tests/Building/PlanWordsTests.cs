@@ -78,6 +78,7 @@ public sealed class PlanWordsTests
             HeightRangeMetres = 1,
             IdBy = IdSource.Shell,
             OpacityBy = OpacitySource.Misses,
+            HighNormals = HighNormalUse.LeftOut,
             Draft = 2,
             Made = [new MadeMap("rock_height.png", MadeOf.Height, BakeMap.Normal)],
         };
