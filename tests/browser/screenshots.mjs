@@ -128,6 +128,9 @@ try {
 
   await page.emulateMedia({ colorScheme: "dark" });
   await open("bake");
+  await page.selectOption('[data-map-viewer] [data-pane="0"]', "bake/louvre_screen_faults.png");
+  await page.locator(".finding").first().click();
+  await page.waitForTimeout(2500);
   await shot("bake-dark");
   if (complaints.length) throw new Error(complaints.join("\n"));
 } finally {

@@ -19,7 +19,7 @@ public sealed class Baker : IDisposable
     /// <param name="input">Parts and trays; every low object has UVs.</param>
     /// <param name="settings">Settings without a <see cref="BakeSettings.Problem"/>.</param>
     /// <param name="threads">Threads to use, at least 1.</param>
-    /// <param name="progress">Told after every tile.</param>
+    /// <param name="progress">Told after every row of a tile.</param>
     /// <param name="cancel">Ends the bake within the time of a tile's row.</param>
     /// <exception cref="ArgumentException">The settings cannot be used.</exception>
     public static BakeResult Bake(BakeInput input, BakeSettings settings, int threads, IProgress<Progress>? progress, CancellationToken cancel)
@@ -138,8 +138,10 @@ public sealed class Baker : IDisposable
         CastAll(bakes, settings, threads, progress, cancel);
         for (int i = 0; i < open.Length; i++)
         {
-            progress?.Report(new Progress(0.9 + 0.02 * i / open.Length, "looking through faults"));
-            var (cover, maps) = bakes[i].Finish(threads, cancel);
+            int before = i;
+            void Finishing(double share, string doing) => progress?.Report(new Progress(0.9 + 0.02 * (before + share) / open.Length, doing));
+            Finishing(0, "looking through faults");
+            var (cover, maps) = bakes[i].Finish(Finishing, threads, cancel);
             bool isNew = open[i].Cover is null;
             open[i].Cover ??= cover;
             foreach (var map in maps)
@@ -156,15 +158,15 @@ public sealed class Baker : IDisposable
     private static void CastAll(PartBake[] bakes, BakeSettings settings, int threads, IProgress<Progress>? progress, CancellationToken cancel)
     {
         var tiles = bakes.SelectMany(b => b.Tiles.Select(t => (Bake: b, Tile: t))).ToArray();
-        int done = 0;
+        int rows = 0;
+        // With many rays a tile takes a good part of a second.
+        void RowDone() => progress?.Report(new Progress(0.05 + 0.85 * Math.Min(1, Interlocked.Increment(ref rows) / ((double)tiles.Length * SampleRaster.TileSide)), "casting rays"));
         var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
         Parallel.For(
             0, tiles.Length, options, () => new PartBake.Scratch(settings.SamplesBaked * settings.SamplesBaked),
             (i, _, scratch) =>
             {
-                tiles[i].Bake.BakeTile(tiles[i].Tile, scratch, cancel);
-                // With many rays a tile takes a good part of a second.
-                progress?.Report(new Progress(0.05 + 0.85 * Interlocked.Increment(ref done) / tiles.Length, "casting rays"));
+                tiles[i].Bake.BakeTile(tiles[i].Tile, scratch, RowDone, cancel);
                 return scratch;
             },
             scratch => scratch.Dispose());
@@ -196,8 +198,10 @@ public sealed class Baker : IDisposable
         IReadOnlyList<LegendRow> legend = [];
         foreach (var map in settings.Maps.Distinct().Order())
         {
-            progress?.Report(new Progress(0.92 + 0.08 * maps.Count / settings.Maps.Count, $"putting together {map.Words()}"));
-            var sheet = composer.Compose(map, input.Bounds, out var rows);
+            int before = maps.Count;
+            string doing = $"putting together {map.Words()}";
+            void Composed(double share) => progress?.Report(new Progress(0.92 + 0.08 * (before + share) / settings.Maps.Count, doing));
+            var sheet = composer.Compose(map, input.Bounds, Composed, out var rows);
             if (sources is not null)
                 sheet.Pad(sources, threads, cancel);
             maps.Add(map, sheet.Bitmap);

@@ -25,7 +25,7 @@ internal static class Denoising
     }
 
     /// <summary>A part's map, smoothed over the borders of its tiles.</summary>
-    public static byte[][] Smooth(BakeMap map, CoverTile[] cover, byte[][] blocks, PartBake.Guides[] guides, int size, BakeSettings settings, int threads, CancellationToken cancel)
+    public static byte[][] Smooth(BakeMap map, CoverTile[] cover, byte[][] blocks, PartBake.Guides[] guides, int size, BakeSettings settings, Action<double> done, int threads, CancellationToken cancel)
     {
         bool isFloat = PartMap.HoldsFloats(map);
         var grid = new Grid(cover, size);
@@ -42,7 +42,10 @@ internal static class Denoising
         // Less than a few times the noise is noise.
         float noise = 3 * MathF.Sqrt(0.25f / Math.Max(4, settings.RaysBaked(map == BakeMap.Thickness ? settings.ThicknessRays : settings.OcclusionRays)));
         for (int pass = 0; pass < Passes; pass++)
-            grid.Filter(1 << pass, noise / (1 << pass), threads, cancel);
+        {
+            int before = pass;
+            grid.Filter(1 << pass, noise / (1 << pass), share => done((before + share) / Passes), threads, cancel);
+        }
         var smooth = new byte[blocks.Length][];
         ForEachTile(cover, (i, scratch) =>
         {
@@ -113,8 +116,9 @@ internal static class Denoising
 
         public float Get(CoverTile tile, int k) => values[At(tile, k)];
 
-        public void Filter(int step, float noise, int threads, CancellationToken cancel)
+        public void Filter(int step, float noise, Action<double> done, int threads, CancellationToken cancel)
         {
+            int rows = 0;
             Parallel.For(0, height, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, y =>
             {
                 for (int x = 0; x < width; x++)
@@ -123,6 +127,7 @@ internal static class Denoising
                     if (inside[at])
                         next[at] = Filtered(x, y, step, noise);
                 }
+                done((double)Interlocked.Increment(ref rows) / height);
             });
             (values, next) = (next, values);
         }

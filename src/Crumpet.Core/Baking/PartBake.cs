@@ -100,7 +100,12 @@ internal sealed class PartBake
     /// <summary>What the smoothing goes by, a value a covered texel.</summary>
     internal sealed record Guides(uint[] Normals, Vector3[] Places);
 
-    public void BakeTile(int tile, Scratch scratch, CancellationToken cancel)
+    /// <summary>Bakes one tile.</summary>
+    /// <param name="tile">Its number.</param>
+    /// <param name="scratch">The thread's arrays.</param>
+    /// <param name="rowDone">Told after each of its <see cref="SampleRaster.TileSide"/> rows.</param>
+    /// <param name="cancel">Ends the work within a row.</param>
+    public void BakeTile(int tile, Scratch scratch, Action rowDone, CancellationToken cancel)
     {
         raster.Fill(tile, scratch.Owner, scratch.Overlapped);
         var (left, top) = raster.Corner(tile);
@@ -113,6 +118,7 @@ internal sealed class PartBake
         {
             // With many rays a tile takes seconds, a row of it does not.
             cancel.ThrowIfCancellationRequested();
+            rowDone();
             for (int x = left; x < right; x++)
             {
                 int local = (y - top) * Side + x - left;
@@ -367,8 +373,11 @@ internal sealed class PartBake
         static void Put(float[] values, int at, Vector3 v) => v.CopyTo(values, 3 * at);
     }
 
-    /// <summary>Puts the tiles together when all are baked, and finds what hangs together of what is wrong.</summary>
-    public (PartCover Cover, IReadOnlyList<PartMap> Maps) Finish(int threads, CancellationToken cancel)
+    /// <summary>Puts the tiles together when all are baked, smooths them, and finds what hangs together of what is wrong.</summary>
+    /// <param name="progress">Told the share that is done, 0 to 1, and what is being done.</param>
+    /// <param name="threads">Threads to use.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public (PartCover Cover, IReadOnlyList<PartMap> Maps) Finish(Action<double, string> progress, int threads, CancellationToken cancel)
     {
         var tiles = Tiles.Where(done.ContainsKey).Select(t => done[t]).ToArray();
         CoverTile[] cover = [.. tiles.Select(t => t.Cover)];
@@ -376,9 +385,10 @@ internal sealed class PartBake
         var made = new PartMap[maps.Length];
         for (int m = 0; m < made.Length; m++)
         {
+            int before = m;
             byte[][] blocks = [.. tiles.Select(t => t.Blocks[m])];
             if (settings.Denoise && Denoising.IsFor(maps[m]))
-                blocks = Denoising.Smooth(maps[m], cover, blocks, [.. tiles.Select(t => t.Guides!)], size, settings, threads, cancel);
+                blocks = Denoising.Smooth(maps[m], cover, blocks, [.. tiles.Select(t => t.Guides!)], size, settings, share => progress((before + share) / maps.Length, "smoothing noise"), threads, cancel);
             long rays = maps[m] is BakeMap.Occlusion or BakeMap.BentNormal ? tiles.Sum(t => t.LightRays) : maps[m] == BakeMap.Thickness ? tiles.Sum(t => t.ThicknessRays) : 0;
             made[m] = new PartMap(maps[m], blocks, [], rays);
             if (maps[m] == BakeMap.Id && settings.IdBy != IdSource.Colour)

@@ -63,12 +63,14 @@ internal sealed class SheetComposer
         public void Dispose() => Decompressor.Dispose();
     }
 
-    private void ForEachTile(Action<int, Scratch> work)
+    private void ForEachTile(Action<int, Scratch> work, Action<double>? done = null)
     {
+        int count = 0;
         var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
         Parallel.For(0, tiles.Length, options, () => new Scratch(), (tile, _, scratch) =>
         {
             work(tile, scratch);
+            done?.Invoke((double)Interlocked.Increment(ref count) / tiles.Length);
             return scratch;
         }, scratch => scratch.Dispose());
     }
@@ -128,8 +130,9 @@ internal sealed class SheetComposer
     /// <summary>One map of the whole sheet, without padding.</summary>
     /// <param name="map">Which.</param>
     /// <param name="bounds">Bounds positions are measured in.</param>
+    /// <param name="done">Told the share that is done, 0 to 1.</param>
     /// <param name="legend">What colours stand for, for an ID map; otherwise empty.</param>
-    public SheetMap Compose(BakeMap map, Bounds bounds, out IReadOnlyList<LegendRow> legend)
+    public SheetMap Compose(BakeMap map, Bounds bounds, Action<double> done, out IReadOnlyList<LegendRow> legend)
     {
         string[] labels = [.. pieces.SelectMany(p => p.Maps[map].Labels).Distinct().Order(StringComparer.Ordinal)];
         var colours = IdLabels.Colours(labels.Length);
@@ -161,7 +164,7 @@ internal sealed class SheetComposer
                 foreach (var (label, texels) in found)
                     counts[label] = counts.GetValueOrDefault(label) + texels;
             }
-        });
+        }, done);
         legend = [.. counts.OrderByDescending(c => c.Value).ThenBy(c => c.Key).Select(c => labels.Length > 0
             ? new LegendRow(labels[c.Key], $"#{colours[c.Key].R:x2}{colours[c.Key].G:x2}{colours[c.Key].B:x2}", c.Value)
             : new LegendRow($"#{c.Key:x6}", $"#{c.Key:x6}", c.Value))];

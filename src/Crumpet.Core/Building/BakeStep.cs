@@ -91,15 +91,18 @@ internal sealed class BakeStep(string asset, AssetPlan plan, IReadOnlyList<Sourc
             foreach (var (map, bitmap) in result.Maps.Where(_ => parts > 0).OrderBy(m => m.Key))
             {
                 cancel.ThrowIfCancellationRequested();
-                progress?.Report(new Progress((number + 0.9 + 0.1 * maps.Count / result.Maps.Count) / sheets.Count, $"writing {map.Words()}"));
-                var (ending, bytes) = MapFiles.Write(bitmap, settings.FileOf(map), threads, cancel);
+                int written = maps.Count;
+                string doing = $"writing {map.Words()}";
+                void Done(double share) => progress?.Report(new Progress((number + 0.9 + 0.1 * (written + share) / result.Maps.Count) / sheets.Count, doing));
+                Done(0);
+                var (ending, bytes) = MapFiles.Write(bitmap, settings.FileOf(map), threads, Done, cancel);
                 string file = $"{sheet}_{map.Name()}{ending}";
                 files.Add(Store(file, bytes));
                 maps.Add(map.Name(), file);
                 if (ending == ".png")
                     continue;
                 shown.Add(map.Name(), $"{sheet}_{map.Name()}_shown.png");
-                files.Add(Store(shown[map.Name()], ImageFile.WritePng(MapFiles.Shown(map, bitmap, result.Scales.FirstOrDefault(s => s.Map == map)), 1, cancel)));
+                files.Add(Store(shown[map.Name()], ImageFile.WritePng(MapFiles.Shown(map, bitmap, result.Scales.FirstOrDefault(s => s.Map == map)), 1, cancel: cancel)));
             }
             foreach (var (map, picture) in made.Where(m => parts == 0 || !result.Maps.ContainsKey(m.Key)).OrderBy(m => m.Key))
             {
@@ -110,7 +113,7 @@ internal sealed class BakeStep(string asset, AssetPlan plan, IReadOnlyList<Sourc
                 maps[map.Name()] = file;
             }
             string faults = $"{sheet}_faults.png";
-            files.Add(Store(faults, ImageFile.WritePng(result.Faulty, 1, cancel)));
+            files.Add(Store(faults, ImageFile.WritePng(result.Faulty, 1, cancel: cancel)));
             if (result.Legend.Count > 0)
                 files.Add(Store($"{sheet}_id_legend.json", JsonSerializer.SerializeToUtf8Bytes(result.Legend, BuildJson.Indented)));
             if (result.Scales.Count > 0)

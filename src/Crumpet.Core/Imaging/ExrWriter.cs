@@ -15,11 +15,12 @@ public static class ExrWriter
     /// <summary>The bytes of a file.</summary>
     /// <param name="picture">1 grey, 2 grey and alpha, 3 RGB or 4 RGBA channels.</param>
     /// <param name="threads">Threads to use; the bytes do not depend on them.</param>
-    public static byte[] Write(Bitmap32 picture, int threads = 1)
+    /// <param name="cancel">Ends the work early.</param>
+    public static byte[] Write(Bitmap32 picture, int threads = 1, CancellationToken cancel = default)
     {
         int blocks = (picture.Height + BlockRows - 1) / BlockRows;
         var packed = new byte[blocks][];
-        Parallel.For(0, blocks, new ParallelOptions { MaxDegreeOfParallelism = threads }, i => packed[i] = Block(picture, i * BlockRows));
+        Parallel.For(0, blocks, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, i => packed[i] = Block(picture, i * BlockRows));
         using var stream = new MemoryStream();
         using var writer = new BinaryWriter(stream);
         Header(writer, picture);

@@ -91,27 +91,35 @@ public static class ImageFile
     /// <summary>The bytes of a PNG file with the bitmap's own depth and channels.</summary>
     /// <param name="bitmap">What to write; 8 or 16 bits a channel.</param>
     /// <param name="compression">Deflate effort, 0 to 9.</param>
+    /// <param name="done">Told the share that is written, 0 to 1.</param>
     /// <param name="cancel">Ends the work early.</param>
     /// <exception cref="ArgumentException">The bitmap is floating point, which PNG cannot hold.</exception>
-    public static byte[] WritePng(Bitmap bitmap, int compression = 4, CancellationToken cancel = default)
+    public static byte[] WritePng(Bitmap bitmap, int compression = 4, Action<double>? done = null, CancellationToken cancel = default)
     {
         bool colour = bitmap.Channels >= 3;
         if (bitmap is Bitmap8 b8)
         {
             using var image = Image.NewFromMemory(b8.Pixels, bitmap.Width, bitmap.Height, bitmap.Channels, Enums.BandFormat.Uchar);
             using var marked = image.Copy(interpretation: colour ? Enums.Interpretation.Srgb : Enums.Interpretation.Bw);
-            return Png(marked, compression, 8, cancel);
+            return Png(marked, compression, 8, done, cancel);
         }
         if (bitmap is not Bitmap16 b16)
             throw new ArgumentException("PNG holds 8 or 16 bits a channel.", nameof(bitmap));
         using var wide = Image.NewFromMemory(b16.Pixels, bitmap.Width, bitmap.Height, bitmap.Channels, Enums.BandFormat.Ushort);
         using var tagged = wide.Copy(interpretation: colour ? Enums.Interpretation.Rgb16 : Enums.Interpretation.Grey16);
-        return Png(tagged, compression, 16, cancel);
+        return Png(tagged, compression, 16, done, cancel);
     }
 
-    private static byte[] Png(Image image, int compression, int bits, CancellationToken cancel)
+    private sealed class Percent(Action<double> done) : IProgress<int>
+    {
+        public void Report(int value) => done(value / 100.0);
+    }
+
+    private static byte[] Png(Image image, int compression, int bits, Action<double>? done, CancellationToken cancel)
     {
         cancel.ThrowIfCancellationRequested();
+        if (done is not null)
+            image.SetProgress(new Percent(done), cancel);
         // A large sheet takes seconds: longer than a run may go on after it is cancelled.
         using var stop = cancel.Register(() => image.SetKill(true));
         try
