@@ -33,6 +33,13 @@ public sealed record SeparateTrays(string One, string Two) : BakeMend
     public override string Words() => $"Put {One} and {Two} on separate trays";
 }
 
+/// <summary>Spreads all parts over the fewest trays on which none are in contact.</summary>
+public sealed record PlanTrays : BakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => "Plan the trays";
+}
+
 /// <summary>A round place on a part.</summary>
 /// <param name="X">Metres.</param>
 /// <param name="Y">Metres.</param>
@@ -71,6 +78,6 @@ public static class BakeMendKinds
     /// <summary>Word and type.</summary>
     public static IReadOnlyList<(string Word, Type Type)> All { get; } =
     [
-        ("widenReach", typeof(WidenReach)), ("separateTrays", typeof(SeparateTrays)), ("straighten", typeof(StraightenDetail)), ("packIslands", typeof(PackIslands)), ("enlargeSheet", typeof(EnlargeSheet)),
+        ("widenReach", typeof(WidenReach)), ("separateTrays", typeof(SeparateTrays)), ("planTrays", typeof(PlanTrays)), ("straighten", typeof(StraightenDetail)), ("packIslands", typeof(PackIslands)), ("enlargeSheet", typeof(EnlargeSheet)),
     ];
 }

@@ -28,25 +28,33 @@ public static class FaultFindings
     // Fewer wrong texels than this of a part's cause are noise at silhouettes, not something to act on.
     private const int WorthSaying = 24;
     private const int SpotsMended = 24;
+
+    // More pairs of neighbours than this are told as one, with the worst of them.
+    private const int PairsSaid = 5;
     private const double CutGapPixels = 8;
     private const float LeastShownMetres = 0.01f;
 
     // Detail that turns by this much within a texel is still drawn well.
     private const float DrawnDegrees = 14;
 
-    /// <summary>One finding for each part and cause (and neighbour), most texels first; skew and coarse detail are told once a sheet.</summary>
+    /// <summary>
+    /// One finding for each part and cause (and neighbour), most texels first; skew and coarse detail are told once a sheet, and many
+    /// neighbours in one sentence for all, beside the worst of them.
+    /// </summary>
     /// <param name="faults">Regions of the bake, most texels first.</param>
     /// <param name="context">What is known beside them.</param>
     public static IReadOnlyList<Finding> Explain(IReadOnlyList<FaultRegion> faults, FaultContext context)
     {
         var findings = new List<Finding>();
-        foreach (var group in faults.Where(f => f.Kind is not (FaultKind.Skew or FaultKind.Coarse)).GroupBy(f => (f.Kind, f.Part, f.Other)))
+        var causes = faults.Where(f => f.Kind is not (FaultKind.Skew or FaultKind.Coarse)).GroupBy(f => (f.Kind, f.Part, f.Other))
+            .Select(g => (Regions: g.ToArray(), Texels: g.Sum(f => f.Texels))).Where(g => g.Texels >= WorthSaying).ToArray();
+        var neighbours = causes.Where(c => c.Regions[0].Kind == FaultKind.Neighbour).OrderByDescending(c => c.Texels).ToArray();
+        if (neighbours.Length > PairsSaid)
         {
-            FaultRegion[] regions = [.. group];
-            int texels = regions.Sum(f => f.Texels);
-            if (texels >= WorthSaying)
-                findings.Add(About(regions, texels, context));
+            findings.Add(OfNeighbours(neighbours.Length, [.. neighbours.SelectMany(n => n.Regions)], context));
+            causes = [.. causes.Except(neighbours.Skip(PairsSaid))];
         }
+        findings.AddRange(causes.Select(c => About(c.Regions, c.Texels, context)));
         var shared = new[] { FaultKind.Skew, FaultKind.Coarse }.Select(k => faults.Where(f => f.Kind == k).ToArray()).Where(r => r.Sum(f => f.Texels) >= WorthSaying);
         findings.AddRange(shared.Select(regions => OverSheet(regions, context)));
         return Finding.Sorted(findings);
@@ -70,7 +78,7 @@ public static class FaultFindings
                 "neighbour", context.Trays == TrayMode.One
                     ? $"{part} carries the surface of {other}{context.Contact(part, other)}: {texels} texels {where} hit it within the {reach}; plan the trays, or put the two on separate ones."
                     : $"{part} carries the surface of {other}{context.Contact(part, other)}: {texels} texels {where} hit it within the {reach}; put the two on separate trays or shorten the reach.",
-                Offer(new SeparateTrays(part, other))),
+                Offer(new SeparateTrays(part, other)), context.Trays == TrayMode.One ? Offer(new PlanTrays()) : null),
             FaultKind.BackFace => Say(
                 "back-face", outward > 0
                     ? $"{part}: {texels} texels {where} start inside the high surface and meet only its back; it stands up to {Millimetres(outward)} off, the outward reach is {Millimetres(row.OutwardReachMetres)}."
@@ -98,6 +106,21 @@ public static class FaultFindings
 
         Finding Say(string code, string sentence, params MendOffer?[] mends) =>
             new(Severity.Warn, code, part, sentence, texels) { Mends = [.. mends.OfType<MendOffer>()], Spot = SpotOf(worst), OnSheet = PlaceOf(worst, context.Sheet) };
+    }
+
+    private static Finding OfNeighbours(int times, FaultRegion[] regions, FaultContext context)
+    {
+        var worst = regions.MaxBy(r => r.Texels)!;
+        int texels = regions.Sum(r => r.Texels), parts = regions.Select(r => r.Part).Distinct().Count();
+        string cure = context.Trays == TrayMode.One ? "all parts lie on one tray, so plan the trays" : "put them on separate trays, or shorten the reach";
+        return new Finding(
+            Severity.Warn, "neighbours", worst.Part,
+            $"{parts} parts carry surfaces of others, {times} pairs with {texels} texels in all; {cure}. The worst {PairsSaid} are told one by one.", texels)
+        {
+            Mends = context.Trays == TrayMode.One ? [Offer(new PlanTrays())] : [],
+            Spot = SpotOf(worst),
+            OnSheet = PlaceOf(worst, context.Sheet),
+        };
     }
 
     private static MendOffer?[] HardEdgeMends(PartRow row, FaultContext context)

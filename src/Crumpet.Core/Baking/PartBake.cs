@@ -209,7 +209,8 @@ internal sealed class PartBake
             }
             var target = scene.High.NormalAt(hit);
             int other = scene.High.PartOf(hit.Triangle);
-            float toRay = Vector3.Dot(target, direction);
+            // How detail is drawn out is the surface's doing, not its shading's.
+            float toRay = Vector3.Dot(scene.High.FlatNormalAt(hit.Triangle), direction);
             var kind = scratch.Overlapped[slot + s] ? FaultKind.Overlap : toRay < 0.5f ? FaultKind.Skew : FaultKind.None;
             if (hit.Distance > 0.98f * length && !input.Parts[scene.Part].EndsAreFitted)
                 kind = FaultKind.ReachExhausted;

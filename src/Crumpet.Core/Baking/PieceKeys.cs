@@ -25,7 +25,7 @@ internal sealed class ObjectKeys
 internal sealed class PieceKeys(BakeInput input, BakeSettings settings, int size, ObjectKeys known)
 {
     // Grows whenever the same input gives other bytes.
-    private const int Version = 2;
+    private const int Version = 3;
 
     /// <summary>Key of what a part covers.</summary>
     /// <param name="part">Number of the part.</param>

@@ -15,6 +15,7 @@ public static class PlanMends
         WidenReach m => plan with { Pairs = plan.Pairs.With(m.Part, Widened(plan.Pairs.Parts.GetValueOrDefault(m.Part) ?? new PartSettings(), m)) },
         // A tie only holds where trays are planned.
         SeparateTrays m => plan with { Trays = plan.Trays == TrayMode.One ? TrayMode.Planned : plan.Trays, Pairs = Untied(plan.Pairs, m).With(new PartTie(m.One, m.Two, false)) },
+        PlanTrays => plan with { Trays = TrayMode.Planned },
         StraightenDetail m => plan with
         {
             Pairs = plan.Pairs with { Strokes = [.. plan.Pairs.Strokes, .. m.Spots.Select(s => new BrushStroke(BrushKind.Direction, m.Part, [s.X, s.Y, s.Z], s.RadiusMetres, Straight))] },

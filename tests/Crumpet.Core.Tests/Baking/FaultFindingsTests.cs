@@ -45,11 +45,25 @@ public sealed class FaultFindingsTests
         Assert.Contains("b, which it touches:", FaultFindings.Explain(faults, touching)[0].Sentence, StringComparison.Ordinal);
     }
 
+    [Theory]
+    [InlineData(TrayMode.One, true)]
+    [InlineData(TrayMode.Planned, false)]
+    public void Many_neighbours_are_told_in_one_sentence_with_one_mend_for_all_and_the_worst_of_them(TrayMode trays, bool canBePlanned)
+    {
+        string[] names = [.. Rows.Select(r => r.Name)];
+        FaultRegion[] faults = [.. names.SelectMany((one, i) => names.Where(two => two != one).Select((two, k) => new FaultRegion(FaultKind.Neighbour, one, two, 100 + 10 * i + k, i, k, 9, 9)))];
+        var findings = FaultFindings.Explain(faults, Context(100000, trays));
+        Assert.Equal(["neighbours", .. Enumerable.Repeat("neighbour", 5)], findings.Select(f => f.Code));
+        Assert.StartsWith($"5 parts carry surfaces of others, 20 pairs with {faults.Sum(f => f.Texels)} texels in all", findings[0].Sentence, StringComparison.Ordinal);
+        Assert.Equal(canBePlanned, findings[0].Mends.Any(m => m.Mend is PlanTrays));
+        Assert.Equal(143, findings[1].Count);
+    }
+
     [Fact]
     public void Every_mend_changes_the_plan_in_words()
     {
         var plan = new Core.Building.AssetPlan { Trays = TrayMode.One };
-        foreach (BakeMend mend in (BakeMend[])[new WidenReach("a", 0.03f, null), new WidenReach("a", 0.03f, 0.04f), new SeparateTrays("a", "b"), new StraightenDetail("a", [new PartSpot(0, 0, 0, 0.1f)]), new PackIslands(), new EnlargeSheet("wood", 4096)])
+        foreach (BakeMend mend in (BakeMend[])[new WidenReach("a", 0.03f, null), new WidenReach("a", 0.03f, 0.04f), new SeparateTrays("a", "b"), new PlanTrays(), new StraightenDetail("a", [new PartSpot(0, 0, 0, 0.1f)]), new PackIslands(), new EnlargeSheet("wood", 4096)])
         {
             Assert.NotEmpty(mend.Words());
             Assert.NotEmpty(Core.Building.PlanWords.Changes(plan, Core.Building.PlanMends.With(plan, mend)));

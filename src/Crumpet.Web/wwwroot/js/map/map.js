@@ -7,6 +7,8 @@ import { Painter } from "./painter.js";
 import { PanZoom } from "./pan-zoom.js";
 import { Picture, tileStore } from "./tiles.js";
 
+const NEARBY = 24; // texels
+
 export class MapViewer {
   constructor(root) {
     this.root = root;
@@ -211,7 +213,11 @@ export class MapViewer {
       }
     }
     const region = at ?? this.shownRegions.find((r) => r.part === place);
-    if (region) this.view.show(region.x, region.y, Math.max(8, region.width), Math.max(8, region.height));
+    if (region) {
+      // With what lies around it: a few texels alone could be anywhere.
+      const width = Math.max(NEARBY, region.width), height = Math.max(NEARBY, region.height);
+      this.view.show(region.x - (width - region.width) / 2, region.y - (height - region.height) / 2, width, height);
+    }
     this.draw();
   }
 
