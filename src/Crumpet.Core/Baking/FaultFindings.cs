@@ -137,7 +137,8 @@ public static class FaultFindings
     private static Finding OverSheet(FaultRegion[] regions, FaultContext context)
     {
         int texels = regions.Sum(f => f.Texels);
-        string share = (100.0 * texels / Math.Max(1, context.CoveredTexels)).ToString("0.0", CultureInfo.InvariantCulture);
+        double percent = 100.0 * texels / Math.Max(1, context.CoveredTexels);
+        string share = percent.ToString(percent < 0.1 ? "0.000" : "0.0", CultureInfo.InvariantCulture);
         var part = regions.GroupBy(r => r.Part).OrderByDescending(g => g.Sum(r => r.Texels)).ThenBy(g => g.Key, StringComparer.Ordinal).First();
         var largest = part.First();
         float degrees = part.Max(r => r.Degrees);
