@@ -22,11 +22,8 @@ internal sealed class HighSurface : IDisposable
         Normals = new Vector3[Corners.Length];
         Owners = new int[Corners.Length / 3];
         firstTriangles = new int[objects.Count];
-        // Normals do not wait for the hierarchy, nor it for them.
-        Bvh? built = null;
-        Action[] works = [() => built = Bvh.Build(Positions, Corners, threads, cancel), () => NoteObjects(cancel)];
-        Parallel.For(0, works.Length, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, i => works[i]());
-        Bvh = built!;
+        NoteObjects(cancel);
+        Bvh = Bvh.Build(Positions, Corners, threads, cancel);
     }
 
     private void NoteObjects(CancellationToken cancel)
