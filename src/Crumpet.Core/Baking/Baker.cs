@@ -12,7 +12,7 @@ namespace Crumpet.Core.Baking;
 public sealed class Baker : IDisposable
 {
     private readonly Dictionary<string, HighSurface> surfaces = new(StringComparer.Ordinal);
-    private readonly Dictionary<(Mesh, float), float[]> curvatures = [];
+    private readonly HighLooks.Memory looksKnown = new();
     private readonly ObjectKeys known = new();
 
     /// <summary>Bakes the maps of one sheet. The result does not depend on <paramref name="threads"/>.</summary>
@@ -110,7 +110,7 @@ public sealed class Baker : IDisposable
 
     private void BakeParts(BakeInput input, BakeSettings settings, PartViews views, Job[] open, int size, int threads, IProgress<Progress>? progress, CancellationToken cancel)
     {
-        var looks = new HighLooks(input, settings, curvatures);
+        var looks = new HighLooks(input, settings, looksKnown);
         var bakes = new PartBake[open.Length];
         for (int i = 0; i < open.Length; i++)
         {
@@ -150,8 +150,11 @@ public sealed class Baker : IDisposable
                 continue;
             if (isNew)
                 memory.Save(open[i].CoverKey, PieceFile.Write(cover));
-            foreach (var map in maps.TakeWhile(_ => !cancel.IsCancellationRequested))
+            foreach (var map in maps)
+            {
+                cancel.ThrowIfCancellationRequested();
                 memory.Save(open[i].MapKeys[map.Map], PieceFile.Write(map));
+            }
         }
     }
 
@@ -161,15 +164,9 @@ public sealed class Baker : IDisposable
         int rows = 0;
         // With many rays a tile takes a good part of a second.
         void RowDone() => progress?.Report(new Progress(0.05 + 0.85 * Math.Min(1, Interlocked.Increment(ref rows) / ((double)tiles.Length * SampleRaster.TileSide)), "casting rays"));
-        var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
-        Parallel.For(
-            0, tiles.Length, options, () => new PartBake.Scratch(settings.SamplesBaked * settings.SamplesBaked),
-            (i, _, scratch) =>
-            {
-                tiles[i].Bake.BakeTile(tiles[i].Tile, scratch, RowDone, cancel);
-                return scratch;
-            },
-            scratch => scratch.Dispose());
+        TileLoop.Run(
+            tiles.Length, () => new PartBake.Scratch(settings.SamplesBaked * settings.SamplesBaked),
+            (i, scratch) => tiles[i].Bake.BakeTile(tiles[i].Tile, scratch, RowDone, cancel), threads, cancel);
     }
 
     /// <summary>The hierarchy of some objects, built once.</summary>

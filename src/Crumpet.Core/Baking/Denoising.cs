@@ -29,7 +29,7 @@ internal static class Denoising
     {
         bool isFloat = PartMap.HoldsFloats(map);
         var grid = new Grid(cover, size);
-        ForEachTile(cover, (i, scratch) =>
+        TileLoop.Run(cover.Length, () => new Scratch(), (i, scratch) =>
         {
             int count = cover[i].Texels.Length;
             if (isFloat)
@@ -47,7 +47,7 @@ internal static class Denoising
             grid.Filter(1 << pass, noise / (1 << pass), share => done((before + share) / Passes), threads, cancel);
         }
         var smooth = new byte[blocks.Length][];
-        ForEachTile(cover, (i, scratch) =>
+        TileLoop.Run(cover.Length, () => new Scratch(), (i, scratch) =>
         {
             int count = cover[i].Texels.Length;
             for (int k = 0; k < count; k++)
@@ -70,16 +70,6 @@ internal static class Denoising
             Decompressor.Dispose();
             Compressor.Dispose();
         }
-    }
-
-    private static void ForEachTile(CoverTile[] cover, Action<int, Scratch> work, int threads, CancellationToken cancel)
-    {
-        var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
-        Parallel.For(0, cover.Length, options, () => new Scratch(), (i, _, scratch) =>
-        {
-            work(i, scratch);
-            return scratch;
-        }, scratch => scratch.Dispose());
     }
 
     /// <summary>The part's texels as a picture of their bounds.</summary>

@@ -9,7 +9,7 @@ namespace Crumpet.Core.Baking;
 /// <summary>What the high side looks like at a place: what maps beside normals and light are made of. Prepared for the maps that ask.</summary>
 internal sealed class HighLooks
 {
-    private readonly Dictionary<(Mesh, float), float[]> known;
+    private readonly Memory known;
     private readonly Dictionary<Mesh, float[]> curvatures = new(ReferenceEqualityComparer.Instance);
     private readonly Dictionary<(int Part, int Number), int[]> labelsOfTriangles = [];
     private readonly Dictionary<string, int> labelNumbers = new(StringComparer.Ordinal);
@@ -17,17 +17,27 @@ internal sealed class HighLooks
     private readonly BakeInput input;
     private readonly BakeSettings settings;
 
+    /// <summary>What was worked out of objects already, for other bakes of them.</summary>
+    public sealed class Memory
+    {
+        /// <summary>Curvature per corner, by object and radius.</summary>
+        public Dictionary<(Mesh, float), float[]> Curvatures { get; } = [];
+
+        /// <summary>Tangent per corner of objects with a normal texture.</summary>
+        public Dictionary<Mesh, Vector4[]> Tangents { get; } = new(ReferenceEqualityComparer.Instance);
+    }
+
     /// <summary>Prepares what maps ask of some objects.</summary>
     /// <param name="input">Parts and materials.</param>
     /// <param name="settings">What maps ask.</param>
-    /// <param name="known">Curvatures that are known already, by object and radius; takes new ones.</param>
-    public HighLooks(BakeInput input, BakeSettings settings, Dictionary<(Mesh, float), float[]> known)
+    /// <param name="known">What is known already; takes what is new.</param>
+    public HighLooks(BakeInput input, BakeSettings settings, Memory known)
     {
         this.known = known;
         this.input = input;
         this.settings = settings;
         Textures = new HighTextures(input.Materials);
-        Normals = new HighNormals(Textures, settings.HighNormals);
+        Normals = new HighNormals(Textures, settings.HighNormals, known.Tangents);
     }
 
     /// <summary>Materials and textures.</summary>
@@ -56,15 +66,15 @@ internal sealed class HighLooks
     private void PrepareCurvatures(HighObject[] objects, int threads, CancellationToken cancel)
     {
         float radius = settings.CurvatureRadiusBaked;
-        Mesh[] open = [.. objects.Select(o => o.Mesh).Where(m => !known.ContainsKey((m, radius))).Distinct(ReferenceEqualityComparer.Instance).Cast<Mesh>()];
+        Mesh[] open = [.. objects.Select(o => o.Mesh).Where(m => !known.Curvatures.ContainsKey((m, radius))).Distinct(ReferenceEqualityComparer.Instance).Cast<Mesh>()];
         var values = new float[open.Length][];
         // Many objects side by side, or the points of one.
         int each = open.Length >= threads ? 1 : threads;
         Parallel.For(0, open.Length, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, i => values[i] = SurfaceCurvature.PerCorner(open[i], radius, each, cancel));
         for (int i = 0; i < open.Length; i++)
-            known.Add((open[i], radius), values[i]);
+            known.Curvatures.Add((open[i], radius), values[i]);
         foreach (var o in objects)
-            curvatures[o.Mesh] = known[(o.Mesh, radius)];
+            curvatures[o.Mesh] = known.Curvatures[(o.Mesh, radius)];
     }
 
     /// <summary>Curvature, 1/m.</summary>

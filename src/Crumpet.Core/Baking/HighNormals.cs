@@ -5,20 +5,23 @@ using Crumpet.Core.Tracing;
 namespace Crumpet.Core.Baking;
 
 /// <summary>Normals of the high side with the relief its own normal textures add.</summary>
-internal sealed class HighNormals(HighTextures textures, HighNormalUse use)
+/// <param name="textures">Materials and their pictures.</param>
+/// <param name="use">What becomes of normal textures.</param>
+/// <param name="tangents">Tangents that are known already; takes new ones.</param>
+internal sealed class HighNormals(HighTextures textures, HighNormalUse use, Dictionary<Mesh, Vector4[]> tangents)
 {
-    private readonly Dictionary<Mesh, Vector4[]?> tangents = new(ReferenceEqualityComparer.Instance);
+    private readonly bool isUsed = use != HighNormalUse.LeftOut && textures.Any(TextureSlot.Normal);
 
     /// <summary>Works out the tangents of objects that have a normal texture.</summary>
     public void Prepare(IEnumerable<HighObject> objects, CancellationToken cancel)
     {
-        if (use == HighNormalUse.LeftOut)
+        if (!isUsed)
             return;
         foreach (var o in objects)
         {
             cancel.ThrowIfCancellationRequested();
-            if (!tangents.ContainsKey(o.Mesh))
-                tangents.Add(o.Mesh, Enumerable.Range(0, o.Mesh.TriangleCount).Any(t => ReliefOf(o.Mesh, t) is not null) ? TangentsOf(o.Mesh) : null);
+            if (!tangents.ContainsKey(o.Mesh) && Enumerable.Range(0, o.Mesh.TriangleCount).Any(t => ReliefOf(o.Mesh, t) is not null))
+                tangents.Add(o.Mesh, TangentsOf(o.Mesh));
         }
     }
 
@@ -31,7 +34,7 @@ internal sealed class HighNormals(HighTextures textures, HighNormalUse use)
     /// <remarks>The texture is read as shaders read it: by the interpolated frame, not normalised. Source: M. S. Mikkelsen, "Simulation of wrinkled surfaces revisited", 2008.</remarks>
     public Vector3 At(HighSurface surface, Mesh mesh, int triangle, in Hit hit, Vector3 smooth)
     {
-        if (!tangents.TryGetValue(mesh, out var frames) || frames is null || ReliefOf(mesh, triangle) is not { } relief)
+        if (!isUsed || !tangents.TryGetValue(mesh, out var frames) || ReliefOf(mesh, triangle) is not { } relief)
             return smooth;
         var blended = (1 - hit.U - hit.V) * frames[3 * triangle] + hit.U * frames[3 * triangle + 1] + hit.V * frames[3 * triangle + 2];
         var normal = surface.BlendedNormalAt(hit);

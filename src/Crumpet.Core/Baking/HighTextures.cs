@@ -10,6 +10,9 @@ internal sealed class HighTextures(IReadOnlyList<BakeMaterial> materials)
 {
     private static readonly BakeMaterial Plain = new(Material.Plain, new Dictionary<TextureSlot, BakeTexture>());
 
+    /// <summary>Whether any material has a picture in a slot.</summary>
+    public bool Any(TextureSlot slot) => materials.Any(m => m.Textures.ContainsKey(slot));
+
     /// <summary>The material of a triangle of an object.</summary>
     public BakeMaterial Of(Mesh mesh, int triangle)
     {

@@ -210,7 +210,8 @@ internal sealed class PartBake
             var target = scene.High.NormalAt(hit);
             int other = scene.High.PartOf(hit.Triangle);
             // How detail is drawn out is the surface's doing, not its shading's.
-            float toRay = Vector3.Dot(scene.High.FlatNormalAt(hit.Triangle), direction);
+            var flat = scene.High.FlatNormalAt(hit.Triangle);
+            float toRay = Vector3.Dot(flat, direction);
             var kind = scratch.Overlapped[slot + s] ? FaultKind.Overlap : toRay < 0.5f ? FaultKind.Skew : FaultKind.None;
             if (hit.Distance > 0.98f * length && !input.Parts[scene.Part].EndsAreFitted)
                 kind = FaultKind.ReachExhausted;
@@ -221,7 +222,7 @@ internal sealed class PartBake
                 float amount = kind == FaultKind.Skew ? MathF.Acos(Math.Clamp(toRay, -1, 1)) * 180 / MathF.PI : hit.Distance;
                 Note(ref worst, new FaultTexel(texel, kind, (byte)s, (ushort)other, triangle, amount));
             }
-            Add(sums, hit, triangle, weights, target, Vector3.Distance(start, point) - hit.Distance, (s, seed), ref counts);
+            Add(sums, hit, triangle, weights, (target, flat), Vector3.Distance(start, point) - hit.Distance, (s, seed), ref counts);
         }
         if (inside == 0)
             return false;
@@ -249,9 +250,10 @@ internal sealed class PartBake
     }
 
     /// <summary>Adds what a hit says to the texel's sums.</summary>
-    private void Add(SampleSums sums, in Hit hit, int triangle, Vector3 weights, Vector3 target, float height, (int Sample, uint Seed) random, ref Counts counts)
+    private void Add(SampleSums sums, in Hit hit, int triangle, Vector3 weights, (Vector3 Smooth, Vector3 Flat) normals, float height, (int Sample, uint Seed) random, ref Counts counts)
     {
         var surface = scene.High;
+        var (target, flat) = normals;
         sums.Hits++;
         sums.World += target;
         var point = surface.PointAt(hit);
@@ -274,14 +276,14 @@ internal sealed class PartBake
                 case BakeMap.Occlusion or BakeMap.BentNormal when !hasLight:
                     hasLight = true;
                     int rays = Math.Max(1, settings.RaysBaked(settings.OcclusionRays) / samples);
-                    sums.Open += light.Openness(scene.Occluders!.Bvh, point, surface.FlatNormalAt(hit.Triangle), target, ((uint)(random.Sample * rays), random.Seed), rays, out var open, out int cast);
+                    sums.Open += light.Openness(scene.Occluders!.Bvh, point, flat, target, ((uint)(random.Sample * rays), random.Seed), rays, out var open, out int cast);
                     var mean = open.LengthSquared() > 0 ? Vector3.Normalize(open) : target;
                     sums.Bent += NormalEncoding.ToTangentSpace(mean, normal, tangent);
                     counts.Light += cast;
                     break;
                 case BakeMap.Thickness:
                     int inner = Math.Max(1, settings.RaysBaked(settings.ThicknessRays) / samples);
-                    sums.Thickness += light.Thickness(scene.Own().Bvh, point, surface.FlatNormalAt(hit.Triangle), target, ((uint)(random.Sample * inner), ~random.Seed), inner, out int inside);
+                    sums.Thickness += light.Thickness(scene.Own().Bvh, point, flat, target, ((uint)(random.Sample * inner), ~random.Seed), inner, out int inside);
                     counts.Thickness += inside;
                     break;
                 case BakeMap.Curvature or BakeMap.Convex or BakeMap.Concave:

@@ -25,7 +25,7 @@ internal sealed class ObjectKeys
 internal sealed class PieceKeys(BakeInput input, BakeSettings settings, int size, ObjectKeys known)
 {
     // Grows whenever the same input gives other bytes.
-    private const int Version = 3;
+    private const int Version = 4;
 
     /// <summary>Key of what a part covers.</summary>
     /// <param name="part">Number of the part.</param>
@@ -119,9 +119,7 @@ internal sealed class PieceKeys(BakeInput input, BakeSettings settings, int size
         key = textures.Length == 0 ? null : Hash(h =>
         {
             h.AppendData(Encoding.UTF8.GetBytes(string.Concat(textures)));
-            Append<int>(h, mesh.TriangleMaterials);
-            foreach (var set in mesh.UvSets)
-                Append<Vector2>(h, set);
+            Spread(h, mesh);
         });
         known.Reliefs.Add(mesh, key);
         return key;
@@ -153,13 +151,19 @@ internal sealed class PieceKeys(BakeInput input, BakeSettings settings, int size
         key = Hash(h =>
         {
             h.AppendData(JsonSerializer.SerializeToUtf8Bytes(said));
-            Append<int>(h, mesh.TriangleMaterials);
             Append<Vector4>(h, mesh.Colours ?? []);
-            foreach (var set in mesh.UvSets)
-                Append<Vector2>(h, set);
+            Spread(h, mesh);
         });
         known.Dresses.Add(mesh, key);
         return key;
+    }
+
+    /// <summary>How materials and their pictures lie on an object.</summary>
+    private static void Spread(IncrementalHash hash, Mesh mesh)
+    {
+        Append<int>(hash, mesh.TriangleMaterials);
+        foreach (var set in mesh.UvSets)
+            Append<Vector2>(hash, set);
     }
 
     private static void Shape(IncrementalHash hash, Mesh mesh)

@@ -66,13 +66,11 @@ internal sealed class SheetComposer
     private void ForEachTile(Action<int, Scratch> work, Action<double>? done = null)
     {
         int count = 0;
-        var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
-        Parallel.For(0, tiles.Length, options, () => new Scratch(), (tile, _, scratch) =>
+        TileLoop.Run(tiles.Length, () => new Scratch(), (tile, scratch) =>
         {
             work(tile, scratch);
             done?.Invoke((double)Interlocked.Increment(ref count) / tiles.Length);
-            return scratch;
-        }, scratch => scratch.Dispose());
+        }, threads, cancel);
     }
 
     /// <summary>Covers the sheet, draws what is wrong, and finds parts that overlap each other.</summary>

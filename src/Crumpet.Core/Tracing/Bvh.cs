@@ -59,7 +59,33 @@ public sealed unsafe class Bvh : IDisposable
     public bool ClosestFacing(in Ray ray, out Hit hit, out bool metBackFace) => Trace<FrontFace>(ray, out hit, out metBackFace);
 
     /// <summary>Whether any triangle lies on the ray.</summary>
-    public bool Any(in Ray ray) => TraceAny(ray);
+    [SkipLocalsInit]
+    public bool Any(in Ray ray)
+    {
+        // Any hit will do, so the order does not matter.
+        var stack = stackalloc int[StackSize];
+        int top = 1;
+        stack[0] = 0;
+        var slabs = new Slabs(ray);
+        var best = new Best { Distance = ray.Far, Triangle = -1 };
+        bool metBackFace = false;
+        while (top > 0)
+        {
+            int current = stack[--top];
+            if (current < 0)
+            {
+                TestLeaf<EveryFace>(leaves + ~current, slabs.OriginX, slabs.OriginY, slabs.OriginZ, ray.Direction, ray.Near, ref best, ref metBackFace);
+                if (best.Triangle >= 0)
+                    return true;
+                continue;
+            }
+            var node = nodes + current;
+            uint mask = slabs.Test(node->Boxes, ray.Far, out _);
+            for (; mask != 0; mask &= mask - 1)
+                stack[top++] = node->Children[BitOperations.TrailingZeroCount(mask)];
+        }
+        return false;
+    }
 
     /// <inheritdoc/>
     public void Dispose()
@@ -73,8 +99,6 @@ public sealed unsafe class Bvh : IDisposable
     private struct EveryFace : IRule;
 
     private struct FrontFace : IRule;
-
-    private struct FirstFound : IRule;
 
     private struct Best
     {
@@ -146,34 +170,6 @@ public sealed unsafe class Bvh : IDisposable
     done:
         hit = best.Triangle < 0 ? Hit.None : new Hit(best.Triangle, best.Distance, best.U, best.V);
         return best.Triangle >= 0;
-    }
-
-    // Any hit will do, so the order does not matter.
-    [SkipLocalsInit]
-    private bool TraceAny(in Ray ray)
-    {
-        var stack = stackalloc int[StackSize];
-        int top = 1;
-        stack[0] = 0;
-        var slabs = new Slabs(ray);
-        var best = new Best { Distance = ray.Far, Triangle = -1 };
-        bool metBackFace = false;
-        while (top > 0)
-        {
-            int current = stack[--top];
-            if (current < 0)
-            {
-                TestLeaf<FirstFound>(leaves + ~current, slabs.OriginX, slabs.OriginY, slabs.OriginZ, ray.Direction, ray.Near, ref best, ref metBackFace);
-                if (best.Triangle >= 0)
-                    return true;
-                continue;
-            }
-            var node = nodes + current;
-            uint mask = slabs.Test(node->Boxes, ray.Far, out _);
-            for (; mask != 0; mask &= mask - 1)
-                stack[top++] = node->Children[BitOperations.TrailingZeroCount(mask)];
-        }
-        return false;
     }
 
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
