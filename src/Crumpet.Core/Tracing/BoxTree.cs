@@ -26,7 +26,7 @@ public interface IPointDistance
 public sealed class BoxTree
 {
     private const int LeafItems = 4;
-    private const int StackSize = 256;
+    private const int StackSize = 512;
 
     private readonly Node[] nodes;
     private readonly int[] items;

@@ -15,18 +15,22 @@ namespace Crumpet.Core.Tracing;
 /// </remarks>
 public sealed unsafe class Bvh : IDisposable
 {
+    /// <summary>Farthest a triangle may lie from the origin along an axis, metres: areas and products of three lengths are still ordinary numbers there.</summary>
+    public const float Farthest = 1e12f;
+
     private const int StackSize = 512;
-    private const float RoundDown = 1 - 3 * 1.1920929e-7f;
-    private const float RoundUp = 1 + 3 * 1.1920929e-7f;
 
     private readonly AlignedMemory nodeMemory;
     private readonly AlignedMemory leafMemory;
     private readonly BvhNode* nodes;
     private readonly BvhLeaf* leaves;
 
-    private Bvh((AlignedMemory Nodes, int NodeCount, AlignedMemory Leaves, int LeafCount) built, int triangleCount)
+    private Bvh((AlignedMemory Nodes, int NodeCount, AlignedMemory Leaves, int LeafCount, int Levels) built, int triangleCount)
     {
-        (nodeMemory, NodeCount, leafMemory, LeafCount) = built;
+        (nodeMemory, NodeCount, leafMemory, LeafCount, Levels) = built;
+        // On each level all children but the one that is gone into wait on the stack, and traversal itself has no time to look.
+        if (Levels * (BvhNode.Width - 1) + 1 > StackSize)
+            throw new InvalidOperationException($"The hierarchy has {Levels} levels, more than its rays can go down.");
         nodes = (BvhNode*)nodeMemory.Pointer;
         leaves = (BvhLeaf*)leafMemory.Pointer;
         TriangleCount = triangleCount;
@@ -41,11 +45,15 @@ public sealed unsafe class Bvh : IDisposable
     /// <summary>How many leaves it has.</summary>
     public int LeafCount { get; }
 
+    /// <summary>How many levels of inner nodes it has.</summary>
+    public int Levels { get; }
+
     /// <summary>Builds the hierarchy. The same triangles give the same tree on any number of threads.</summary>
-    /// <param name="positions">Positions, metres; all finite.</param>
+    /// <param name="positions">Positions, metres. Triangles with a corner that is no number, or beyond <see cref="Farthest"/>, are never met.</param>
     /// <param name="corners">Three indices a triangle.</param>
     /// <param name="threads">Threads to use, at least 1.</param>
     /// <param name="cancel">Ends the build early.</param>
+    /// <exception cref="ArgumentException">A corner numbers no position.</exception>
     public static Bvh Build(Vector3[] positions, int[] corners, int threads = 1, CancellationToken cancel = default) =>
         new(BvhBuilder.Build(positions, corners, threads, cancel), corners.Length / 3);
 
@@ -257,7 +265,4 @@ public sealed unsafe class Bvh : IDisposable
         Vector256<float> ex, Vector256<float> ey, Vector256<float> ez, Vector256<float> sx, Vector256<float> sy, Vector256<float> sz,
         Vector256<float> dx, Vector256<float> dy, Vector256<float> dz) =>
         Dot(Difference(ey, sz, ez, sy), Difference(ez, sx, ex, sz), Difference(ex, sy, ey, sx), dx, dy, dz);
-
-    // A component of zero would make 0 · ∞; a tiny one of the same sign gives the same boxes.
-    private static float Reciprocal(float d) => MathF.Abs(d) < 1e-18f ? MathF.CopySign(1e18f, d) : 1 / d;
 }

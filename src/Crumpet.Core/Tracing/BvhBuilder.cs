@@ -19,6 +19,9 @@ internal sealed unsafe class BvhBuilder
     private const int FewTriangles = 64;
     private const int ParallelFrom = 1 << 12;
 
+    // No mesh that anybody made comes near it. Below, ranges are halved by count, which needs few more levels whatever lies where.
+    private const int CheapestSplitLevels = 48;
+
     private readonly Vector3[] positions;
     private readonly int[] corners;
 
@@ -31,6 +34,7 @@ internal sealed unsafe class BvhBuilder
     private readonly ParallelOptions options;
     private int nodeCount;
     private int leafCount;
+    private int deepest;
 
     private BvhBuilder(Vector3[] positions, int[] corners, AlignedMemory nodes, AlignedMemory leaves, int threads, CancellationToken cancel)
     {
@@ -76,48 +80,83 @@ internal sealed unsafe class BvhBuilder
         private Range first;
     }
 
-    /// <summary>Builds the tree and gives its memory and counts.</summary>
-    public static (AlignedMemory Nodes, int NodeCount, AlignedMemory Leaves, int LeafCount) Build(Vector3[] positions, int[] corners, int threads, CancellationToken cancel)
+    /// <summary>Builds the tree and gives its memory, its counts and how many levels of nodes it has.</summary>
+    /// <exception cref="ArgumentException">A corner numbers no position.</exception>
+    public static (AlignedMemory Nodes, int NodeCount, AlignedMemory Leaves, int LeafCount, int Levels) Build(Vector3[] positions, int[] corners, int threads, CancellationToken cancel)
     {
         int count = corners.Length / 3;
         var nodes = new AlignedMemory((long)Math.Max(1, count) * sizeof(BvhNode));
         var leaves = new AlignedMemory((long)Math.Max(1, count) * sizeof(BvhLeaf));
-        var builder = new BvhBuilder(positions, corners, nodes, leaves, threads, cancel);
-        var (min, max) = builder.Refer();
-        builder.nodeCount = 1;
-        builder.FillNode(0, new Range(0, count, false, min, max));
-        return (nodes, builder.nodeCount, leaves, builder.leafCount);
+        try
+        {
+            var builder = new BvhBuilder(positions, corners, nodes, leaves, threads, cancel);
+            var whole = builder.Refer();
+            builder.nodeCount = 1;
+            builder.FillNode(0, whole, 1);
+            return (nodes, builder.nodeCount, leaves, builder.leafCount, builder.deepest);
+        }
+        catch (Exception e)
+        {
+            nodes.Dispose();
+            leaves.Dispose();
+            if (e is AggregateException { InnerException: ArgumentException odd })
+                throw new ArgumentException(odd.Message, nameof(corners), e);
+            throw;
+        }
     }
 
-    /// <summary>Notes the box of every triangle, and gives that of all.</summary>
-    private (Vector4 Min, Vector4 Max) Refer()
+    /// <summary>Notes the box of every triangle that can be met, and gives the range of all.</summary>
+    private Range Refer()
     {
         int chunk = Math.Max(ParallelFrom, (even.Length + 4 * threads - 1) / (4 * threads));
-        var boxes = new (Vector4 Min, Vector4 Max)[(even.Length + chunk - 1) / chunk];
+        var boxes = new (Vector4 Min, Vector4 Max, int Count)[(even.Length + chunk - 1) / chunk];
         Parallel.For(0, boxes.Length, options, c =>
         {
             Vector4 min = new(float.PositiveInfinity), max = new(float.NegativeInfinity);
-            for (int i = c * chunk; i < Math.Min(even.Length, (c + 1) * chunk); i++)
+            int first = c * chunk, count = 0;
+            for (int i = first; i < Math.Min(even.Length, first + chunk); i++)
             {
-                Vector3 p = positions[corners[3 * i]], q = positions[corners[3 * i + 1]], r = positions[corners[3 * i + 2]];
-                even[i] = new Reference(Vector3.MinNative(p, Vector3.MinNative(q, r)), Vector3.MaxNative(p, Vector3.MaxNative(q, r)), i);
-                min = Vector4.MinNative(min, even[i].Min);
-                max = Vector4.MaxNative(max, even[i].Max);
+                int a = corners[3 * i], b = corners[3 * i + 1], d = corners[3 * i + 2];
+                if ((uint)Math.Max(a, Math.Max(b, d)) >= (uint)positions.Length || (a | b | d) < 0)
+                    throw new ArgumentException($"Triangle {i} has a corner that is none of the {positions.Length} positions.");
+                Vector3 p = positions[a], q = positions[b], r = positions[d];
+                var reference = new Reference(Vector3.MinNative(p, Vector3.MinNative(q, r)), Vector3.MaxNative(p, Vector3.MaxNative(q, r)), i);
+                if (!IsNear(p) || !IsNear(q) || !IsNear(r))
+                    continue;
+                even[first + count++] = reference;
+                min = Vector4.MinNative(min, reference.Min);
+                max = Vector4.MaxNative(max, reference.Max);
             }
-            boxes[c] = (min, max);
+            boxes[c] = (min, max, count);
         });
         Vector4 least = new(float.PositiveInfinity), most = new(float.NegativeInfinity);
-        foreach (var (min, max) in boxes)
-            (least, most) = (Vector4.MinNative(least, min), Vector4.MaxNative(most, max));
-        return (least, most);
+        int met = 0;
+        for (int c = 0; c < boxes.Length; c++)
+        {
+            // Close up over those that were left out.
+            if (met < c * chunk)
+                even.AsSpan(c * chunk, boxes[c].Count).CopyTo(even.AsSpan(met));
+            met += boxes[c].Count;
+            (least, most) = (Vector4.MinNative(least, boxes[c].Min), Vector4.MaxNative(most, boxes[c].Max));
+        }
+        return new Range(0, met, false, least, most);
     }
 
-    private void FillNode(int node, in Range whole)
+    // False for what is no number as well.
+    private static bool IsNear(Vector3 p)
+    {
+        var a = Vector3.Abs(p);
+        return a.X <= Bvh.Farthest && a.Y <= Bvh.Farthest && a.Z <= Bvh.Farthest;
+    }
+
+    private void FillNode(int node, in Range whole, int level)
     {
         options.CancellationToken.ThrowIfCancellationRequested();
-        bool inParallel = threads > 1 && whole.Count >= ParallelFrom;
+        if (level > deepest)
+            Deepen(level);
+        bool inParallel = threads > 1 && whole.Count >= ParallelFrom && level < CheapestSplitLevels;
         Children children = default;
-        int count = Divide(whole, ref children, inParallel ? SplitAhead(whole) : null);
+        int count = Divide(whole, ref children, level < CheapestSplitLevels, inParallel ? SplitAhead(whole) : null);
         int inner = 0;
         for (int i = 0; i < count; i++)
             inner += children[i].Count > BvhLeaf.Width ? 1 : 0;
@@ -136,28 +175,35 @@ internal sealed unsafe class BvhBuilder
         }
         if (inParallel)
         {
-            DescendInParallel(node, count, children);
+            DescendInParallel(node, count, children, level + 1);
             return;
         }
         for (int i = 0; i < count; i++)
-            Descend(target->Children[i], children[i]);
+            Descend(target->Children[i], children[i], level + 1);
     }
 
-    private void DescendInParallel(int node, int count, Children children) => Parallel.For(0, count, options, i => Descend((nodes + node)->Children[i], children[i]));
+    private void DescendInParallel(int node, int count, Children children, int level) => Parallel.For(0, count, options, i => Descend((nodes + node)->Children[i], children[i], level));
 
-    private void Descend(int child, in Range range)
+    private void Descend(int child, in Range range, int level)
     {
         if (child >= 0)
-            FillNode(child, range);
+            FillNode(child, range, level);
         else
             FillLeaf(~child, range);
     }
 
-    /// <summary>Splits a range into up to eight, always that of largest area next.</summary>
+    private void Deepen(int level)
+    {
+        for (int seen = deepest; level > seen; seen = deepest)
+            Interlocked.CompareExchange(ref deepest, level, seen);
+    }
+
+    /// <summary>Splits a range into up to eight, always that of largest area next, or of most triangles.</summary>
     /// <param name="whole">The range.</param>
     /// <param name="children">Takes them.</param>
+    /// <param name="byCost">Whether splits are where they cost least; otherwise ranges are halved.</param>
     /// <param name="ahead">Splits that are known already, or null.</param>
-    private int Divide(in Range whole, ref Children children, List<(Range Whole, (Range, Range) Halves)>? ahead)
+    private int Divide(in Range whole, ref Children children, bool byCost, List<(Range Whole, (Range, Range) Halves)>? ahead)
     {
         children[0] = whole;
         int count = whole.Count > 0 ? 1 : 0;
@@ -167,12 +213,14 @@ internal sealed unsafe class BvhBuilder
             float widestArea = -1;
             for (int i = 0; i < count; i++)
             {
-                if (children[i].Count > BvhLeaf.Width && children[i].HalfArea > widestArea)
-                    (widest, widestArea) = (i, children[i].HalfArea);
+                float area = byCost ? children[i].HalfArea : children[i].Count;
+                // Not "greater": a range is split whatever its area comes to, or the tree would never end.
+                if (children[i].Count > BvhLeaf.Width && !(area <= widestArea))
+                    (widest, widestArea) = (i, area);
             }
             if (widest < 0)
                 break;
-            (children[widest], children[count++]) = SplitOf(children[widest], ahead);
+            (children[widest], children[count++]) = byCost ? SplitOf(children[widest], ahead) : Halve(children[widest]);
         }
         return count;
     }
