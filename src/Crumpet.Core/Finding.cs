@@ -30,10 +30,22 @@ public sealed record Finding(Severity Severity, string Code, string Place, strin
     /// <summary>Where on a sheet it is, or null where it is on none.</summary>
     public SheetPlace? OnSheet { get; init; }
 
-    /// <summary>Worst first, then by place, so that the order never depends on how the work was done.</summary>
-    public static IReadOnlyList<Finding> Sorted(IEnumerable<Finding> findings) =>
-        findings.OrderBy(f => f.Severity).ThenByDescending(f => f.Count).ThenBy(f => f.Place, StringComparer.Ordinal)
-            .ThenBy(f => f.Sentence, StringComparer.Ordinal).ToArray();
+    // More of a kind than anybody reads; pages and the database stay quick whatever arrives.
+    private const int MostOfAKind = 200;
+
+    /// <summary>Worst first, then by place, so that the order never depends on how the work was done; of very many of a kind the first, and how many more.</summary>
+    public static IReadOnlyList<Finding> Sorted(IEnumerable<Finding> findings)
+    {
+        var kinds = findings.GroupBy(f => (f.Severity, f.Code)).SelectMany(kind =>
+        {
+            var sorted = InOrder(kind).ToArray();
+            return sorted.Length <= MostOfAKind ? sorted : [.. sorted.Take(MostOfAKind), new Finding(kind.Key.Severity, kind.Key.Code, "", $"{sorted.Length - MostOfAKind} more are like these; mend these first, and the next are told.")];
+        });
+        return InOrder(kinds).ToArray();
+    }
+
+    private static IOrderedEnumerable<Finding> InOrder(IEnumerable<Finding> findings) =>
+        findings.OrderBy(f => f.Severity).ThenByDescending(f => f.Count).ThenBy(f => f.Place, StringComparer.Ordinal).ThenBy(f => f.Sentence, StringComparer.Ordinal);
 }
 
 /// <summary>A place in space for the stage to fly to.</summary>
@@ -64,6 +76,12 @@ public abstract record Mend
     /// <summary>What it does, a phrase without a full stop.</summary>
     public abstract string Words();
 }
+
+/// <summary>A kind of mend.</summary>
+/// <param name="Word">The word that stands for it in files.</param>
+/// <param name="Type">Its record.</param>
+/// <param name="CanBeKitRule">Whether it makes sense for every file of a kit, those still to come included.</param>
+public sealed record MendKind(string Word, Type Type, bool CanBeKitRule = false);
 
 /// <summary>A mend that a finding proposes.</summary>
 /// <param name="Label">What the button says.</param>

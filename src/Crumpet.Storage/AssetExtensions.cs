@@ -8,13 +8,13 @@ namespace Crumpet.Storage;
 public static class AssetExtensions
 {
     /// <summary>The artist's decisions.</summary>
-    public static AssetPlan Plan(this Asset asset) => JsonSerializer.Deserialize<AssetPlan>(asset.PlanJson, BuildJson.Options)!;
+    public static AssetPlan Plan(this Asset asset) => JsonSerializer.Deserialize<AssetPlan>(asset.PlanJson, BuildJson.Kept)!;
 
     /// <summary>Puts other decisions in place of the present ones.</summary>
     public static void SetPlan(this Asset asset, AssetPlan plan) => asset.PlanJson = JsonSerializer.Serialize(plan, BuildJson.Options);
 
     /// <summary>What the kit's assets share.</summary>
-    public static IntakeRules Rules(this Kit kit) => kit.RulesJson is { } json ? JsonSerializer.Deserialize<IntakeRules>(json, BuildJson.Options)! : new IntakeRules();
+    public static IntakeRules Rules(this Kit kit) => kit.RulesJson is { } json ? JsonSerializer.Deserialize<IntakeRules>(json, BuildJson.Kept)! : new IntakeRules();
 
     /// <summary>Puts other rules in place of the present ones.</summary>
     public static void SetRules(this Kit kit, IntakeRules rules) => kit.RulesJson = JsonSerializer.Serialize(rules, BuildJson.Options);

@@ -6,11 +6,12 @@ public static class AtomicFile
     /// <summary>Writes beside the target, then renames. Folders are made as needed.</summary>
     /// <param name="path">Target.</param>
     /// <param name="bytes">Content.</param>
-    public static void Write(string path, ReadOnlySpan<byte> bytes)
+    /// <param name="asideFolder">Folder on the same disk for what is not whole yet; null for the target's own.</param>
+    public static void Write(string path, ReadOnlySpan<byte> bytes, string? asideFolder = null)
     {
         string folder = Path.GetDirectoryName(Path.GetFullPath(path))!;
         Directory.CreateDirectory(folder);
-        string aside = Path.Combine(folder, $".{Path.GetFileName(path)}.{Guid.NewGuid():N}");
+        string aside = Path.Combine(asideFolder ?? folder, $".{Path.GetFileName(path)}.{Guid.NewGuid():N}");
         try
         {
             using (var stream = new FileStream(aside, FileMode.CreateNew, FileAccess.Write))

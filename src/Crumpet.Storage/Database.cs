@@ -30,12 +30,15 @@ public static class Database
     /// <returns>Whether the database is new.</returns>
     public static bool Prepare(string folder)
     {
-        Directory.CreateDirectory(folder);
         string path = Path.Combine(folder, FileName);
+        PrivateFiles.Own(folder, path);
         bool isNew = !File.Exists(path);
+        foreach (string file in isNew ? [path] : Directory.GetFiles(folder, FileName + "*"))
+            PrivateFiles.MakeFile(file);
         using var db = new CrumpetDb(Options(folder));
         if (!isNew && db.Database.GetPendingMigrations().FirstOrDefault() is { } next)
         {
+            PrivateFiles.MakeFile($"{path}.before-{next}");
             using var source = new SqliteConnection(db.Database.GetConnectionString());
             using var copy = new SqliteConnection($"Data Source={path}.before-{next}");
             source.Open();

@@ -103,6 +103,9 @@ public sealed class Run
     public Station Station { get; set; }
     public string Message { get; set; } = "";
     public DateTime QueuedAt { get; set; }
+
+    /// <summary>How often it was begun without coming to an end; a process that dies takes its run with it.</summary>
+    public int Starts { get; set; }
     public DateTime? StartedAt { get; set; }
     public DateTime? EndedAt { get; set; }
     public List<RunLogEntry> Log { get; set; } = [];

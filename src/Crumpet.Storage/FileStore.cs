@@ -8,6 +8,11 @@ namespace Crumpet.Storage;
 /// <param name="folder">Root of the store; made as needed.</param>
 public sealed class FileStore(string folder) : IResultStore
 {
+    /// <summary>Folder below the store's for what is not whole yet; nothing in it outlives the process that wrote it.</summary>
+    public const string IncomingFolder = "incoming";
+
+    private readonly ResultCache results = new();
+
     /// <inheritdoc/>
     public bool KeepsPieces => true;
 
@@ -19,7 +24,14 @@ public sealed class FileStore(string folder) : IResultStore
             return null;
         try
         {
-            var result = JsonSerializer.Deserialize<StepResult>(File.ReadAllBytes(path), BuildJson.Options);
+            var result = results.Find(key);
+            if (result is null)
+            {
+                byte[] text = File.ReadAllBytes(path);
+                result = JsonSerializer.Deserialize<StepResult>(text, BuildJson.Options);
+                if (result is not null)
+                    results.Keep(result, text.Length);
+            }
             return result?.Files.All(f => File.Exists(BlobPath(f.Sha256))) == true ? result : null;
         }
         catch (JsonException)
@@ -30,14 +42,14 @@ public sealed class FileStore(string folder) : IResultStore
     }
 
     /// <inheritdoc/>
-    public void Save(StepResult result) => AtomicFile.Write(ResultPath(result.Key), JsonSerializer.SerializeToUtf8Bytes(result, BuildJson.Options));
+    public void Save(StepResult result) => AtomicFile.Write(ResultPath(result.Key), JsonSerializer.SerializeToUtf8Bytes(result, BuildJson.Options), Incoming());
 
     /// <inheritdoc/>
     public string Put(byte[] bytes)
     {
         string hash = Convert.ToHexStringLower(SHA256.HashData(bytes));
         if (!File.Exists(BlobPath(hash)))
-            AtomicFile.Write(BlobPath(hash), bytes);
+            AtomicFile.Write(BlobPath(hash), bytes, Incoming());
         return hash;
     }
 
@@ -47,9 +59,7 @@ public sealed class FileStore(string folder) : IResultStore
     /// <returns>SHA-256, lower-case hexadecimal.</returns>
     public string Put(Stream source, out long bytes)
     {
-        string incoming = Path.Combine(folder, "incoming");
-        Directory.CreateDirectory(incoming);
-        string aside = Path.Combine(incoming, Guid.NewGuid().ToString("N"));
+        string aside = Path.Combine(Incoming(), Guid.NewGuid().ToString("N"));
         try
         {
             using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
@@ -87,6 +97,13 @@ public sealed class FileStore(string folder) : IResultStore
     {
         string path = BlobPath(sha256);
         return File.Exists(path) ? path : throw new FileNotFoundException($"The store has no data {sha256}.", path);
+    }
+
+    private string Incoming()
+    {
+        string incoming = Path.Combine(folder, IncomingFolder);
+        Directory.CreateDirectory(incoming);
+        return incoming;
     }
 
     private string BlobPath(string hash) => Under("blobs", hash, "");

@@ -73,22 +73,24 @@ public sealed class HandMend
 
     private IntakeMend ObjectMend(int sheetSize) => What switch
     {
-        "units" => new ScaleUnits(FormNumber.Read(Factor, "The factor", 1e-6, 1e6)),
+        "units" => new ScaleUnits(FormNumber.Read<ScaleUnits>(nameof(ScaleUnits.Factor), Factor)),
         "upright" => new TurnUpright(),
         "origin" => Origin(),
         "transform" => new ApplyTransform(),
-        "rename" => Objects.Count == 1 ? new Rename(Word("the new name")) : throw new FormatException("Tick one object to rename it; several at once are renamed by pattern."),
-        "renameByPattern" => Pattern(),
+        "rename" => new Rename(Word("the new name")),
+        "renameByPattern" => new RenameByPattern(From?.Trim() ?? "", To?.Trim() ?? ""),
         "stripPrefix" => new StripPrefix(Word("the prefix")),
         "numberNames" => new NumberNames(),
         "cleanNames" => new CleanNames(),
         "side" => Objects.Count > 0 ? new SetSide(Side) : throw new FormatException("Tick the objects whose side you want to say."),
-        "weld" => new WeldPoints(FormNumber.Read(Amount, "The tolerance in mm", 0, 1000) / 1000),
-        "smooth" => new SmoothByAngle(FormNumber.Read(Amount, "The angle in degrees", 0, 180)),
+        "weld" => new WeldPoints(FormNumber.Read<WeldPoints>(nameof(WeldPoints.ToleranceMetres), Amount)),
+        "smooth" => new SmoothByAngle(FormNumber.Read<SmoothByAngle>(nameof(SmoothByAngle.Degrees), Amount)),
         "soften" => new SoftenEdges(),
-        "cut" => new CutEdges(FormNumber.Read(Amount, "The gap in px", 0, 256), sheetSize),
+        "cut" => new CutEdges(FormNumber.Read<CutEdges>(nameof(CutEdges.GapPixels), Amount), sheetSize),
         "dropEmptyFaces" => new DropEmptyFaces(),
         "dropDoubledFaces" => new DropDoubledFaces(),
+        "dropFarFaces" => new DropFarFaces(),
+        "joinByMaterial" => new JoinByMaterial(),
         "turnFaces" => new TurnFaces(),
         "mergeMaterials" => new MergeMaterials(Word("the material")),
         _ => throw new FormatException("Choose what to do."),
@@ -97,8 +99,8 @@ public sealed class HandMend
     private IntakeMend? TextureMend() => What switch
     {
         "kind" => new SetKind(Kind),
-        "resize" => Width is >= 1 and <= 16384 && Height is >= 1 and <= 16384 ? new ResizeTexture(Width, Height) : throw new FormatException("Give a width and a height from 1 to 16384 px."),
-        "heightToNormal" => new MakeNormals(FormNumber.Read(Amount, "The strength", 0.01, 1000), Kernel is 3 or 5 or 9 ? Kernel : 3, Wrap),
+        "resize" => new ResizeTexture(Width, Height),
+        "heightToNormal" => new MakeNormals(FormNumber.Read<MakeNormals>(nameof(MakeNormals.Strength), Amount), Kernel, Wrap),
         "unitLength" => new UnitLength(),
         "dropAlpha" => new DropAlpha(),
         _ => null,
@@ -111,14 +113,8 @@ public sealed class HandMend
     {
         if (Place != OriginPlace.Point)
             return new MoveOrigin(Place);
-        double[] at = [.. (Point ?? "").Split([' ', ',', ';'], StringSplitOptions.RemoveEmptyEntries).Select(p => FormNumber.Read(p, "The point", -1e6, 1e6))];
+        double[] at = [.. (Point ?? "").Split([' ', ',', ';'], StringSplitOptions.RemoveEmptyEntries).Select(p => FormNumber.Read<MoveOrigin>(nameof(MoveOrigin.X), p))];
         return at.Length == 3 ? new MoveOrigin(Place) { X = at[0], Y = at[1], Z = at[2] } : throw new FormatException("Type the point as three numbers in metres, such as 0 0.5 0.");
-    }
-
-    private RenameByPattern Pattern()
-    {
-        var mend = new RenameByPattern(From?.Trim() ?? "", To?.Trim() ?? "");
-        return mend.Problem() is { } problem ? throw new FormatException(problem) : mend;
     }
 
     private string Word(string what) => string.IsNullOrWhiteSpace(Text) ? throw new FormatException($"Type {what}.") : Text.Trim();
@@ -133,7 +129,7 @@ public static class HandMendWords
         ("rename", "rename"), ("renameByPattern", "rename by pattern"), ("stripPrefix", "strip a prefix"), ("numberNames", "number equal names"), ("cleanNames", "clean names"), ("side", "say the side"),
         ("units", "units"), ("upright", "Z up to Y up"), ("origin", "move the origin"), ("transform", "apply transforms"),
         ("weld", "weld points"), ("smooth", "smooth by angle"), ("soften", "soften edges"), ("cut", "cut UVs at edges"),
-        ("turnFaces", "turn faces outward"), ("dropEmptyFaces", "drop empty faces"), ("dropDoubledFaces", "drop doubled faces"), ("mergeMaterials", "one low material"),
+        ("turnFaces", "turn faces outward"), ("dropEmptyFaces", "drop empty faces"), ("dropDoubledFaces", "drop doubled faces"), ("dropFarFaces", "drop faces far away"), ("joinByMaterial", "join by material"), ("mergeMaterials", "one low material"),
     ];
 
     /// <summary>Mends of textures.</summary>

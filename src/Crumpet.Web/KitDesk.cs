@@ -11,23 +11,27 @@ namespace Crumpet.Web;
 public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk)
 {
     /// <summary>Makes an empty kit.</summary>
-    /// <returns>Its number.</returns>
-    public async Task<int> AddKitAsync(string? name)
+    /// <returns>Its number, or null with what is wrong with the name.</returns>
+    public async Task<(int? Id, string? Problem)> AddKitAsync(string? name)
     {
-        var kit = new Kit { Name = Names.Free(string.IsNullOrWhiteSpace(name) ? "New kit" : name.Trim(), await KitNamesAsync()) };
+        name = string.IsNullOrWhiteSpace(name) ? "New kit" : name.Trim();
+        if (Names.Problem(name) is { } problem)
+            return (null, problem);
+        var kit = new Kit { Name = Names.Free(name, await KitNamesAsync()) };
         db.Kits.Add(kit);
         await db.SaveChangesAsync();
-        return kit.Id;
+        return (kit.Id, null);
     }
 
     /// <summary>Gives a kit another name.</summary>
     /// <returns>What is wrong with it, one sentence, or null when it was done.</returns>
     public async Task<string?> RenameKitAsync(int kitId, string? name)
     {
-        if (string.IsNullOrWhiteSpace(name))
-            return "The new name is empty; type one.";
+        name = (name ?? "").Trim();
+        if (Names.Problem(name) is { } problem)
+            return problem;
         var kit = await db.Kits.FirstAsync(k => k.Id == kitId);
-        kit.Name = name.Trim();
+        kit.Name = name;
         await db.SaveChangesAsync();
         return null;
     }

@@ -1,5 +1,6 @@
 using Crumpet.Storage;
 using Crumpet.Web;
+using Crumpet.Web.Hosting;
 using Crumpet.Web.Pictures;
 using Crumpet.Web.Runs;
 using Microsoft.AspNetCore.DataProtection;
@@ -7,8 +8,13 @@ using Microsoft.AspNetCore.Http.Features;
 using Microsoft.EntityFrameworkCore;
 using Serilog;
 
-var builder = WebApplication.CreateBuilder(new WebApplicationOptions { Args = args, ContentRootPath = AppContext.BaseDirectory, WebRootPath = WebRoot.Find() });
+var builder = WebApplication.CreateBuilder(new WebApplicationOptions { Args = AppOptions.Spelt(args), ContentRootPath = AppContext.BaseDirectory, WebRootPath = WebRoot.Find() });
 var options = AppOptions.From(builder.Configuration);
+if (options.OpenUrl is { } open && !options.IsOpenToNetwork)
+    return Refuse($"{open} can be reached from other machines, where anybody could read and change everything here; start with --open-to-network if that is meant.");
+using var folder = DataFolder.Take(options.DataFolder);
+if (folder is null)
+    return Refuse($"Crumpet is open already with the data in {options.DataFolder}; close it, or start this one with another --data folder.");
 builder.Host.UseSerilog((_, log) => log.MinimumLevel.Information()
     .MinimumLevel.Override("Microsoft", Serilog.Events.LogEventLevel.Warning)
     // Keys guard forms against forgery on this machine alone; they need no encryption of their own.
@@ -25,7 +31,9 @@ builder.Services.Configure<FormOptions>(form =>
 builder.Services.AddSingleton(options);
 builder.Services.AddSingleton(new FileStore(Path.Combine(options.DataFolder, "store")));
 builder.Services.AddDbContext<CrumpetDb>(db => Database.Configure(db, options.DataFolder));
+builder.Services.AddSingleton<PixelAllowance>();
 builder.Services.AddSingleton<PictureDesk>();
+builder.Services.AddSingleton<ThumbnailDesk>();
 builder.Services.AddSingleton<RunFeed>();
 builder.Services.AddSingleton<RunDesk>();
 builder.Services.AddHostedService<RunWorker>();
@@ -34,7 +42,11 @@ builder.Services.AddScoped<Workbench>();
 builder.Services.AddScoped<KitDesk>();
 builder.Services.AddScoped<Finder>();
 builder.Services.AddDataProtection().PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(options.DataFolder, "keys")));
-builder.Services.AddRazorPages();
+builder.Services.AddRazorPages().AddMvcOptions(mvc =>
+{
+    mvc.Filters.Add<OddRequests>();
+    mvc.MaxModelBindingCollectionSize = AppOptions.MostFiles;
+});
 builder.Services.AddAntiforgery(antiforgery => antiforgery.HeaderName = "RequestVerificationToken");
 
 // A bake keeps every processor busy; pages must not wait for the pool to grow.
@@ -46,17 +58,32 @@ if (isNew && options.WithDemo)
     using var scope = app.Services.CreateScope();
     await scope.ServiceProvider.GetRequiredService<KitDesk>().AddDemoKitAsync();
 }
-app.UseExceptionHandler("/error");
-app.UseStatusCodePagesWithReExecute("/error", "?code={0}");
+app.UseExceptionHandler(new ExceptionHandlerOptions { ExceptionHandlingPath = "/error", StatusCodeSelector = RequestGate.StatusOf });
+app.UseStatusCodePagesWithReExecute("/error");
 app.Use(SecurityHeaders.Add);
+app.Use(new HostGate(options.Urls, options.AllowedHosts).CheckAsync);
 app.UseStaticFiles(new StaticFileOptions { OnPrepareResponse = c => c.Context.Response.Headers.CacheControl = "no-cache" });
+app.UseRouting();
+app.Use(RequestGate.CheckAsync);
 app.MapRazorPages();
 app.MapResultFiles();
 app.MapPictures();
 app.MapSkyLight();
 app.MapGet("/runs/feed", (HttpContext context, RunFeed feed) => feed.StreamAsync(context.Response, context.RequestAborted));
-app.Lifetime.ApplicationStarted.Register(() => Log.Information("Crumpet is open on {Urls}; its data is in {Folder}", string.Join(' ', app.Urls), options.DataFolder));
+app.Lifetime.ApplicationStarted.Register(() =>
+{
+    Log.Information("Crumpet is open on {Urls}; its data is in {Folder}", string.Join(' ', app.Urls), options.DataFolder);
+    if (options.OpenUrl is { } reached)
+        Log.Warning("Open to the network on {Url}: everybody who can reach this machine can read and change everything here, as there are no accounts", reached);
+});
 await app.RunAsync();
+return 0;
+
+static int Refuse(string sentence)
+{
+    Console.Error.WriteLine(sentence);
+    return 2;
+}
 
 /// <summary>The web application; named so that tests can start it.</summary>
 public partial class Program;

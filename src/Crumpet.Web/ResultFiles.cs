@@ -1,6 +1,6 @@
 using Crumpet.Core.Building;
-using Crumpet.Core.Imaging;
 using Crumpet.Storage;
+using Crumpet.Web.Pictures;
 using Microsoft.Net.Http.Headers;
 
 namespace Crumpet.Web;
@@ -25,22 +25,18 @@ internal static class ResultFiles
         return file is null ? Results.NotFound() : Results.File(store.PathOf(file.Sha256), TypeOf(name), entityTag: Tag(file.Sha256));
     }
 
-    private static async Task<IResult> ThumbAsync(int id, string station, string name, Workbench workbench, FileStore store, int size = 256)
+    private static async Task<IResult> ThumbAsync(int id, string station, string name, Workbench workbench, ThumbnailDesk thumbnails, HttpContext context, int size = 256)
     {
         var file = await FindAsync(workbench, id, station, name);
-        if (file is null || size is < 16 or > 1024)
-            return Results.NotFound();
-        return Results.File(ImageFile.Thumbnail(store.Load(file.Sha256), name, size), "image/png", entityTag: Tag(file.Sha256));
+        return file is null || !ThumbnailDesk.IsSide(size) ? Results.NotFound() : await ThumbOfAsync(file.Sha256, name, size, thumbnails, context);
     }
 
     /// <summary>A small picture of a texture as it arrived.</summary>
-    private static async Task<IResult> ArrivedAsync(int id, string sha, Workbench workbench, FileStore store, int size = 96)
-    {
-        var source = (await workbench.AssetAsync(id))?.Asset.Sources.Find(s => s.Sha256 == sha);
-        if (source is null || size is < 16 or > 1024)
-            return Results.NotFound();
-        return Results.File(ImageFile.Thumbnail(store.Load(sha), source.Name, size), "image/png", entityTag: Tag(sha));
-    }
+    private static async Task<IResult> ArrivedAsync(int id, string sha, Workbench workbench, ThumbnailDesk thumbnails, HttpContext context, int size = 96) =>
+        !ThumbnailDesk.IsSide(size) || await workbench.SourceNameAsync(id, sha) is not { } name ? Results.NotFound() : await ThumbOfAsync(sha, name, size, thumbnails, context);
+
+    private static async Task<IResult> ThumbOfAsync(string sha256, string name, int size, ThumbnailDesk thumbnails, HttpContext context) =>
+        Results.File(await thumbnails.MakeAsync(sha256, name, size, context.RequestAborted), "image/png", entityTag: new($"\"{sha256}-{size}\""));
 
     /// <summary>A still by its content, so that a ledger that is being worked again keeps its pictures.</summary>
     private static IResult Still(string sha, FileStore store, HttpContext context)
@@ -81,7 +77,7 @@ internal static class ResultFiles
     }
 
     private static async Task<StoredFile?> FindAsync(Workbench workbench, int id, string station, string name) =>
-        Enum.TryParse<Station>(station, ignoreCase: true, out var parsed) ? (await workbench.AssetAsync(id))?.Shown(parsed)?.Files.FirstOrDefault(f => f.Name == name) : null;
+        Stations.OfWord(station) is { } known ? (await workbench.AssetAsync(id))?.Shown(known)?.Files.FirstOrDefault(f => f.Name == name) : null;
 
     private static EntityTagHeaderValue Tag(string hash) => new($"\"{hash}\"");
 

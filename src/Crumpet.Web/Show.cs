@@ -69,6 +69,9 @@ public static class Show
     /// <summary>A number as a form field takes it.</summary>
     public static string Field(double value) => value.ToString("0.###", CultureInfo.InvariantCulture);
 
+    /// <summary>A limit as a form's attribute takes it.</summary>
+    public static string Limit(double value) => value.ToString("0.######", CultureInfo.InvariantCulture);
+
     /// <summary>The sign of a severity; its shape tells it without colour.</summary>
     public static IHtmlContent Sign(Severity severity) => new HtmlString(severity switch
     {

@@ -1,5 +1,6 @@
 using Crumpet.Core;
 using Crumpet.Core.Building;
+using Crumpet.Core.Checking;
 using Crumpet.Core.Intake;
 using Crumpet.Storage;
 using Crumpet.Web.Runs;
@@ -36,6 +37,15 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
         return asset is null ? null : new AssetView(asset, (await ActiveRunsAsync()).Find(r => r.AssetId == id), store);
     }
 
+    /// <summary>Name of an asset's source of this content, or null.</summary>
+    public Task<string?> SourceNameAsync(int id, string sha256) => db.Sources.Where(s => s.AssetId == id && s.Sha256 == sha256).Select(s => s.Name).FirstOrDefaultAsync();
+
+    /// <summary>Whether there is an asset of this number, and of this kit where one is given.</summary>
+    public Task<bool> HasAssetAsync(int id, int? kit = null) => db.Assets.AnyAsync(a => a.Id == id && (kit == null || a.KitId == kit));
+
+    /// <summary>Whether there is a kit of this number.</summary>
+    public Task<bool> HasKitAsync(int id) => db.Kits.AnyAsync(k => k.Id == id);
+
     /// <summary>All assets in use, of all kits in use.</summary>
     public async Task<IReadOnlyList<AssetView>> AssetsAsync() =>
         [.. (await Whole().Where(a => a.ArchivedAt == null && a.Kit!.ArchivedAt == null).OrderBy(a => a.Id).ToListAsync()).Select(a => new AssetView(a, null, store))];
@@ -50,30 +60,31 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
     /// <summary>Makes an asset of the files and queues its intake.</summary>
     /// <param name="kitId">Kit it belongs to.</param>
     /// <param name="files">Uploaded files.</param>
+    /// <param name="cancel">Ends the work when nobody waits for it any more.</param>
     /// <returns>The new asset's number, or null with what was refused.</returns>
-    public async Task<(int? Id, string? Problem)> AddAssetAsync(int kitId, IReadOnlyList<IFormFile> files)
+    public async Task<(int? Id, string? Problem)> AddAssetAsync(int kitId, IReadOnlyList<IFormFile> files, CancellationToken cancel)
     {
-        var taken = await db.Assets.Where(a => a.KitId == kitId).Select(a => a.Name).ToListAsync();
+        var taken = await db.Assets.Where(a => a.KitId == kitId).Select(a => a.Name).ToListAsync(cancel);
         var asset = new Asset { KitId = kitId, Name = "", PlanJson = "" };
         asset.SetPlan(new AssetPlan());
-        var (count, refused) = intake.Take(asset, files);
+        var (count, refused) = intake.Take(asset, files, cancel);
         if (count == 0)
             return (null, refused.Count > 0 ? string.Join(' ', refused) : "No file arrived; drop OBJ, glTF, GLB, PLY or STL meshes, their textures, or a zip of them.");
         string first = asset.Sources.Select(s => s.Name).FirstOrDefault(MeshFiles.IsMesh) ?? asset.Sources[0].Name;
         asset.Name = Names.Free(Names.FromFile(first), taken);
         db.Assets.Add(asset);
-        await db.SaveChangesAsync();
+        await db.SaveChangesAsync(cancel);
         await desk.AddAsync(db, asset.Id, Station.Layout);
         return (asset.Id, refused.Count > 0 ? string.Join(' ', refused) : null);
     }
 
     /// <summary>Adds files to an asset, newer ones in place of older ones of the same name, and queues its intake.</summary>
     /// <returns>What was refused, or null.</returns>
-    public async Task<string?> AddFilesAsync(int assetId, IReadOnlyList<IFormFile> files)
+    public async Task<string?> AddFilesAsync(int assetId, IReadOnlyList<IFormFile> files, CancellationToken cancel)
     {
         var asset = await TrackedAsync(assetId);
         var before = AssetState.Of(asset);
-        var (count, refused) = intake.Take(asset, files);
+        var (count, refused) = intake.Take(asset, files, cancel);
         await KeepAsync(asset, before, files.Count == 1 ? $"Added {IntakeDesk.Clean(files[0].FileName)}" : $"Added {count} files");
         return refused.Count > 0 ? string.Join(' ', refused) : count == 0 ? "Nothing changed: the same files are here already." : null;
     }
@@ -82,6 +93,9 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
     /// <returns>What is wrong with them, one sentence, or null.</returns>
     public async Task<string?> MendAsync(int assetId, IReadOnlyList<Mend> mends)
     {
+        // Each by itself first: a plan can only take in what is one.
+        if (FieldRules.Problem(mends) is { } odd)
+            return odd;
         string? problem = await DecideAsync(assetId, plan => mends.Aggregate(plan, PlanMends.With));
         if (problem is null)
             await TakeInAsync(await TrackedAsync(assetId));
@@ -95,28 +109,40 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
     public Task<string?> RemoveMendAsync(int assetId, int number) => ChangeMendsAsync(assetId, mends => [.. mends.Where((_, i) => i != number)]);
 
     /// <summary>Makes a mend a rule for every file of the kit.</summary>
-    public async Task ShareMendAsync(int assetId, int number)
+    /// <returns>What is wrong with that, one sentence, or null.</returns>
+    public async Task<string?> ShareMendAsync(int assetId, int number)
     {
         var asset = await TrackedAsync(assetId);
         var plan = asset.Plan();
         if (number < 0 || number >= plan.Mends.Count || plan.Mends[number] is not IntakeMend mend)
-            return;
+            return "That mend is not there any more; reload the page.";
+        if (!IntakeMendKinds.CanBeKitRule(mend))
+            return $"'{mend.Words()}' is about this asset alone and cannot be a rule of the kit.";
         var before = AssetState.Of(asset);
         var rules = asset.Kit!.Rules();
-        asset.Kit!.SetRules(rules with { Mends = [.. rules.Mends, mend with { File = "*", Objects = [] }] });
+        rules = rules with { Mends = [.. rules.Mends, mend with { File = "*", Objects = [] }] };
+        if (FieldRules.Problem(rules) is { } problem)
+            return problem;
+        asset.Kit!.SetRules(rules);
         asset.SetPlan(plan with { Mends = [.. plan.Mends.Where((_, i) => i != number)] });
         asset.Record(before, $"'{mend.Words()}' made a rule of the kit", DateTime.UtcNow);
         await db.SaveChangesAsync();
         await TakeInKitAsync(asset.KitId);
+        return null;
     }
 
     /// <summary>Changes what a kit's assets share, and takes all of them in again.</summary>
-    public async Task ChangeRulesAsync(int kitId, Func<IntakeRules, IntakeRules> change)
+    /// <returns>What is wrong with the change, one sentence, or null when it was made.</returns>
+    public async Task<string?> ChangeRulesAsync(int kitId, Func<IntakeRules, IntakeRules> change)
     {
         var kit = await db.Kits.FirstAsync(k => k.Id == kitId);
-        kit.SetRules(change(kit.Rules()));
+        var rules = change(kit.Rules());
+        if (FieldRules.Problem(rules) is { } problem)
+            return problem;
+        kit.SetRules(rules);
         await db.SaveChangesAsync();
         await TakeInKitAsync(kitId);
+        return null;
     }
 
     private async Task TakeInKitAsync(int kitId)
@@ -148,10 +174,10 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
     /// <returns>What is wrong with it, one sentence, or null when it was recorded.</returns>
     public async Task<string?> RenameAsync(int assetId, string? name)
     {
-        if (string.IsNullOrWhiteSpace(name))
-            return "The new name is empty; type one.";
+        name = (name ?? "").Trim();
+        if (Names.Problem(name) is { } problem)
+            return problem;
         var asset = await TrackedAsync(assetId);
-        name = name.Trim();
         var taken = await db.Assets.Where(a => a.KitId == asset.KitId && a.Id != assetId).Select(a => a.Name).ToListAsync();
         if (taken.Contains(name, StringComparer.OrdinalIgnoreCase))
             return $"The kit already has an asset {name}; choose another name.";
@@ -198,8 +224,12 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
             await desk.AddAsync(db, id, Station.Deliver);
     }
 
-    /// <summary>Ends a run early.</summary>
-    public Task CancelAsync(int runId) => desk.CancelAsync(db, runId);
+    /// <summary>Ends a run early, where it belongs to the asset or the kit that is given.</summary>
+    public async Task CancelAsync(int runId, int? ofAsset = null, int? ofKit = null)
+    {
+        if (await db.Runs.AnyAsync(r => r.Id == runId && (ofAsset == null || r.AssetId == ofAsset) && (ofKit == null || r.Asset!.KitId == ofKit)))
+            await desk.CancelAsync(db, runId);
+    }
 
     /// <summary>Queues a run that ended once more.</summary>
     public async Task RepeatAsync(int runId)

@@ -29,7 +29,7 @@ public sealed class LayoutCommandTests : CommandTests
     public void Wrong_numbers_and_endings_are_refused_before_anything_is_read()
     {
         string box = Save("box.obj", Box);
-        (string Option, string Value, string Said)[] wrong = [("--rotate", "45", "free, 90 or none"), ("--padding", "999", "0 to 256 px"), ("--density", "-1", "above 0 px/m"), ("--sheets", "0", "1 to 16 sheets"), ("--slack", "95", "0 to 90 %"), ("--stretch", "0", "stretch limit")];
+        (string Option, string Value, string Said)[] wrong = [("--rotate", "45", "free, 90 or none"), ("--padding", "999", "0 to 256 px"), ("--density", "-1", "0.001 to 10000000 px/m"), ("--sheets", "0", "number of sheets is 0; it must be 1 to 16"), ("--slack", "95", "0 to 90 %"), ("--stretch", "0", "stretch limit")];
         foreach (var (option, value, said) in wrong)
         {
             var refused = Run("layout", box, "--out", At("laid.obj"), option, value);

@@ -33,7 +33,7 @@ internal static class Readers
         ["hdr"] = new(() => [Encoding.Latin1.GetBytes("#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y 2 +X 8\n").Concat(HdrRow).ToArray()], b => ImageFile.Read(b, "x.hdr")),
         ["exr"] = new(ExrSeeds, b => ImageFile.Read(b, "x.exr")),
         ["vips"] = new(PictureSeeds, b => ImageFile.Read(b, "x.png")),
-        ["zip"] = new(ZipSeeds, b => ZipContents.Read(new MemoryStream(b), "x.zip", (_, content) => content.CopyTo(Stream.Null))),
+        ["zip"] = new(ZipSeeds, b => ZipContents.Read(new MemoryStream(b), "x.zip", (_, content) => content.CopyTo(Stream.Null), _ => { })),
     };
 
     private static byte[] Written(Action<Stream> write)

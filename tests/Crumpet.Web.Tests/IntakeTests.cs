@@ -44,12 +44,13 @@ public sealed class IntakeTests : WebAppTests
     }
 
     [Theory]
-    [InlineData("rename", "Tick one object")]
+    [InlineData("rename", "Type the new name")]
     [InlineData("renameByPattern", "lacks", "{part}_{side}", "{piece}")]
     [InlineData("weld", "must be a number")]
     [InlineData("side", "Tick the objects")]
-    [InlineData("resize", "Give a width")]
-    [InlineData("", "Choose what to do")]
+    [InlineData("resize", "The width is 0 px; it must be 1 to 16384 px.")]
+    [InlineData("no such thing", "Choose what to do")]
+    [InlineData("", "The field What is missing")]
     public async Task A_mend_by_hand_that_cannot_be_is_refused_with_a_sentence(string what, string sentence, string from = "", string to = "")
     {
         using var app = Start();

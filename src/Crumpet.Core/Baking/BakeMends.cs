@@ -1,4 +1,5 @@
 using System.Globalization;
+using Crumpet.Core.Checking;
 
 namespace Crumpet.Core.Baking;
 
@@ -12,7 +13,10 @@ public abstract record BakeMend : Mend
 /// <param name="Part">The part.</param>
 /// <param name="OutwardMetres">Outward reach; null leaves it.</param>
 /// <param name="InwardMetres">Inward reach; null leaves it.</param>
-public sealed record WidenReach(string Part, float? OutwardMetres, float? InwardMetres) : BakeMend
+public sealed record WidenReach(
+    [property: Words("The part", FieldRules.LongestName)] string Part,
+    [property: Within("The outward reach", 0, 1000, Unit = "mm", Times = 1000)] float? OutwardMetres,
+    [property: Within("The inward reach", 0, 1000, Unit = "mm", Times = 1000)] float? InwardMetres) : BakeMend
 {
     /// <inheritdoc/>
     public override string Words() => (OutwardMetres, InwardMetres) switch
@@ -27,7 +31,7 @@ public sealed record WidenReach(string Part, float? OutwardMetres, float? Inward
 /// <summary>Keeps two parts on separate trays.</summary>
 /// <param name="One">A part.</param>
 /// <param name="Two">The other.</param>
-public sealed record SeparateTrays(string One, string Two) : BakeMend
+public sealed record SeparateTrays([property: Words("The part", FieldRules.LongestName)] string One, [property: Words("The other part", FieldRules.LongestName)] string Two) : BakeMend
 {
     /// <inheritdoc/>
     public override string Words() => $"Put {One} and {Two} on separate trays";
@@ -45,12 +49,16 @@ public sealed record PlanTrays : BakeMend
 /// <param name="Y">Metres.</param>
 /// <param name="Z">Metres.</param>
 /// <param name="RadiusMetres">Metres.</param>
-public sealed record PartSpot(float X, float Y, float Z, float RadiusMetres);
+public sealed record PartSpot(
+    [property: Within("A place's x", -1e6, 1e6, Unit = "m")] float X,
+    [property: Within("A place's y", -1e6, 1e6, Unit = "m")] float Y,
+    [property: Within("A place's z", -1e6, 1e6, Unit = "m")] float Z,
+    [property: Within("A place's radius", 1e-9, 1000, Unit = "mm", Times = 1000)] float RadiusMetres);
 
 /// <summary>Lets rays of a part follow shading normals around some places, so that detail stands straight there.</summary>
 /// <param name="Part">The part.</param>
 /// <param name="Spots">The places.</param>
-public sealed record StraightenDetail(string Part, IReadOnlyList<PartSpot> Spots) : BakeMend
+public sealed record StraightenDetail([property: Words("The part", FieldRules.LongestName)] string Part, [property: AtMost(1000)] IReadOnlyList<PartSpot> Spots) : BakeMend
 {
     /// <inheritdoc/>
     public override string Words() => $"Straighten detail of {Part} in {Spots.Count} {(Spots.Count == 1 ? "place" : "places")}";
@@ -66,18 +74,19 @@ public sealed record PackIslands : BakeMend
 /// <summary>Makes a sheet larger.</summary>
 /// <param name="Sheet">The sheet.</param>
 /// <param name="Size">Its side, pixels.</param>
-public sealed record EnlargeSheet(string Sheet, int Size) : BakeMend
+public sealed record EnlargeSheet([property: Words("The sheet", FieldRules.LongestName)] string Sheet, [property: Within("The sheet's size", BakeSettings.SmallestSheet, BakeSettings.LargestSheet, Unit = "px")] int Size) : BakeMend
 {
     /// <inheritdoc/>
     public override string Words() => $"Bake {Sheet} at {Size} px";
 }
 
-/// <summary>All kinds of mends of this station, by the word that stands for them in files.</summary>
+/// <summary>All kinds of mends of this station.</summary>
 public static class BakeMendKinds
 {
-    /// <summary>Word and type.</summary>
-    public static IReadOnlyList<(string Word, Type Type)> All { get; } =
+    /// <summary>One row a kind.</summary>
+    public static IReadOnlyList<MendKind> All { get; } =
     [
-        ("widenReach", typeof(WidenReach)), ("separateTrays", typeof(SeparateTrays)), ("planTrays", typeof(PlanTrays)), ("straighten", typeof(StraightenDetail)), ("packIslands", typeof(PackIslands)), ("enlargeSheet", typeof(EnlargeSheet)),
+        new("widenReach", typeof(WidenReach)), new("separateTrays", typeof(SeparateTrays)), new("planTrays", typeof(PlanTrays)), new("straighten", typeof(StraightenDetail)),
+        new("packIslands", typeof(PackIslands)), new("enlargeSheet", typeof(EnlargeSheet)),
     ];
 }

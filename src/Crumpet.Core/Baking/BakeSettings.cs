@@ -1,3 +1,4 @@
+using Crumpet.Core.Checking;
 using Crumpet.Core.Pairing;
 
 namespace Crumpet.Core.Baking;
@@ -62,33 +63,46 @@ public enum HighNormalUse
 }
 
 /// <summary>What a bake is asked to do.</summary>
-public sealed record BakeSettings
+public sealed record BakeSettings : IChecked
 {
     /// <summary>Sizes a sheet is offered in, pixels.</summary>
     public static IReadOnlyList<int> Sizes { get; } = [128, 256, 512, 1024, 2048, 4096, 8192];
 
+    /// <summary>Least side of a sheet, pixels.</summary>
+    public const int SmallestSheet = 16;
+
+    /// <summary>Greatest side of a sheet, pixels.</summary>
+    public const int LargestSheet = 8192;
+
     /// <summary>Version of this record's meaning; part of every bake's key.</summary>
+    [Within("The version", 1, 1000)]
     public int Version { get; init; } = 2;
 
     /// <summary>Maps to make.</summary>
+    [AtMost(100)]
     public IReadOnlyList<BakeMap> Maps { get; init; } = [BakeMap.Normal, BakeMap.Occlusion];
 
     /// <summary>Side of a sheet, pixels.</summary>
+    [Within("The sheet's size", SmallestSheet, LargestSheet, Unit = "px")]
     public int Size { get; init; } = 2048;
 
     /// <summary>Sides of sheets that differ from the others, by their names, pixels.</summary>
+    [Within("The size", SmallestSheet, LargestSheet, Unit = "px"), AtMost(10_000)]
     public IReadOnlyDictionary<string, int> SheetSizes { get; init; } = new Dictionary<string, int>();
 
     /// <summary>Side of the grid of samples in a texel: 1, 2, 4 or 8.</summary>
+    [OneOf("Samples", 1, 2, 4, 8)]
     public int Samples { get; init; } = 2;
 
     /// <summary>How samples are spread.</summary>
     public SampleFilter Filter { get; init; }
 
     /// <summary>How far outside the low surface a ray starts, metres.</summary>
+    [Within("The outward reach", 0, 1000, Unit = "mm", Times = 1000)]
     public float OutwardReachMetres { get; init; } = 0.012f;
 
     /// <summary>How far inside the low surface a ray ends, metres.</summary>
+    [Within("The inward reach", 0, 1000, Unit = "mm", Times = 1000)]
     public float InwardReachMetres { get; init; } = 0.02f;
 
     /// <summary>Direction of tangent-space maps' green channel.</summary>
@@ -98,6 +112,7 @@ public sealed record BakeSettings
     public HighNormalUse HighNormals { get; init; }
 
     /// <summary>Bits a channel of PNG maps whose file is not chosen: 8 or 16. Height and position are 16 all the same.</summary>
+    [OneOf("Bits", 8, 16)]
     public int Bits { get; init; } = 8;
 
     /// <summary>How single maps are written.</summary>
@@ -107,6 +122,7 @@ public sealed record BakeSettings
     public bool Dither { get; init; } = true;
 
     /// <summary>How far islands are grown into empty room, pixels; <see cref="WholeSheet"/> fills the sheet.</summary>
+    [Within("The padding", WholeSheet, 256, Unit = "px")]
     public int PaddingPixels { get; init; } = 16;
 
     /// <summary>Whether maps get an alpha channel that is full where a low triangle is.</summary>
@@ -116,15 +132,18 @@ public sealed record BakeSettings
     public const int WholeSheet = -1;
 
     /// <summary>Rays a texel of ambient occlusion and the bent normal, 1 to 4096.</summary>
+    [Within("Occlusion rays", 1, 4096)]
     public int OcclusionRays { get; init; } = 64;
 
     /// <summary>What blocks the light of ambient occlusion.</summary>
     public Occluders Occluders { get; init; } = Occluders.Tray;
 
     /// <summary>How far away something still occludes, metres; 0 for any distance.</summary>
+    [Within("The distance within which something occludes", 0, 1000, Unit = "mm", Times = 1000)]
     public float OcclusionRangeMetres { get; init; }
 
     /// <summary>Over how much of the range's end occlusion fades, metres; 0 for a hard end.</summary>
+    [Within("The length over which occlusion fades", 0, 1000, Unit = "mm", Times = 1000)]
     public float OcclusionFalloffMetres { get; init; }
 
     /// <summary>Whether the ground under the asset occludes.</summary>
@@ -137,18 +156,23 @@ public sealed record BakeSettings
     public bool Denoise { get; init; }
 
     /// <summary>Rays a texel of thickness, 1 to 4096.</summary>
+    [Within("Thickness rays", 1, 4096)]
     public int ThicknessRays { get; init; } = 64;
 
     /// <summary>Thickness that is white, metres.</summary>
+    [Within("The thickness that is white", 1e-6, 1000, Unit = "mm", Times = 1000)]
     public float ThicknessRangeMetres { get; init; } = 0.1f;
 
     /// <summary>Radius over which curvature is smoothed, metres; 0 for none.</summary>
+    [Within("The radius curvature is averaged over", 0, 1000, Unit = "mm", Times = 1000)]
     public float CurvatureRadiusMetres { get; init; } = 0.002f;
 
     /// <summary>Radius of the sphere whose curvature is white, metres.</summary>
+    [Within("The radius whose curvature is white", 1e-6, 1000, Unit = "mm", Times = 1000)]
     public float CurvatureFullRadiusMetres { get; init; } = 0.005f;
 
     /// <summary>Height that is white, metres; its negative is black. 0 takes the greatest there is.</summary>
+    [Within("The height that is white", 0, 1000, Unit = "mm", Times = 1000)]
     public float HeightRangeMetres { get; init; }
 
     /// <summary>What has one colour in the ID map.</summary>
@@ -158,9 +182,11 @@ public sealed record BakeSettings
     public OpacitySource OpacityBy { get; init; }
 
     /// <summary>Maps made from textures; on a sheet where the same map is baked, that one counts.</summary>
+    [AtMost(100)]
     public IReadOnlyList<MadeMap> Made { get; init; } = [];
 
     /// <summary>How coarse a draft this is: 0 for the full bake, 1 for half the size, 2 for a quarter, 3 for an eighth.</summary>
+    [Within("The draft", 0, CoarsestDraft)]
     public int Draft { get; init; }
 
     /// <summary>Coarsest draft.</summary>
@@ -174,22 +200,13 @@ public sealed record BakeSettings
     public MapFile FileOf(BakeMap map) => Files.TryGetValue(map, out var own) ? own : Bits == 16 || map is BakeMap.Height or BakeMap.Position ? MapFile.Png16 : MapFile.Png8;
 
     /// <summary>What is wrong with these settings, one sentence, or null when they can be used.</summary>
-    public string? Problem() => this switch
+    public string? Problem() => FieldRules.Problem(this);
+
+    /// <inheritdoc/>
+    public string? ProblemTogether() => this switch
     {
-        { Maps: null or { Count: 0 } } => "Choose at least one map to bake.",
-        { Size: < 16 or > 8192 } => $"The sheet's size is {Size} px; it must be 16 to 8192.",
-        _ when SheetSizes.FirstOrDefault(s => s.Value is < 16 or > 8192) is { Key: not null } sheet => $"The size of sheet {sheet.Key} is {sheet.Value} px; it must be 16 to 8192.",
-        { Draft: < 0 or > CoarsestDraft } => $"The draft is {Draft}; it must be 0 to {CoarsestDraft}.",
-        { Samples: not (1 or 2 or 4 or 8) } => $"Samples is {Samples}; it must be 1, 2, 4 or 8.",
-        { Bits: not (8 or 16) } => $"Bits is {Bits}; it must be 8 or 16.",
-        { PaddingPixels: < WholeSheet or > 256 } => $"Padding is {PaddingPixels} px; it must be 0 to 256.",
-        { OcclusionRays: < 1 or > 4096 } => $"Occlusion rays is {OcclusionRays}; it must be 1 to 4096.",
-        { ThicknessRays: < 1 or > 4096 } => $"Thickness rays is {ThicknessRays}; it must be 1 to 4096.",
-        _ when !new[] { OutwardReachMetres, InwardReachMetres, OcclusionRangeMetres, OcclusionFalloffMetres, CurvatureRadiusMetres, HeightRangeMetres }.All(Usable) => "Reaches, ranges and radii must be 0 m or more.",
-        _ when !(Usable(ThicknessRangeMetres) && ThicknessRangeMetres > 0) => "The thickness that is white must be more than 0 m.",
-        _ when !(Usable(CurvatureFullRadiusMetres) && CurvatureFullRadiusMetres > 0) => "The radius whose curvature is white must be more than 0 m.",
+        { Maps.Count: 0 } => "Choose at least one map to bake.",
         _ when OutwardReachMetres + InwardReachMetres <= 0 => "Outward and inward reach are both 0 m, so no ray could hit anything.",
-        _ when Made.Select(m => m.Problem()).FirstOrDefault(p => p is not null) is { } made => made,
         _ when OcclusionFalloffMetres > 0 && OcclusionRangeMetres <= 0 => "Occlusion can only fade at the end of a range; give it one, or no falloff.",
         _ => null,
     };
@@ -209,6 +226,4 @@ public sealed record BakeSettings
 
     /// <summary>Padding as it is baked: as wide against the sheet in drafts.</summary>
     internal int PaddingBaked => PaddingPixels < 0 ? PaddingPixels : (PaddingPixels + (1 << Draft) - 1) >> Draft;
-
-    private static bool Usable(float metres) => float.IsFinite(metres) && metres is >= 0 and <= 1e6f;
 }

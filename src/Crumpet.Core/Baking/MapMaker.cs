@@ -1,4 +1,5 @@
 using System.Numerics;
+using Crumpet.Core.Checking;
 using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Baking;
@@ -17,25 +18,27 @@ public enum MadeOf
 /// <param name="File">Name of the texture it is made from.</param>
 /// <param name="From">What that is.</param>
 /// <param name="To">Normal, occlusion or curvature.</param>
-public sealed record MadeMap(string File, MadeOf From, BakeMap To)
+public sealed record MadeMap([property: Words("The texture a map is made from", FieldRules.LongestName)] string File, MadeOf From, BakeMap To) : IChecked
 {
     /// <summary>How many texels white stands above black in a height map.</summary>
+    [Within("The strength of a map that is made", -10_000, 10_000, Unit = "px")]
     public float Strength { get; init; } = 8;
 
     /// <summary>How far occlusion reaches, or over how much curvature is averaged, texels.</summary>
+    [Within("The radius of a map that is made", 1, 1024, Unit = "px")]
     public int RadiusPixels { get; init; } = 16;
 
     /// <summary>Whether the picture goes on at its opposite edge.</summary>
     public bool Wrap { get; init; } = true;
 
     /// <summary>What is wrong with it, one sentence, or null.</summary>
-    public string? Problem() => this switch
+    public string? Problem() => FieldRules.Problem(this);
+
+    /// <inheritdoc/>
+    public string? ProblemTogether() => this switch
     {
-        { File: null or "" } => "A map is made from a texture; choose one.",
         { To: not (BakeMap.Normal or BakeMap.Occlusion or BakeMap.Curvature) } => $"{To.Words()} cannot be made from another map; normal, ambient occlusion and curvature can.",
         { From: MadeOf.Normal, To: BakeMap.Normal } => "A normal map is made from a height map, not from a normal map.",
-        { Strength: not (>= -1e4f and <= 1e4f) } => "The strength of a map that is made must be a number of texels.",
-        { RadiusPixels: < 1 or > 1024 } => $"The radius of a map that is made is {RadiusPixels} px; it must be 1 to 1024.",
         _ => null,
     };
 }

@@ -1,5 +1,6 @@
 using System.Numerics;
 using System.Text.Json;
+using Crumpet.Core.Checking;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Layout;
@@ -82,7 +83,7 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
     /// <returns>The last result: of <paramref name="upTo"/>, or of the first station that is blocked.</returns>
     public (Station Station, StepResult Result) Run(Station upTo, bool throughStops, int threads, IProgress<BuildProgress>? progress, CancellationToken cancel)
     {
-        if (plan.Problem() is { } problem)
+        if ((plan.Problem() ?? FieldRules.Problem(rules)) is { } problem)
             throw new ArgumentException(problem);
         var steps = new StationSteps(asset, plan, sources, store, rules, threads, cancel);
         foreach (var station in Line)

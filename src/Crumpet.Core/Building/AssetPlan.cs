@@ -1,6 +1,7 @@
 using Crumpet.Core.Baking;
 using Crumpet.Core.Binding;
 using Crumpet.Core.Channels;
+using Crumpet.Core.Checking;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Layout;
 using Crumpet.Core.Pairing;
@@ -35,16 +36,27 @@ public enum Station
     Deliver,
 }
 
+/// <summary>Words for stations.</summary>
+public static class Stations
+{
+    /// <summary>The station of a word, as it stands in addresses, or null where there is none.</summary>
+    public static Station? OfWord(string word) =>
+        Enum.TryParse<Station>(word, ignoreCase: true, out var station) && Enum.IsDefined(station) && !char.IsAsciiDigit(word[0]) ? station : null;
+}
+
 /// <summary>Everything the artist decided for one asset.</summary>
-public sealed record AssetPlan
+public sealed record AssetPlan : IChecked
 {
     /// <summary>Version of this record's meaning.</summary>
+    [Within("The version", 1, 1000)]
     public int Version { get; init; } = 1;
 
     /// <summary>Pattern by which object names are read.</summary>
+    [Words("The pattern of names", Convention.LongestPattern)]
     public string NamePattern { get; init; } = Sides.DefaultPattern;
 
     /// <summary>Mends of what arrived, in the order they are applied.</summary>
+    [AtMost(2000)]
     public IReadOnlyList<Mend> Mends { get; init; } = [];
 
     /// <summary>How parts are spread over trays.</summary>
@@ -63,20 +75,24 @@ public sealed record AssetPlan
     public Recipe Recipe { get; init; } = Recipe.Default;
 
     /// <summary>Pattern by which output names are written and bound.</summary>
+    [Words("The pattern of outputs", Convention.LongestPattern)]
     public string BindPattern { get; init; } = Binder.DefaultPattern;
 
     /// <summary>What is wrong with this plan, one sentence, or null when it can be used.</summary>
-    public string? Problem()
+    public string? Problem() => FieldRules.Problem(this);
+
+    /// <inheritdoc/>
+    public string? ProblemTogether()
     {
         try
         {
             NameReader.Create(NamePattern, new NameRules());
             Convention.Parse(BindPattern, ["asset", "map"]);
+            return null;
         }
         catch (FormatException e)
         {
             return e.Message;
         }
-        return Mends.OfType<RenameByPattern>().Select(m => m.Problem()).FirstOrDefault(p => p is not null) ?? Pairs.Problem() ?? Layout.Problem() ?? Bake.Problem() ?? Recipe.Problem();
     }
 }

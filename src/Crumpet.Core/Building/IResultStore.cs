@@ -1,3 +1,4 @@
+using System.Runtime.CompilerServices;
 using System.Text.Json;
 
 namespace Crumpet.Core.Building;
@@ -23,8 +24,12 @@ public sealed record StepResult(string Key, string Step, JsonElement Summary, IR
     /// <exception cref="KeyNotFoundException">The step made no such file.</exception>
     public StoredFile File(string name) => Files.FirstOrDefault(f => f.Name == name) ?? throw new KeyNotFoundException($"The result of {Step} has no file {name}.");
 
-    /// <summary>The report as its record.</summary>
-    public T Report<T>() => Summary.Deserialize<T>(BuildJson.Options)!;
+    // Beside the results, whose equality is that of what they hold.
+    private static readonly ConditionalWeakTable<StepResult, object> Reports = [];
+
+    /// <summary>The report as its record; read from its text once.</summary>
+    public T Report<T>()
+        where T : class => (T)Reports.GetValue(this, static result => result.Summary.Deserialize<T>(BuildJson.Options)!);
 }
 
 /// <summary>Where results and big data are kept, by content.</summary>

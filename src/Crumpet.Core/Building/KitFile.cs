@@ -1,4 +1,5 @@
 using System.Text.Json;
+using Crumpet.Core.Checking;
 
 namespace Crumpet.Core.Building;
 
@@ -7,15 +8,26 @@ namespace Crumpet.Core.Building;
 /// <param name="Folder">Folder of its sources, relative to the kit's.</param>
 /// <param name="Sources">File names in that folder.</param>
 /// <param name="Plan">Decisions; null for the defaults.</param>
-public sealed record KitAsset(string Name, string Folder, IReadOnlyList<string> Sources, AssetPlan? Plan = null);
+public sealed record KitAsset(
+    [property: Words("The name", KitFile.LongestName)] string Name,
+    [property: Words("The folder of an asset", FieldRules.LongestText, MayBeEmpty = true)] string Folder,
+    [property: Words("A source", FieldRules.LongestText)] IReadOnlyList<string> Sources,
+    AssetPlan? Plan = null);
 
 /// <summary>The <c>kit.json</c> of a kit folder.</summary>
 /// <param name="Version">Version of this layout: 1.</param>
 /// <param name="Name">Name of the kit.</param>
 /// <param name="Assets">Its assets.</param>
 /// <param name="Rules">What they share about what arrives; null for the defaults.</param>
-public sealed record KitFile(int Version, string Name, IReadOnlyList<KitAsset> Assets, Intake.IntakeRules? Rules = null)
+public sealed record KitFile(
+    [property: Within("The version", 1, 1)] int Version,
+    [property: Words("The name", KitFile.LongestName)] string Name,
+    IReadOnlyList<KitAsset> Assets,
+    Intake.IntakeRules? Rules = null)
 {
+    /// <summary>Most characters of the name of a kit or an asset.</summary>
+    public const int LongestName = 80;
+
     /// <summary>Name of the file.</summary>
     public const string FileName = "kit.json";
 
@@ -37,13 +49,15 @@ public sealed record KitFile(int Version, string Name, IReadOnlyList<KitAsset> A
             throw new SourceFileException(FileName, "", "it lacks version 1, a name or its assets", "Add what is missing");
         foreach (var asset in kit.Assets)
         {
-            if (string.IsNullOrWhiteSpace(asset.Name) || asset.Folder is null || asset.Sources is null or { Count: 0 })
-                throw new SourceFileException(FileName, $"asset {asset.Name}", "it lacks a name, a folder or its sources", "Add what is missing");
+            if (asset is null || string.IsNullOrWhiteSpace(asset.Name) || asset.Folder is null || asset.Sources is null or { Count: 0 })
+                throw new SourceFileException(FileName, $"asset {asset?.Name}", "it lacks a name, a folder or its sources", "Add what is missing");
             if (asset.Sources.Prepend(asset.Folder).FirstOrDefault(Leaves) is { } path)
                 throw new SourceFileException(FileName, $"asset {asset.Name}", $"the path {path} leaves the kit's folder", "Use paths inside it");
             if (asset.Plan?.Problem() is { } problem)
                 throw new SourceFileException(FileName, $"asset {asset.Name}", problem.TrimEnd('.'), "Correct its plan");
         }
+        if (FieldRules.Problem(kit) is { } odd)
+            throw new SourceFileException(FileName, "", odd.TrimEnd('.'), "Correct it");
         return kit;
     }
 

@@ -1,4 +1,5 @@
 using Crumpet.Core.Baking;
+using Crumpet.Core.Intake;
 using Crumpet.Core.Pairing;
 
 namespace Crumpet.Core.Building;
@@ -20,6 +21,7 @@ public static class PlanMends
         {
             Pairs = plan.Pairs with { Strokes = [.. plan.Pairs.Strokes, .. m.Spots.Select(s => new BrushStroke(BrushKind.Direction, m.Part, [s.X, s.Y, s.Z], s.RadiusMetres, Straight))] },
         },
+        TakeAway m => plan with { Mends = [.. plan.Mends.Where(own => BuildJson.OfMend(own) != BuildJson.OfMend(m.What))] },
         PackIslands => plan with { Layout = plan.Layout with { Pack = true } },
         EnlargeSheet m => plan with { Bake = plan.Bake with { SheetSizes = Ordered.Changed(plan.Bake.SheetSizes, m.Sheet, m.Size, m.Size == plan.Bake.Size, StringComparer.Ordinal) } },
         _ when plan.Mends.Any(m => BuildJson.OfMend(m) == BuildJson.OfMend(mend)) => plan,

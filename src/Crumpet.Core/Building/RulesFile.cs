@@ -1,4 +1,5 @@
 using System.Text.Json;
+using Crumpet.Core.Checking;
 using Crumpet.Core.Intake;
 
 namespace Crumpet.Core.Building;
@@ -15,11 +16,7 @@ public static class RulesFile
         try
         {
             var rules = JsonSerializer.Deserialize<IntakeRules>(text, BuildJson.Options) ?? throw new JsonException();
-            if (rules.Mends is null || rules.Mends.Any(m => m is null))
-                throw new JsonException();
-            if (rules.Mends.OfType<RenameByPattern>().Select(m => m.Problem()).FirstOrDefault(p => p is not null) is { } problem)
-                throw new SourceFileException(fileName, "", problem.TrimEnd('.'), "Correct the pattern");
-            return rules;
+            return FieldRules.Problem(rules) is { } problem ? throw new SourceFileException(fileName, "", problem.TrimEnd('.'), "Correct it") : rules;
         }
         catch (Exception e) when (e is JsonException or NotSupportedException or InvalidOperationException)
         {

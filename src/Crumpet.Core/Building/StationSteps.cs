@@ -53,8 +53,10 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
 
     private (object, IReadOnlyList<StoredFile>, IReadOnlyList<Finding>) TakeIn(IProgress<Progress>? progress)
     {
+        var pictures = new List<StoredFile>();
         var input = new IntakeInput(sources, s => store.Open(s.Sha256), plan.NamePattern)
         {
+            PictureMade = (name, picture) => pictures.Add(Store(name, picture is Bitmap32 real ? ImageFile.WriteTiff(real) : ImageFile.WritePng(picture, cancel: cancel))),
             Mends = plan.Mends,
             Rules = rules,
             GreenUp = plan.Bake.Green == GreenDirection.Up,
@@ -67,8 +69,7 @@ internal sealed class StationSteps(string asset, AssetPlan plan, IReadOnlyList<S
         scene = result.Scene;
         progress?.Report(new Progress(0.85, "preparing the stage"));
         var files = new List<StoredFile> { Store(SceneName, SceneFile.Write(result.Scene)) };
-        foreach (var (name, picture) in result.Pictures.OrderBy(p => p.Key, StringComparer.Ordinal))
-            files.Add(Store(name, picture is Bitmap32 real ? ImageFile.WriteTiff(real) : ImageFile.WritePng(picture)));
+        files.AddRange(pictures.OrderBy(p => p.Name, StringComparer.Ordinal));
         if (result.Scene.Meshes.Count > 0)
         {
             // The high side says best what the asset is.

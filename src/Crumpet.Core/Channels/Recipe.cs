@@ -1,4 +1,5 @@
 using System.Buffers;
+using Crumpet.Core.Checking;
 using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Channels;
@@ -8,22 +9,40 @@ namespace Crumpet.Core.Channels;
 /// <param name="Channel">Which of the map's channels: 0 to 3 for R, G, B, A.</param>
 /// <param name="Invert">Whether full and empty are exchanged.</param>
 /// <param name="Fallback">Value 0 to 1 where there is no such map.</param>
-public sealed record Feed(string? Map, int Channel = 0, bool Invert = false, float Fallback = 0);
+public sealed record Feed(
+    [property: Words("The map of a feed", FieldRules.LongestName)] string? Map,
+    [property: Within("The channel of a feed", 0, 3)] int Channel = 0,
+    bool Invert = false,
+    [property: Within("The fallback of a feed", 0, 1)] float Fallback = 0);
 
 /// <summary>One picture a recipe makes.</summary>
 /// <param name="Name">What stands for <c>{map}</c> in file names.</param>
 /// <param name="Meaning">What its numbers mean.</param>
 /// <param name="Format">How it is stored for the engine.</param>
 /// <param name="Channels">Three or four feeds.</param>
-public sealed record RecipeOutput(string Name, ColourMeaning Meaning, TextureFormat Format, IReadOnlyList<Feed> Channels);
+public sealed record RecipeOutput(
+    [property: Words("The name of an output", RecipeOutput.LongestName)] string Name,
+    ColourMeaning Meaning,
+    TextureFormat Format,
+    [property: AtMost(4)] IReadOnlyList<Feed> Channels) : IChecked
+{
+    private const int LongestName = 60;
+    private static readonly SearchValues<char> Forbidden = SearchValues.Create("/\\:*?\"<>|");
+
+    /// <inheritdoc/>
+    public string? ProblemTogether() => Name.AsSpan().ContainsAny(Forbidden) ? $"The recipe has an output named '{Name}', which cannot be part of a file name."
+        : Channels.Count is not (3 or 4) ? $"Output {Name} has {Channels.Count} channels; give it three or four."
+        : null;
+}
 
 /// <summary>The outputs made from a sheet.</summary>
 /// <param name="Outputs">Pictures, in order.</param>
-public sealed record Recipe(IReadOnlyList<RecipeOutput> Outputs)
+public sealed record Recipe([property: AtMost(Recipe.MostOutputs)] IReadOnlyList<RecipeOutput> Outputs) : IChecked
 {
-    private static readonly SearchValues<char> Forbidden = SearchValues.Create("/\\:*?\"<>|");
+    private const int MostOutputs = 64;
 
     /// <summary>Version of this record's meaning; part of every pack's key.</summary>
+    [Within("The version", 1, 1000)]
     public int Version { get; init; } = 1;
 
     /// <summary>Base colour, normal, and occlusion, roughness, metalness in one.</summary>
@@ -35,19 +54,10 @@ public sealed record Recipe(IReadOnlyList<RecipeOutput> Outputs)
     ]);
 
     /// <summary>What is wrong with this recipe, one sentence, or null when it can be used.</summary>
-    public string? Problem()
-    {
-        if (Outputs is null or { Count: 0 })
-            return "The recipe has no outputs; add at least one.";
-        foreach (var output in Outputs)
-        {
-            if (string.IsNullOrWhiteSpace(output.Name) || output.Name.AsSpan().ContainsAny(Forbidden))
-                return $"The recipe has an output named '{output.Name}', which cannot be part of a file name.";
-            if (output.Channels is not { Count: 3 or 4 })
-                return $"Output {output.Name} has {output.Channels?.Count ?? 0} channels; give it three or four.";
-            if (output.Channels.Any(c => c.Channel is < 0 or > 3 || c.Fallback is not (>= 0 and <= 1)))
-                return $"Output {output.Name} has a feed whose channel is not 0 to 3 or whose fallback is not 0 to 1.";
-        }
-        return Outputs.GroupBy(o => o.Name).FirstOrDefault(g => g.Count() > 1) is { } twice ? $"The recipe has two outputs named {twice.Key}; rename one." : null;
-    }
+    public string? Problem() => FieldRules.Problem(this);
+
+    /// <inheritdoc/>
+    public string? ProblemTogether() => Outputs.Count == 0 ? "The recipe has no outputs; add at least one."
+        : Outputs.GroupBy(o => o.Name, StringComparer.OrdinalIgnoreCase).FirstOrDefault(g => g.Count() > 1) is { } twice ? $"The recipe has two outputs named {twice.Key}; rename one."
+        : null;
 }

@@ -39,6 +39,26 @@ public static class MeshRepair
     /// <summary>Takes out triangles without area.</summary>
     public static Mesh DropEmpty(Mesh mesh, out int removed) => Keep(mesh, t => !MeshFlaws.IsEmpty(mesh, t), out removed);
 
+    /// <summary>Takes out triangles that reach beyond <see cref="WorldLimit"/>, and the points nothing uses any more.</summary>
+    public static Mesh DropFar(Mesh mesh, out int removed)
+    {
+        var near = Keep(mesh, t => WorldLimit.Holds(mesh.PositionAt(3 * t)) && WorldLimit.Holds(mesh.PositionAt(3 * t + 1)) && WorldLimit.Holds(mesh.PositionAt(3 * t + 2)), out removed);
+        if (removed == 0)
+            return mesh;
+        var number = new int[near.Positions.Length];
+        foreach (int index in near.Corners)
+            number[index] = 1;
+        var positions = new List<Vector3>();
+        for (int i = 0; i < number.Length; i++)
+        {
+            if (number[i] == 0)
+                continue;
+            number[i] = positions.Count;
+            positions.Add(near.Positions[i]);
+        }
+        return near with { Positions = [.. positions], Corners = Array.ConvertAll(near.Corners, c => number[c]) };
+    }
+
     /// <summary>Takes out triangles over the same three points as one before them.</summary>
     public static Mesh DropDoubled(Mesh mesh, out int removed)
     {

@@ -95,7 +95,7 @@ public static class ExrReader
         if (compression is < 0 or > 4)
             throw Wrong(source.FileName, $"it is compressed by method {compression}, which is not read", "Save it uncompressed, or with RLE, ZIP or PIZ");
         long width = (long)w.Right - w.X + 1, height = (long)w.Bottom - w.Y + 1;
-        ImageFile.CheckSize(source.FileName, width, height);
+        ImageFile.CheckSize(source.FileName, width, height, Math.Min(channels.Count, 4) * sizeof(float));
         // Deflate and PIZ alike save a thousandfold at most.
         if (width * height * channels.Sum(c => c.Bytes) / 2048 > source.Bytes.Length)
             throw Wrong(source.FileName, $"{width} × {height} px cannot be in {source.Bytes.Length} bytes", "Save it again; it may have been cut in transfer");

@@ -32,7 +32,7 @@ public static partial class HdrReader
         int width = rowsFirst ? second : first, height = rowsFirst ? first : second;
         if (!rowsFirst || size.Groups[5].Value != "X")
             throw Wrong(fileName, "its rows run from top to bottom");
-        ImageFile.CheckSize(fileName, width, height);
+        ImageFile.CheckSize(fileName, width, height, 3 * sizeof(float));
         // A run covers at most 127 values in two bytes.
         if ((long)width * height * 4 / 64 > bytes.Length)
             throw Wrong(fileName, $"{width} × {height} px cannot be in {bytes.Length} bytes");

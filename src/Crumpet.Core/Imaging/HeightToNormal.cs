@@ -5,9 +5,6 @@ namespace Crumpet.Core.Imaging;
 /// <summary>Makes a tangent-space normal map from a height map.</summary>
 public static class HeightToNormal
 {
-    /// <summary>Sizes of kernel that are offered, texels across.</summary>
-    public static IReadOnlyList<int> Kernels { get; } = [3, 5, 9];
-
     /// <summary>Turns heights into normals.</summary>
     /// <param name="height">Heights in the first channel.</param>
     /// <param name="strength">How many texels white stands above black.</param>

@@ -1,3 +1,4 @@
+using System.Runtime.InteropServices;
 using NetVips;
 
 namespace Crumpet.Core.Imaging;
@@ -7,6 +8,15 @@ public static class ImageFile
 {
     /// <summary>Largest side that is read or written, pixels.</summary>
     public const int LargestSide = 16384;
+
+    /// <summary>Most bytes a picture may take once it is decoded: the largest side squared in RGBA of 16 bits.</summary>
+    public const long MostDecodedBytes = 2L << 30;
+
+    // Rows that are looked at together where a picture is only passed through.
+    private const int StripRows = 64;
+
+    // What shrinking needs beside the file, where it passes through it row by row.
+    private const long ShrinkingBytes = 64L << 20;
 
     static ImageFile()
     {
@@ -30,31 +40,111 @@ public static class ImageFile
         try
         {
             using var image = Image.NewFromBuffer(bytes, failOn: Enums.FailOn.Error);
-            CheckSize(fileName, image.Width, image.Height);
-            if (image.Bands > 4)
-                throw new SourceFileException(fileName, "", $"it has {image.Bands} channels", "Save it as grey, RGB or RGBA");
-            if (image.Format == Enums.BandFormat.Uchar)
-                return new Bitmap8(image.Width, image.Height, image.Bands, image.WriteToMemory<byte>());
-            if (image.Format == Enums.BandFormat.Ushort)
-                return new Bitmap16(image.Width, image.Height, image.Bands, image.WriteToMemory<ushort>());
-            if (image.Format == Enums.BandFormat.Float)
-                return new Bitmap32(image.Width, image.Height, image.Bands, image.WriteToMemory<float>());
-            throw new SourceFileException(fileName, "", $"its pixels are stored as {image.Format}", "Save it with 8 or 16 bits a channel, or as 32-bit floating point");
+            CheckFormat(fileName, image);
+            return image.Format switch
+            {
+                Enums.BandFormat.Uchar => new Bitmap8(image.Width, image.Height, image.Bands, image.WriteToMemory<byte>()),
+                Enums.BandFormat.Ushort => new Bitmap16(image.Width, image.Height, image.Bands, image.WriteToMemory<ushort>()),
+                _ => new Bitmap32(image.Width, image.Height, image.Bands, image.WriteToMemory<float>()),
+            };
         }
         catch (VipsException e)
         {
-            throw new SourceFileException(fileName, "", "it is not a picture that can be read, or it is cut", "Save it again as PNG", e);
+            throw NoPicture(fileName, e);
         }
     }
 
+    /// <summary>Passes through a picture from top to bottom without holding it whole, where its format allows that.</summary>
+    /// <param name="bytes">The file.</param>
+    /// <param name="fileName">Name for messages.</param>
+    /// <param name="take">Receives strips of rows, each with the whole picture's height and the number of its first row.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    /// <exception cref="SourceFileException">As for <see cref="Read"/>.</exception>
+    public static void ReadStrips(byte[] bytes, string fileName, Action<Bitmap, int, int> take, CancellationToken cancel = default)
+    {
+        if (bytes.Length == 0 || IsReadHere(bytes, fileName))
+        {
+            var whole = Read(bytes, fileName);
+            take(whole, whole.Height, 0);
+            return;
+        }
+        try
+        {
+            using var image = Image.NewFromBuffer(bytes, access: Enums.Access.Sequential, failOn: Enums.FailOn.Error);
+            CheckFormat(fileName, image);
+            using var region = Region.New(image);
+            for (int y = 0; y < image.Height; y += StripRows)
+            {
+                cancel.ThrowIfCancellationRequested();
+                int rows = Math.Min(StripRows, image.Height - y);
+                byte[] strip = region.Fetch(0, y, image.Width, rows);
+                take(image.Format switch
+                {
+                    Enums.BandFormat.Uchar => new Bitmap8(image.Width, rows, image.Bands, strip),
+                    Enums.BandFormat.Ushort => new Bitmap16(image.Width, rows, image.Bands, MemoryMarshal.Cast<byte, ushort>(strip).ToArray()),
+                    _ => new Bitmap32(image.Width, rows, image.Bands, MemoryMarshal.Cast<byte, float>(strip).ToArray()),
+                }, image.Height, y);
+            }
+        }
+        catch (VipsException e)
+        {
+            throw NoPicture(fileName, e);
+        }
+    }
+
+    /// <summary>How many bytes a thumbnail takes while it is made.</summary>
+    /// <param name="bytes">The file.</param>
+    /// <param name="fileName">Name for messages.</param>
+    public static long BytesForThumbnail(byte[] bytes, string fileName) => IsReadHere(bytes, fileName) || IsInterlaced(bytes) ? BytesToRead(bytes, fileName) : ShrinkingBytes;
+
+    /// <summary>How many bytes a picture takes once it is decoded; the most there may be where only decoding would tell.</summary>
+    /// <param name="bytes">The file.</param>
+    /// <param name="fileName">Name for messages.</param>
+    public static long BytesToRead(byte[] bytes, string fileName)
+    {
+        if (IsReadHere(bytes, fileName))
+            return MostDecodedBytes;
+        try
+        {
+            using var image = Image.NewFromBuffer(bytes, access: Enums.Access.Sequential);
+            return (long)image.Width * image.Height * image.Bands * BytesOf(image.Format);
+        }
+        catch (VipsException e)
+        {
+            throw NoPicture(fileName, e);
+        }
+    }
+
+    /// <summary>Formats the library does not read, or not from a buffer.</summary>
+    private static bool IsReadHere(byte[] bytes, string fileName) => ExrReader.IsExr(bytes) || bytes.AsSpan().StartsWith("#?"u8)
+        || fileName.EndsWith(".tga", StringComparison.OrdinalIgnoreCase) || TgaReader.LooksLike(bytes);
+
+    /// <summary>Whether rows come in passes, so that none is there before all are. Source: PNG specification, third edition, section 11.2.1.</summary>
+    private static bool IsInterlaced(byte[] bytes) => bytes.Length > 28 && bytes[0] == 0x89 && bytes.AsSpan(1).StartsWith("PNG"u8) && bytes[28] != 0;
+
+    private static int BytesOf(Enums.BandFormat format) => format switch { Enums.BandFormat.Uchar => 1, Enums.BandFormat.Ushort => 2, _ => 4 };
+
+    private static void CheckFormat(string fileName, Image image)
+    {
+        if (image.Bands > 4)
+            throw new SourceFileException(fileName, "", $"it has {image.Bands} channels", "Save it as grey, RGB or RGBA");
+        if (image.Format is not (Enums.BandFormat.Uchar or Enums.BandFormat.Ushort or Enums.BandFormat.Float))
+            throw new SourceFileException(fileName, "", $"its pixels are stored as {image.Format}", "Save it with 8 or 16 bits a channel, or as 32-bit floating point");
+        CheckSize(fileName, image.Width, image.Height, image.Bands * BytesOf(image.Format));
+    }
+
+    private static SourceFileException NoPicture(string fileName, VipsException e) => new(fileName, "", "it is not a picture that can be read, or it is cut", "Save it again as PNG", e);
+
     /// <summary>Refuses sizes no texture has, before anything is allocated for them.</summary>
-    /// <exception cref="SourceFileException">A side is smaller than 1 px or larger than <see cref="LargestSide"/>.</exception>
-    internal static void CheckSize(string fileName, long width, long height)
+    /// <exception cref="SourceFileException">A side is smaller than 1 px or larger than <see cref="LargestSide"/>, or all of it more than <see cref="MostDecodedBytes"/>.</exception>
+    internal static void CheckSize(string fileName, long width, long height, int bytesPerPixel)
     {
         if (width < 1 || height < 1)
             throw new SourceFileException(fileName, "", $"it is {width} × {height} px", "Save it again");
         if (width > LargestSide || height > LargestSide)
             throw new SourceFileException(fileName, "", $"it is {width} × {height} px, the largest side that is read is {LargestSide} px", "Scale it down");
+        if (width * height * bytesPerPixel > MostDecodedBytes)
+            throw new SourceFileException(fileName, "", FormattableString.Invariant($"decoded it takes {width * height * bytesPerPixel / (double)(1 << 30):0.0} GiB, at most {MostDecodedBytes >> 30} GiB are read"), "Scale it down, or save it with fewer bits");
     }
 
     /// <summary>A small 8-bit PNG of a picture file.</summary>
@@ -65,7 +155,7 @@ public static class ImageFile
     public static byte[] Thumbnail(byte[] bytes, string fileName, int side)
     {
         // What the library does not read is decoded here first; floats are shown up to 1.
-        if (ExrReader.IsExr(bytes) || bytes.AsSpan().StartsWith("#?"u8) || fileName.EndsWith(".tga", StringComparison.OrdinalIgnoreCase) || TgaReader.LooksLike(bytes))
+        if (IsReadHere(bytes, fileName))
             bytes = WritePng(Shown(Read(bytes, fileName)), 1);
         try
         {
@@ -75,7 +165,7 @@ public static class ImageFile
         }
         catch (VipsException e)
         {
-            throw new SourceFileException(fileName, "", "it is not a picture that can be read, or it is cut", "Save it again as PNG", e);
+            throw NoPicture(fileName, e);
         }
     }
 

@@ -27,7 +27,7 @@ public static class TgaReader
         bool mapped = kind is 1 or 9, grey = kind is 3 or 11, packed = kind > 8;
         if (!(mapped ? bits is 8 or 16 : grey ? bits is 8 or 16 : bits is 15 or 16 or 24 or 32) || (mapped && bytes[1] == 0))
             throw Wrong(fileName, $"it has {bits} bits a pixel, which this kind of TGA does not have");
-        ImageFile.CheckSize(fileName, width, height);
+        ImageFile.CheckSize(fileName, width, height, 4);
         int mapEntry = (mapBits + 7) / 8, at = HeaderBytes + idLength;
         if (bytes[1] == 1 && mapBits is not (15 or 16 or 24 or 32))
             throw Wrong(fileName, $"its colour map has {mapBits} bits an entry");

@@ -26,6 +26,9 @@ public sealed record NameTrace(IReadOnlyList<NamePiece> Pieces, int BrokenAt, st
 /// </remarks>
 public sealed partial class Convention
 {
+    /// <summary>Most characters of a pattern.</summary>
+    public const int LongestPattern = 200;
+
     // Names longer than this are nobody's, and reading takes the square of their length.
     private const int LongestName = 500;
 

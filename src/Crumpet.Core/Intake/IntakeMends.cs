@@ -1,5 +1,7 @@
 using System.Globalization;
 using System.IO.Enumeration;
+using Crumpet.Core.Checking;
+using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Intake;
 
@@ -7,16 +9,22 @@ namespace Crumpet.Core.Intake;
 public abstract record IntakeMend : Mend
 {
     /// <summary>Files it is for; * stands for any characters.</summary>
+    [Words("The file of a mend", FieldRules.LongestName)]
     public string File { get; init; } = "*";
 
     /// <summary>Objects it is for, by their names in the source; empty for all. A second object of a name is <c>name#2</c>.</summary>
+    [Words("An object of a mend", FieldRules.LongestName)]
     public IReadOnlyList<string> Objects { get; init; } = [];
 
     /// <summary>Whether it is for a file.</summary>
     public bool IsFor(string file) => FileSystemName.MatchesSimpleExpression(File, file) || FileSystemName.MatchesSimpleExpression(File, Path.GetFileName(file));
 
-    /// <summary>Whether it is for an object.</summary>
-    internal bool IsFor(IntakeObject o) => IsFor(o.File) && (Objects.Count == 0 || Objects.Contains(o.SourceName, StringComparer.Ordinal));
+    /// <summary>Tells which objects it is for; made once for many of them.</summary>
+    internal Func<IntakeObject, bool> Chooser()
+    {
+        var names = Objects.ToHashSet(StringComparer.Ordinal);
+        return o => (names.Count == 0 || names.Contains(o.SourceName)) && IsFor(o.File);
+    }
 
     /// <summary>Objects and files, as a phrase ends with them.</summary>
     protected string Of() => Objects.Count switch
@@ -31,7 +39,7 @@ public abstract record IntakeMend : Mend
 
 /// <summary>Multiplies lengths.</summary>
 /// <param name="Factor">Metres for one unit of the source.</param>
-public sealed record ScaleUnits(double Factor) : IntakeMend
+public sealed record ScaleUnits([property: Within("The factor of units", 1e-6, 1e6)] double Factor) : IntakeMend
 {
     /// <inheritdoc/>
     public override string Words() => $"Read units{Of()} as {Unit(Factor)}";
@@ -77,12 +85,15 @@ public enum OriginPlace
 public sealed record MoveOrigin(OriginPlace Place) : IntakeMend
 {
     /// <summary>Metres, for a typed point.</summary>
+    [Within("The point's x", -1e6, 1e6, Unit = "m")]
     public double X { get; init; }
 
     /// <summary>Metres, for a typed point.</summary>
+    [Within("The point's y", -1e6, 1e6, Unit = "m")]
     public double Y { get; init; }
 
     /// <summary>Metres, for a typed point.</summary>
+    [Within("The point's z", -1e6, 1e6, Unit = "m")]
     public double Z { get; init; }
 
     /// <inheritdoc/>
@@ -104,8 +115,11 @@ public sealed record ApplyTransform : IntakeMend
 
 /// <summary>Gives an object another name.</summary>
 /// <param name="To">The name.</param>
-public sealed record Rename(string To) : IntakeMend
+public sealed record Rename([property: Words("The new name", FieldRules.LongestName)] string To) : IntakeMend, IChecked
 {
+    /// <inheritdoc/>
+    public string? ProblemTogether() => Objects.Count == 1 ? null : "A new name is for one object; tick one, or rename several by pattern.";
+
     /// <inheritdoc/>
     public override string Words() => $"Rename {string.Join(", ", Objects)} to {To}";
 }
@@ -113,13 +127,13 @@ public sealed record Rename(string To) : IntakeMend
 /// <summary>Renames all objects whose names fit a pattern.</summary>
 /// <param name="From">Pattern with fields in braces that names must fit.</param>
 /// <param name="To">Pattern of the new names; beside the fields of the first it may use <c>{file}</c> and <c>{number}</c>.</param>
-public sealed record RenameByPattern(string From, string To) : IntakeMend
+public sealed record RenameByPattern([property: Words("The pattern that names fit", Convention.LongestPattern)] string From, [property: Words("The pattern of the new names", Convention.LongestPattern)] string To) : IntakeMend, IChecked
 {
     /// <inheritdoc/>
     public override string Words() => $"Rename {From} to {To}{Of()}";
 
     /// <summary>What is wrong with the patterns, one sentence, or null.</summary>
-    public string? Problem()
+    public string? ProblemTogether()
     {
         try
         {
@@ -147,15 +161,15 @@ public sealed record CleanNames : IntakeMend
 /// <param name="File">File it is in.</param>
 /// <param name="Source">Its name in the source.</param>
 /// <param name="To">The name.</param>
-public sealed record NewName(string File, string Source, string To);
+public sealed record NewName(
+    [property: Words("The file of a new name", FieldRules.LongestName)] string File,
+    [property: Words("The old name", FieldRules.LongestName)] string Source,
+    [property: Words("The new name", FieldRules.LongestName)] string To);
 
 /// <summary>Gives many objects new names at once.</summary>
 /// <param name="Names">One an object.</param>
 public sealed record RenameEach(IReadOnlyList<NewName> Names) : IntakeMend
 {
-    /// <summary>One an object.</summary>
-    public IReadOnlyList<NewName> Names { get; init; } = Names ?? [];
-
     /// <inheritdoc/>
     public override string Words() => Names.Count switch
     {
@@ -174,7 +188,7 @@ public sealed record NumberNames : IntakeMend
 
 /// <summary>Takes what stands before names off them.</summary>
 /// <param name="Prefix">What goes.</param>
-public sealed record StripPrefix(string Prefix) : IntakeMend
+public sealed record StripPrefix([property: Words("The prefix", FieldRules.LongestName)] string Prefix) : IntakeMend
 {
     /// <inheritdoc/>
     public override string Words() => $"Strip {Prefix} from names{Of()}";
@@ -197,6 +211,20 @@ public sealed record DropEmptyFaces : IntakeMend
     public override string Words() => $"Take out faces without area{Of()}";
 }
 
+/// <summary>Takes out triangles that reach beyond what is worked with, such as those of a single lost point.</summary>
+public sealed record DropFarFaces : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Take out faces that are too far away{Of()}";
+}
+
+/// <summary>Makes one object of all objects of a side that have the same material, file by file.</summary>
+public sealed record JoinByMaterial : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Join objects by material{Of()}";
+}
+
 /// <summary>Takes out triangles that lie on another one.</summary>
 public sealed record DropDoubledFaces : IntakeMend
 {
@@ -213,7 +241,7 @@ public sealed record TurnFaces : IntakeMend
 
 /// <summary>Makes near points one.</summary>
 /// <param name="ToleranceMetres">Greatest distance.</param>
-public sealed record WeldPoints(double ToleranceMetres) : IntakeMend
+public sealed record WeldPoints([property: Within("The tolerance", 0, 1, Unit = "mm", Times = 1000)] double ToleranceMetres) : IntakeMend
 {
     /// <inheritdoc/>
     public override string Words() => $"Weld points within {Number(ToleranceMetres * 1000)} mm{Of()}";
@@ -221,7 +249,7 @@ public sealed record WeldPoints(double ToleranceMetres) : IntakeMend
 
 /// <summary>Gives smooth normals that break at sharp edges.</summary>
 /// <param name="Degrees">Sharpest bend that is still smooth.</param>
-public sealed record SmoothByAngle(double Degrees) : IntakeMend
+public sealed record SmoothByAngle([property: Within("The angle", 0, 180, Unit = "°")] double Degrees) : IntakeMend
 {
     /// <inheritdoc/>
     public override string Words() => $"Smooth up to {Number(Degrees)}°{Of()}";
@@ -237,7 +265,7 @@ public sealed record SoftenEdges : IntakeMend
 /// <summary>Cuts UVs along hard edges.</summary>
 /// <param name="GapPixels">Gap that opens, pixels.</param>
 /// <param name="Size">Side of the sheet the pixels are of.</param>
-public sealed record CutEdges(double GapPixels, int Size) : IntakeMend
+public sealed record CutEdges([property: Within("The gap", 0, 256, Unit = "px")] double GapPixels, [property: Within("The sheet the gap is for", 16, 8192, Unit = "px")] int Size) : IntakeMend
 {
     /// <inheritdoc/>
     public override string Words() => $"Cut UVs along hard edges{Of()}, {Number(GapPixels)} px apart at {Size}";
@@ -245,7 +273,7 @@ public sealed record CutEdges(double GapPixels, int Size) : IntakeMend
 
 /// <summary>Gives the low side one material.</summary>
 /// <param name="Into">Its name.</param>
-public sealed record MergeMaterials(string Into) : IntakeMend
+public sealed record MergeMaterials([property: Words("The material", FieldRules.LongestName)] string Into) : IntakeMend
 {
     /// <inheritdoc/>
     public override string Words() => $"Give the low side{Of()} the one material {Into}";
@@ -254,7 +282,7 @@ public sealed record MergeMaterials(string Into) : IntakeMend
 /// <summary>Takes a file that arrived for a path that leads nowhere. <see cref="IntakeMend.File"/> is not looked at.</summary>
 /// <param name="Path">The path as the material has it.</param>
 /// <param name="With">The file.</param>
-public sealed record UseTexture(string Path, string With) : IntakeMend
+public sealed record UseTexture([property: Words("The path of a texture", FieldRules.LongestText)] string Path, [property: Words("The file of a texture", FieldRules.LongestName)] string With) : IntakeMend
 {
     /// <inheritdoc/>
     public override string Words() => $"Take {With} for {Path}";
@@ -271,7 +299,7 @@ public sealed record SetKind(TextureKind Kind) : IntakeMend
 /// <summary>Resamples textures.</summary>
 /// <param name="Width">Pixels.</param>
 /// <param name="Height">Pixels.</param>
-public sealed record ResizeTexture(int Width, int Height) : IntakeMend
+public sealed record ResizeTexture([property: Within("The width", 1, ImageFile.LargestSide, Unit = "px")] int Width, [property: Within("The height", 1, ImageFile.LargestSide, Unit = "px")] int Height) : IntakeMend
 {
     /// <inheritdoc/>
     public override string Words() => $"Resize {File} to {Width} × {Height} px";
@@ -281,7 +309,7 @@ public sealed record ResizeTexture(int Width, int Height) : IntakeMend
 /// <param name="Strength">How many texels white stands above black.</param>
 /// <param name="Kernel">3, 5 or 9 texels across.</param>
 /// <param name="Wrap">Whether the picture goes on at its opposite edge.</param>
-public sealed record MakeNormals(double Strength, int Kernel, bool Wrap) : IntakeMend
+public sealed record MakeNormals([property: Within("The strength", 0.01, 1000)] double Strength, [property: OneOf("The kernel", 3, 5, 9)] int Kernel, bool Wrap) : IntakeMend
 {
     /// <inheritdoc/>
     public override string Words() => $"Make {File} a normal map, strength {Number(Strength)}, {Kernel} × {Kernel}{(Wrap ? ", wrapping" : "")}";
@@ -301,6 +329,14 @@ public sealed record DropAlpha : IntakeMend
     public override string Words() => $"Drop the alpha of {File}";
 }
 
+/// <summary>Takes a mend away that was recorded before; itself it is never recorded.</summary>
+/// <param name="What">The mend.</param>
+public sealed record TakeAway(Mend What) : Mend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Take away '{What.Words()}'";
+}
+
 /// <summary>Kinds of textures in words.</summary>
 public static class TextureWords
 {
@@ -314,17 +350,21 @@ public static class TextureWords
     };
 }
 
-/// <summary>All kinds of mends of this station, by the word that stands for them in files.</summary>
+/// <summary>All kinds of mends of this station.</summary>
 public static class IntakeMendKinds
 {
-    /// <summary>Word and type.</summary>
-    public static IReadOnlyList<(string Word, Type Type)> All { get; } =
+    /// <summary>One row a kind.</summary>
+    public static IReadOnlyList<MendKind> All { get; } =
     [
-        ("units", typeof(ScaleUnits)), ("upright", typeof(TurnUpright)), ("origin", typeof(MoveOrigin)), ("transform", typeof(ApplyTransform)),
-        ("rename", typeof(Rename)), ("renameByPattern", typeof(RenameByPattern)), ("renameEach", typeof(RenameEach)), ("cleanNames", typeof(CleanNames)), ("numberNames", typeof(NumberNames)), ("stripPrefix", typeof(StripPrefix)),
-        ("side", typeof(SetSide)), ("dropEmptyFaces", typeof(DropEmptyFaces)), ("dropDoubledFaces", typeof(DropDoubledFaces)), ("turnFaces", typeof(TurnFaces)),
-        ("weld", typeof(WeldPoints)), ("smooth", typeof(SmoothByAngle)), ("soften", typeof(SoftenEdges)), ("cut", typeof(CutEdges)),
-        ("mergeMaterials", typeof(MergeMaterials)), ("useTexture", typeof(UseTexture)), ("kind", typeof(SetKind)), ("resize", typeof(ResizeTexture)),
-        ("heightToNormal", typeof(MakeNormals)), ("unitLength", typeof(UnitLength)), ("dropAlpha", typeof(DropAlpha)),
+        new("units", typeof(ScaleUnits), true), new("upright", typeof(TurnUpright), true), new("origin", typeof(MoveOrigin)), new("transform", typeof(ApplyTransform), true),
+        new("rename", typeof(Rename)), new("renameByPattern", typeof(RenameByPattern), true), new("renameEach", typeof(RenameEach)), new("cleanNames", typeof(CleanNames)),
+        new("numberNames", typeof(NumberNames)), new("stripPrefix", typeof(StripPrefix), true), new("side", typeof(SetSide)), new("joinByMaterial", typeof(JoinByMaterial), true),
+        new("dropEmptyFaces", typeof(DropEmptyFaces), true), new("dropDoubledFaces", typeof(DropDoubledFaces)), new("dropFarFaces", typeof(DropFarFaces), true), new("turnFaces", typeof(TurnFaces), true),
+        new("weld", typeof(WeldPoints), true), new("smooth", typeof(SmoothByAngle), true), new("soften", typeof(SoftenEdges)), new("cut", typeof(CutEdges)),
+        new("mergeMaterials", typeof(MergeMaterials)), new("useTexture", typeof(UseTexture)), new("kind", typeof(SetKind)), new("resize", typeof(ResizeTexture)),
+        new("heightToNormal", typeof(MakeNormals)), new("unitLength", typeof(UnitLength), true), new("dropAlpha", typeof(DropAlpha), true), new("takeAway", typeof(TakeAway)),
     ];
+
+    /// <summary>Whether a mend makes sense for every file of a kit, those still to come included.</summary>
+    public static bool CanBeKitRule(Mend mend) => All.Any(k => k.Type == mend.GetType() && k.CanBeKitRule);
 }

@@ -1,3 +1,4 @@
+using Crumpet.Core.Checking;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Imaging;
 
@@ -13,6 +14,7 @@ internal sealed record IntakeTextures(IReadOnlyList<TextureReport> Reports, IRea
 /// <summary>Reads all files of an asset.</summary>
 internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, IProgress<Progress>? progress, CancellationToken cancel)
 {
+    private readonly Dictionary<string, List<int>> materialsByName = new(StringComparer.Ordinal);
     private readonly Dictionary<string, SourceFile> byName = input.Files.ToDictionary(f => f.Name, StringComparer.Ordinal);
 
     /// <summary>Reads meshes in the order of the files, and says what every file is.</summary>
@@ -71,38 +73,38 @@ internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, I
         return bytes;
     }
 
-    private static void Take(SourceFile file, Scene scene, IntakeState state)
+    private void Take(SourceFile file, Scene scene, IntakeState state)
     {
         var seen = new Dictionary<string, int>(StringComparer.Ordinal);
+        int[] numbers = [.. Enumerable.Repeat(-1, scene.Materials.Count)];
         foreach (var mesh in scene.Meshes)
         {
-            int number = seen[mesh.Name] = seen.GetValueOrDefault(mesh.Name) + 1;
-            state.Objects.Add(new IntakeObject(file.Name, number == 1 ? mesh.Name : $"{mesh.Name}#{number}", WithMaterials(mesh, scene.Materials, state.Materials)) { ForcedSide = file.ForcedSide });
+            string name = SafeName.Of(mesh.Name);
+            foreach (int own in mesh.TriangleMaterials.Distinct().Order())
+                NumberOf(own);
+            int number = seen[name] = seen.GetValueOrDefault(name) + 1;
+            var taken = mesh with { Name = name, TriangleMaterials = Array.ConvertAll(mesh.TriangleMaterials, NumberOf) };
+            state.Objects.Add(new IntakeObject(file.Name, number == 1 ? name : $"{name}#{number}", taken) { ForcedSide = file.ForcedSide, IsFar = !WorldLimit.Holds(taken) });
         }
-        state.Strays.AddRange(scene.Strays.Select(s => new IntakeStray(file.Name, s)));
-    }
+        state.Strays.AddRange(scene.Strays.Select(s => new IntakeStray(file.Name, s with { Name = SafeName.Of(s.Name) })));
 
-    private static Mesh WithMaterials(Mesh mesh, IReadOnlyList<Material> own, List<Material> all)
-    {
-        var used = new bool[own.Count];
-        foreach (int m in mesh.TriangleMaterials)
+        // Materials are numbered as meshes first use them; those that say the same are one.
+        int NumberOf(int own)
         {
-            if (m >= 0 && m < used.Length)
-                used[m] = true;
+            if (own < 0 || own >= numbers.Length)
+                return -1;
+            if (numbers[own] >= 0)
+                return numbers[own];
+            var material = scene.Materials[own] with { Name = SafeName.Of(scene.Materials[own].Name) };
+            if (!materialsByName.TryGetValue(material.Name, out var namesakes))
+                materialsByName.Add(material.Name, namesakes = []);
+            int same = namesakes.FindIndex(m => state.Materials[m].SaysTheSameAs(material));
+            if (same >= 0)
+                return numbers[own] = namesakes[same];
+            namesakes.Add(state.Materials.Count);
+            state.Materials.Add(material);
+            return numbers[own] = state.Materials.Count - 1;
         }
-        var map = new int[own.Count];
-        for (int i = 0; i < own.Count; i++)
-        {
-            if (!used[i])
-                continue;
-            map[i] = all.FindIndex(m => m.SaysTheSameAs(own[i]));
-            if (map[i] < 0)
-            {
-                map[i] = all.Count;
-                all.Add(own[i]);
-            }
-        }
-        return mesh with { TriangleMaterials = Array.ConvertAll(mesh.TriangleMaterials, m => m < 0 || m >= map.Length ? -1 : map[m]) };
     }
 
     /// <summary>Looks at pictures, applies their mends, and finds the files that materials ask for.</summary>
@@ -117,6 +119,8 @@ internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, I
         var reports = new List<TextureReport>();
         var looks = new List<PictureLook>();
         var mended = new Dictionary<string, Bitmap>(StringComparer.Ordinal);
+        var usesOf = links.ToLookup(l => l.File, StringComparer.Ordinal);
+        var rowOf = Enumerable.Range(0, files.Count).ToDictionary(f => files[f].Name, StringComparer.Ordinal);
         for (int i = 0; i < pictures.Length; i++)
         {
             cancel.ThrowIfCancellationRequested();
@@ -124,20 +128,20 @@ internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, I
             progress?.Report(new Progress(0.5 + 0.25 * i / pictures.Length, $"looking at {file.Name}"));
             try
             {
-                var seen = input.RememberPicture is { } remember ? remember(file, () => PictureLook.Of(Picture(file))) : PictureLook.Of(Picture(file));
-                var uses = links.Where(l => l.File == file.Name).ToArray();
+                var seen = input.RememberPicture is { } remember ? remember(file, () => Look(file)) : Look(file);
+                var uses = usesOf[file.Name].ToArray();
                 var (kind, by) = KindOf(file.Name, uses, seen);
                 var (picture, shown, newKind) = Mended(file, seen, kind, mends, changed);
                 if (newKind != kind)
                     (kind, by) = (newKind, "a mend");
                 reports.Add(Report(file, shown, kind, by, uses, picture, mended));
                 looks.Add(shown);
-                int row = files.FindIndex(f => f.Name == file.Name);
+                int row = rowOf[file.Name];
                 files[row] = files[row] with { Kind = $"picture {seen.Width} × {seen.Height} px" };
             }
             catch (SourceFileException e)
             {
-                int row = files.FindIndex(f => f.Name == file.Name);
+                int row = rowOf[file.Name];
                 files[row] = files[row] with { Kind = "unreadable" };
                 findings.Add(new Finding(Severity.Stop, "unreadable-file", file.Name, e.Message, 1));
             }
@@ -145,7 +149,7 @@ internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, I
         return new IntakeTextures(reports, looks, links, mended);
     }
 
-    private static TextureReport Report(SourceFile file, PictureLook shown, TextureKind kind, string by, TextureLink[] uses, Bitmap? picture, Dictionary<string, Bitmap> mended)
+    private TextureReport Report(SourceFile file, PictureLook shown, TextureKind kind, string by, TextureLink[] uses, Bitmap? picture, Dictionary<string, Bitmap> mended)
     {
         string format = Path.GetExtension(file.Name).TrimStart('.').ToUpperInvariant();
         var report = new TextureReport(
@@ -154,9 +158,14 @@ internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, I
         if (picture is null)
             return report;
         string name = Path.ChangeExtension(file.Name, picture.Bits == 32 ? ".mended.tif" : ".mended.png");
-        mended.Add(name, picture);
+        if (input.PictureMade is { } made)
+            made(name, picture);
+        else
+            mended.Add(name, picture);
         return report with { MendedFile = name };
     }
+
+    private PictureLook Look(SourceFile file) => PictureLook.Read(Bytes(file), file.Name, cancel);
 
     private Bitmap Picture(SourceFile file) => ImageFile.Read(Bytes(file), file.Name);
 
@@ -208,9 +217,18 @@ internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, I
     {
         var links = new List<TextureLink>();
         var names = pictures.Select(p => p.Name).ToArray();
+        var firstFile = new string?[state.Materials.Count];
+        foreach (var o in state.Objects)
+        {
+            foreach (int m in o.Mesh.TriangleMaterials)
+            {
+                if (m >= 0)
+                    firstFile[m] ??= o.File;
+            }
+        }
         for (int m = 0; m < state.Materials.Count; m++)
         {
-            string file = state.Objects.FirstOrDefault(o => o.Mesh.TriangleMaterials.AsSpan().Contains(m))?.File ?? "";
+            string file = firstFile[m] ?? "";
             foreach (var use in state.Materials[m].Textures)
             {
                 string? found = use.Path.Length == 0 ? null

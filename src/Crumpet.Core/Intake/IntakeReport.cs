@@ -1,3 +1,4 @@
+using Crumpet.Core.Checking;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Imaging;
 
@@ -14,21 +15,25 @@ public sealed record SourceFile(string Name, string Sha256, long Bytes, Side? Fo
 public sealed record IntakeRules
 {
     /// <summary>Mends applied to every file before an asset's own.</summary>
+    [AtMost(500)]
     public IReadOnlyList<Mend> Mends { get; init; } = [];
 
     /// <summary>How names say sides.</summary>
     public NameRules Names { get; init; } = new();
 
     /// <summary>How large the kit's assets are, roughly, in metres; null where that is not told.</summary>
+    [Within("The size of assets", 0.001, 100_000, Unit = "m")]
     public double? ExpectedSizeMetres { get; init; }
 
     /// <summary>Largest side of a texture the target takes, pixels.</summary>
+    [Within("The largest texture", 64, ImageFile.LargestSide, Unit = "px")]
     public int LargestTexture { get; init; } = 8192;
 
     /// <summary>Whether the target wants square textures.</summary>
     public bool SquareTextures { get; init; }
 
     /// <summary>Texel density of the kit's assets, px/m, for those that say none of their own; null where there is none.</summary>
+    [Within("The density", 0.001, 1e7, Unit = "px/m")]
     public double? PixelsPerMetre { get; init; }
 
     /// <summary>Whether high objects are expected to carry vertex colours for IDs.</summary>

@@ -28,20 +28,11 @@ public sealed record IntakeInput(IReadOnlyList<SourceFile> Files, Func<SourceFil
     /// <summary>Gives what a mesh file was read as before, or reads it; where not given, every file is read.</summary>
     public Func<SourceFile, Func<Scene>, Scene>? RememberScene { get; init; }
 
+    /// <summary>Takes each picture a mend made as soon as it is there, so that no two are held; where not given, all are kept in the result.</summary>
+    public Action<string, Bitmap>? PictureMade { get; init; }
+
     /// <summary>The same for what a picture looks like.</summary>
     public Func<SourceFile, Func<PictureLook>, PictureLook>? RememberPicture { get; init; }
-}
-
-/// <summary>What one look at a picture file tells.</summary>
-/// <param name="Width">Pixels.</param>
-/// <param name="Height">Pixels.</param>
-/// <param name="Channels">Channels.</param>
-/// <param name="Bits">Bits a channel.</param>
-/// <param name="Content">What its numbers look like.</param>
-public sealed record PictureLook(int Width, int Height, int Channels, int Bits, PictureContent Content)
-{
-    /// <summary>Looks at a picture.</summary>
-    public static PictureLook Of(Bitmap picture) => new(picture.Width, picture.Height, picture.Channels, picture.Bits, PictureContent.Of(picture));
 }
 
 /// <summary>Reads everything that arrived, applies the mends, says what is inside and what would hurt later.</summary>
@@ -64,9 +55,10 @@ public static class IntakeStation
         {
             cancel.ThrowIfCancellationRequested();
             if (all[i] is { IsOn: true } and IntakeMend mend)
-                changed[i] = Mender.Apply(mend, state) ?? 0;
+                changed[i] = Mender.Apply(mend, state, cancel) ?? 0;
         }
         state.Objects.RemoveAll(o => o.Mesh.TriangleCount == 0);
+        findings.AddRange(FarFindings.TakeOut(state, input.Rules.Mends));
         progress?.Report(new Progress(0.45, "looking through the meshes"));
         var look = IntakeLook.At(state, input, cancel);
         var textures = reading.LookAtTextures(look, all, changed, files);
@@ -79,7 +71,7 @@ public static class IntakeStation
         findings.AddRange(MaterialFindings.Of(look));
         findings.AddRange(UvFindings.Of(look));
         findings.AddRange(TextureFindings.Of(look, textures));
-        findings.AddRange(WithoutTarget(mends, input));
+        findings.AddRange(WithoutTarget(mends, input, state));
         var report = new IntakeReport(files, look.Rows, look.LowMaterials)
         {
             Textures = textures.Reports,
@@ -98,10 +90,10 @@ public static class IntakeStation
     };
 
     /// <summary>Decisions that no longer fit what is there are kept and said.</summary>
-    private static IEnumerable<Finding> WithoutTarget(List<MendReport> mends, IntakeInput input)
+    private static IEnumerable<Finding> WithoutTarget(List<MendReport> mends, IntakeInput input, IntakeState state)
     {
         // A kit's rule need not concern every asset.
-        foreach (var mend in mends.Where(m => m is { IsKitRule: false, IsOn: true, Changed: 0 }))
+        foreach (var mend in mends.Where(m => m is { IsKitRule: false, IsOn: true, Changed: 0 } && !state.Refused.Exists(r => r.Mend.Equals(input.Mends[m.Number]))))
         {
             bool pointless = input.Mends[mend.Number] is IntakeMend { Objects.Count: 0, File: "*" };
             yield return new Finding(

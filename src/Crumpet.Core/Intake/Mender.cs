@@ -1,4 +1,5 @@
 using System.Numerics;
+using Crumpet.Core.Checking;
 using Crumpet.Core.Geometry;
 
 namespace Crumpet.Core.Intake;
@@ -11,7 +12,19 @@ internal sealed record IntakeObject(string File, string SourceName, Mesh Mesh)
 {
     /// <summary>Side told by hand, or null.</summary>
     public Side? ForcedSide { get; init; }
+
+    /// <summary>Whether it reaches beyond <see cref="WorldLimit"/>; until a mend brings it in, its surface is not worked on.</summary>
+    public bool IsFar { get; init; }
+
+    /// <summary>The same with another mesh, wherever that lies.</summary>
+    public IntakeObject Moved(Mesh mesh) => this with { Mesh = mesh, IsFar = !WorldLimit.Holds(mesh) };
 }
+
+/// <summary>A mend that was not applied, because it would have taken an object too far away.</summary>
+/// <param name="Mend">The mend.</param>
+/// <param name="Name">The first such object.</param>
+/// <param name="ReachMetres">How far it would reach.</param>
+internal sealed record RefusedMend(IntakeMend Mend, string Name, float ReachMetres);
 
 /// <summary>Something that is no mesh, on its way through the mends.</summary>
 internal sealed record IntakeStray(string File, Stray Stray);
@@ -24,6 +37,9 @@ internal sealed record IntakeStray(string File, Stray Stray);
 /// <param name="Names">How names are read.</param>
 internal sealed record IntakeState(List<IntakeObject> Objects, List<IntakeStray> Strays, List<Material> Materials, Dictionary<string, string> Paths, NameReader Names)
 {
+    /// <summary>Mends that were not applied.</summary>
+    public List<RefusedMend> Refused { get; } = [];
+
     /// <summary>Side of an object.</summary>
     public Side SideOf(IntakeObject o) => o.ForcedSide ?? Names.Read(o.Mesh.Name)?.Side ?? Names.SideOfFile(o.File);
 }
@@ -33,26 +49,28 @@ internal static class Mender
 {
     /// <summary>Applies one mend.</summary>
     /// <returns>How many objects, names or faces it changed; null for a mend of textures, which are changed elsewhere.</returns>
-    public static int? Apply(IntakeMend mend, IntakeState state) => mend switch
+    public static int? Apply(IntakeMend mend, IntakeState state, CancellationToken cancel) => mend switch
     {
-        ScaleUnits m => Move(mend, state, Matrix4x4.CreateScale((float)m.Factor)),
-        TurnUpright => Move(mend, state, Upright),
-        MoveOrigin m => MoveTo(m, state),
-        ApplyTransform => Change(mend, state, o => o.Mesh.Placement.IsIdentity ? (o, 0) : (o with { Mesh = o.Mesh with { Placement = Matrix4x4.Identity } }, 1)),
-        Rename m => Change(mend, state, o => Named(o, m.To)),
+        ScaleUnits m => Move(mend, state, mend.Chooser(), o => Turned(o.Mesh, Matrix4x4.CreateScale((float)m.Factor)), cancel),
+        TurnUpright => Move(mend, state, mend.Chooser(), o => Turned(o.Mesh, Upright), cancel),
+        MoveOrigin m => MoveTo(m, state, cancel),
+        ApplyTransform => Change(mend, state, o => o.Mesh.Placement.IsIdentity ? (o, 0) : (o with { Mesh = o.Mesh with { Placement = Matrix4x4.Identity } }, 1), cancel),
+        Rename m => Change(mend, state, o => Named(o, m.To), cancel),
         RenameByPattern m => NameMends.ByPattern(m, state),
         NumberNames => NameMends.NumberEqual(mend, state),
         CleanNames => NameMends.Clean(mend, state),
         RenameEach m => NameMends.Each(m, state),
-        StripPrefix m => Change(mend, state, o => o.Mesh.Name.StartsWith(m.Prefix, StringComparison.Ordinal) && o.Mesh.Name.Length > m.Prefix.Length ? Named(o, o.Mesh.Name[m.Prefix.Length..]) : (o, 0)),
+        StripPrefix m => Change(mend, state, o => o.Mesh.Name.StartsWith(m.Prefix, StringComparison.Ordinal) && o.Mesh.Name.Length > m.Prefix.Length ? Named(o, o.Mesh.Name[m.Prefix.Length..]) : (o, 0), cancel),
         SetSide m => SetSideOf(m, state),
-        DropEmptyFaces => Reshape(mend, state, MeshRepair.DropEmpty),
-        DropDoubledFaces => Reshape(mend, state, MeshRepair.DropDoubled),
-        TurnFaces => Reshape(mend, state, MeshRepair.FaceOutward),
-        WeldPoints m => Reshape(mend, state, (Mesh mesh, out int n) => MeshRepair.Weld(mesh, (float)m.ToleranceMetres, out n)),
-        SmoothByAngle m => Change(mend, state, o => (o with { Mesh = MeshRepair.SmoothByAngle(o.Mesh, (float)m.Degrees) }, 1)),
-        SoftenEdges => Reshape(mend, state, MeshRepair.Soften),
-        CutEdges m => Reshape(mend, state, (Mesh mesh, out int n) => MeshRepair.CutHardEdges(mesh, (float)(m.GapPixels / m.Size), out n)),
+        DropEmptyFaces => Reshape(mend, state, MeshRepair.DropEmpty, cancel),
+        DropDoubledFaces => Reshape(mend, state, MeshRepair.DropDoubled, cancel),
+        TurnFaces => Reshape(mend, state, MeshRepair.FaceOutward, cancel),
+        WeldPoints m => Reshape(mend, state, (Mesh mesh, out int n) => MeshRepair.Weld(mesh, (float)m.ToleranceMetres, out n), cancel),
+        DropFarFaces => Change(mend, state, o => (o.Moved(MeshRepair.DropFar(o.Mesh, out int n)), n), cancel),
+        JoinByMaterial m => Joining.ByMaterial(m, state, cancel),
+        SmoothByAngle m => Change(mend, state, o => o.IsFar ? (o, 0) : (o with { Mesh = MeshRepair.SmoothByAngle(o.Mesh, (float)m.Degrees) }, 1), cancel),
+        SoftenEdges => Reshape(mend, state, MeshRepair.Soften, cancel),
+        CutEdges m => Reshape(mend, state, (Mesh mesh, out int n) => MeshRepair.CutHardEdges(mesh, (float)(m.GapPixels / m.Size), out n), cancel),
         MergeMaterials m => Merge(m, state),
         UseTexture m => Use(m, state),
         _ => null,
@@ -63,12 +81,14 @@ internal static class Mender
 
     private delegate Mesh Repair(Mesh mesh, out int changed);
 
-    private static int Change(IntakeMend mend, IntakeState state, Func<IntakeObject, (IntakeObject, int)> change)
+    private static int Change(IntakeMend mend, IntakeState state, Func<IntakeObject, (IntakeObject, int)> change, CancellationToken cancel = default)
     {
         int total = 0;
+        var isFor = mend.Chooser();
         for (int i = 0; i < state.Objects.Count; i++)
         {
-            if (!mend.IsFor(state.Objects[i]))
+            cancel.ThrowIfCancellationRequested();
+            if (!isFor(state.Objects[i]))
                 continue;
             (state.Objects[i], int changed) = change(state.Objects[i]);
             total += changed;
@@ -76,18 +96,42 @@ internal static class Mender
         return total;
     }
 
-    private static int Reshape(IntakeMend mend, IntakeState state, Repair repair) => Change(mend, state, o =>
+    private static int Reshape(IntakeMend mend, IntakeState state, Repair repair, CancellationToken cancel) => Change(mend, state, o =>
     {
+        if (o.IsFar)
+            return (o, 0);
         var mesh = repair(o.Mesh, out int changed);
         return (ReferenceEquals(mesh, o.Mesh) ? o : o with { Mesh = mesh }, changed);
-    });
+    }, cancel);
 
     private static (IntakeObject, int) Named(IntakeObject o, string name) => o.Mesh.Name == name || name.Length == 0 ? (o, 0) : (o with { Mesh = o.Mesh with { Name = name } }, 1);
 
-    private static int Move(IntakeMend mend, IntakeState state, Matrix4x4 move) => Change(mend, state, o => (o with { Mesh = Moved(o.Mesh, move) }, 1));
+    /// <summary>Moves objects, all that the mend is for or none: one that would leave the world's limit keeps it from being applied.</summary>
+    private static int Move(IntakeMend mend, IntakeState state, Func<IntakeObject, bool> isFor, Func<IntakeObject, Mesh> move, CancellationToken cancel)
+    {
+        var moved = new List<(int Number, IntakeObject Object)>();
+        for (int i = 0; i < state.Objects.Count; i++)
+        {
+            cancel.ThrowIfCancellationRequested();
+            var o = state.Objects[i];
+            if (!isFor(o))
+                continue;
+            var there = o.Moved(move(o));
+            // What was far may stay far, or a number of other units could never be mended; but it stays a number.
+            if (there.IsFar && (!o.IsFar || !float.IsFinite(WorldLimit.ReachOf(there.Mesh))))
+            {
+                state.Refused.Add(new RefusedMend(mend, o.Mesh.Name, WorldLimit.ReachOf(there.Mesh)));
+                return 0;
+            }
+            moved.Add((i, there));
+        }
+        foreach (var (number, there) in moved)
+            state.Objects[number] = there;
+        return moved.Count;
+    }
 
     /// <summary>The mesh moved by a turn with one scale; its placement stays a transform in the new units and axes.</summary>
-    private static Mesh Moved(Mesh mesh, Matrix4x4 move)
+    private static Mesh Turned(Mesh mesh, Matrix4x4 move)
     {
         Matrix4x4.Invert(move, out var back);
         bool turns = move.M22 != move.M11;
@@ -99,10 +143,10 @@ internal static class Mender
         };
     }
 
-    private static int MoveTo(MoveOrigin mend, IntakeState state)
+    private static int MoveTo(MoveOrigin mend, IntakeState state, CancellationToken cancel)
     {
-        var bounds = state.Objects.Where(o => state.SideOf(o) != Side.Aside).Aggregate(Bounds.Empty, (b, o) => b.Including(o.Mesh.Bounds()));
-        if (bounds.IsEmpty)
+        var bounds = state.Objects.Where(o => state.SideOf(o) != Side.Aside && !o.IsFar).Aggregate(Bounds.Empty, (b, o) => b.Including(o.Mesh.Bounds()));
+        if (bounds.IsEmpty && mend.Place != OriginPlace.Point)
             return 0;
         var origin = mend.Place switch
         {
@@ -111,16 +155,12 @@ internal static class Mender
             OriginPlace.Corner => bounds.Min,
             _ => new Vector3((float)mend.X, (float)mend.Y, (float)mend.Z),
         };
-        if (origin == Vector3.Zero)
-            return 0;
         // One point for the whole asset, so its parts stay together.
-        for (int i = 0; i < state.Objects.Count; i++)
+        return origin == Vector3.Zero ? 0 : Move(mend, state, _ => true, o => o.Mesh with
         {
-            var mesh = state.Objects[i].Mesh;
-            var placement = mesh.Placement.IsIdentity ? mesh.Placement : mesh.Placement * Matrix4x4.CreateTranslation(-origin);
-            state.Objects[i] = state.Objects[i] with { Mesh = mesh with { Positions = Array.ConvertAll(mesh.Positions, p => p - origin), Placement = placement } };
-        }
-        return state.Objects.Count;
+            Positions = Array.ConvertAll(o.Mesh.Positions, p => p - origin),
+            Placement = o.Mesh.Placement.IsIdentity ? o.Mesh.Placement : o.Mesh.Placement * Matrix4x4.CreateTranslation(-origin),
+        }, cancel);
     }
 
     private static int SetSideOf(SetSide mend, IntakeState state)
@@ -157,21 +197,22 @@ internal static class NameMends
 {
     public static int ByPattern(RenameByPattern mend, IntakeState state)
     {
-        if (mend.Problem() is not null)
+        if (mend.ProblemTogether() is not null)
             return 0;
         Convention from = Convention.Parse(mend.From, []), to = Convention.Parse(mend.To, []);
         int changed = 0;
+        var isFor = mend.Chooser();
         for (int i = 0; i < state.Objects.Count; i++)
         {
             var o = state.Objects[i];
-            if (!mend.IsFor(o) || from.Read(o.Mesh.Name) is not { } fields)
+            if (!isFor(o) || from.Read(o.Mesh.Name) is not { } fields)
                 continue;
             var values = new Dictionary<string, string>(fields)
             {
                 ["file"] = Path.GetFileNameWithoutExtension(o.File),
                 ["number"] = (changed + 1).ToString(System.Globalization.CultureInfo.InvariantCulture),
             };
-            state.Objects[i] = o with { Mesh = o.Mesh with { Name = to.Write(values) } };
+            state.Objects[i] = o with { Mesh = o.Mesh with { Name = to.Write(values) is { Length: <= FieldRules.LongestName } name ? name : o.Mesh.Name } };
             changed++;
         }
         return changed;
@@ -180,7 +221,9 @@ internal static class NameMends
     public static int NumberEqual(IntakeMend mend, IntakeState state)
     {
         int changed = 0;
-        foreach (var equal in Enumerable.Range(0, state.Objects.Count).Where(i => mend.IsFor(state.Objects[i])).GroupBy(i => state.Objects[i].Mesh.Name, StringComparer.Ordinal).Where(g => g.Count() > 1).ToArray())
+        var isFor = mend.Chooser();
+        var taken = state.Objects.Select(o => o.Mesh.Name).ToHashSet(StringComparer.Ordinal);
+        foreach (var equal in Enumerable.Range(0, state.Objects.Count).Where(i => isFor(state.Objects[i])).GroupBy(i => state.Objects[i].Mesh.Name, StringComparer.Ordinal).Where(g => g.Count() > 1).ToArray())
         {
             int number = 0;
             foreach (int i in equal)
@@ -189,7 +232,7 @@ internal static class NameMends
                 string name;
                 do
                     name = Numbered(state.Names, o.Mesh.Name, (++number).ToString(System.Globalization.CultureInfo.InvariantCulture));
-                while (state.Objects.Exists(other => other.Mesh.Name == name));
+                while (!taken.Add(name));
                 state.Objects[i] = o with { Mesh = o.Mesh with { Name = name } };
                 changed++;
             }
@@ -201,16 +244,20 @@ internal static class NameMends
     public static int Clean(IntakeMend mend, IntakeState state)
     {
         int changed = 0;
+        var isFor = mend.Chooser();
+        var bearers = state.Objects.GroupBy(o => o.Mesh.Name, StringComparer.Ordinal).ToDictionary(g => g.Key, g => g.Count(), StringComparer.Ordinal);
         for (int i = 0; i < state.Objects.Count; i++)
         {
             var o = state.Objects[i];
-            if (!mend.IsFor(o) || NameRepair.Look(o.Mesh.Name) == NameOddity.None)
+            if (!isFor(o) || NameRepair.Look(o.Mesh.Name) == NameOddity.None)
                 continue;
             string name = NameRepair.Clean(o.Mesh.Name), copy = NameRepair.CopyNumber(o.Mesh.Name);
-            if (copy.Length > 0 && state.Objects.Exists(other => other.Mesh.Name == name))
+            if (copy.Length > 0 && bearers.GetValueOrDefault(name) > 0)
                 name = Numbered(state.Names, name, copy);
             if (name == o.Mesh.Name)
                 continue;
+            bearers[o.Mesh.Name]--;
+            bearers[name] = bearers.GetValueOrDefault(name) + 1;
             state.Objects[i] = o with { Mesh = o.Mesh with { Name = name } };
             changed++;
         }

@@ -1,25 +1,37 @@
+using Crumpet.Core.Checking;
+
 namespace Crumpet.Core.Intake;
 
 /// <summary>How a kit's names say sides.</summary>
-public sealed record NameRules
+public sealed record NameRules : IChecked
 {
+    /// <summary>Most characters of a word.</summary>
+    public const int LongestWord = 60;
+
+    /// <summary>Most words for one thing.</summary>
+    public const int MostWords = 40;
+
     /// <summary>Words for the low side; the first is written.</summary>
+    [Words("A word for the low side", LongestWord), AtMost(MostWords)]
     public IReadOnlyList<string> Low { get; init; } = ["low"];
 
     /// <summary>Words for the high side; the first is written.</summary>
+    [Words("A word for the high side", LongestWord), AtMost(MostWords)]
     public IReadOnlyList<string> High { get; init; } = ["high"];
 
     /// <summary>Words for cages; the first is written.</summary>
+    [Words("A word for cages", LongestWord), AtMost(MostWords)]
     public IReadOnlyList<string> Cage { get; init; } = ["cage"];
 
     /// <summary>Whether capitals are read as small letters.</summary>
     public bool IgnoresCase { get; init; }
 
     /// <summary>Beginnings of names that say nothing and are read over.</summary>
+    [Words("A prefix that is read over", LongestWord), AtMost(MostWords)]
     public IReadOnlyList<string> IgnoredPrefixes { get; init; } = [];
 
-    /// <summary>What is wrong with the rules, one sentence, or null.</summary>
-    public string? Problem()
+    /// <inheritdoc/>
+    public string? ProblemTogether()
     {
         string[] words = [.. Low, .. High, .. Cage];
         if (Low.Count == 0 || High.Count == 0 || Cage.Count == 0)

@@ -1,5 +1,6 @@
 using System.Numerics;
 using System.Text.Json.Serialization;
+using Crumpet.Core.Checking;
 
 namespace Crumpet.Core.Layout;
 
@@ -28,7 +29,11 @@ public enum SheetRule
 /// <param name="X">Metres.</param>
 /// <param name="Y">Metres.</param>
 /// <param name="Z">Metres.</param>
-public sealed record SurfaceSpot(string ObjectName, float X, float Y, float Z);
+public sealed record SurfaceSpot(
+    [property: Words("The object", FieldRules.LongestName)] string ObjectName,
+    [property: Within("A place's x", -1e6, 1e6, Unit = "m")] float X,
+    [property: Within("A place's y", -1e6, 1e6, Unit = "m")] float Y,
+    [property: Within("A place's z", -1e6, 1e6, Unit = "m")] float Z);
 
 /// <summary>An edge that is cut, or sewn up, whatever the rules say.</summary>
 /// <param name="ObjectName">Name of the object.</param>
@@ -39,7 +44,15 @@ public sealed record SurfaceSpot(string ObjectName, float X, float Y, float Z);
 /// <param name="By">Where it ends, metres.</param>
 /// <param name="Bz">Where it ends, metres.</param>
 /// <param name="IsCut">Whether it is cut; otherwise it is sewn up.</param>
-public sealed record SeamEdge(string ObjectName, float Ax, float Ay, float Az, float Bx, float By, float Bz, bool IsCut)
+public sealed record SeamEdge(
+    [property: Words("The object", FieldRules.LongestName)] string ObjectName,
+    [property: Within("An end of a seam", -1e6, 1e6, Unit = "m")] float Ax,
+    [property: Within("An end of a seam", -1e6, 1e6, Unit = "m")] float Ay,
+    [property: Within("An end of a seam", -1e6, 1e6, Unit = "m")] float Az,
+    [property: Within("An end of a seam", -1e6, 1e6, Unit = "m")] float Bx,
+    [property: Within("An end of a seam", -1e6, 1e6, Unit = "m")] float By,
+    [property: Within("An end of a seam", -1e6, 1e6, Unit = "m")] float Bz,
+    bool IsCut)
 {
     /// <summary>What names the edge, whichever end is given first.</summary>
     internal (string ObjectName, Vector3 A, Vector3 B) Key => KeyOf(ObjectName, new Vector3(Ax, Ay, Az), new Vector3(Bx, By, Bz));
@@ -63,7 +76,15 @@ public sealed record SeamEdge(string ObjectName, float Ax, float Ay, float Az, f
 /// <param name="V">Where it is held, tiles.</param>
 /// <param name="Locks">Whether it locks its island, which keeps its shape; otherwise the island is laid flat anew around its pins.</param>
 /// <param name="Sheet">Sheet of a locked island, from 0, where parts lie together.</param>
-public sealed record UvPin(string ObjectName, float X, float Y, float Z, float U, float V, bool Locks = false, int Sheet = 0)
+public sealed record UvPin(
+    [property: Words("The object", FieldRules.LongestName)] string ObjectName,
+    [property: Within("A pinned vertex", -1e6, 1e6, Unit = "m")] float X,
+    [property: Within("A pinned vertex", -1e6, 1e6, Unit = "m")] float Y,
+    [property: Within("A pinned vertex", -1e6, 1e6, Unit = "m")] float Z,
+    [property: Within("A pin's place on the sheet", -100, 100, Unit = "tiles")] float U,
+    [property: Within("A pin's place on the sheet", -100, 100, Unit = "tiles")] float V,
+    bool Locks = false,
+    [property: Within("The sheet of a pin", 0, LayoutSettings.MostSheets - 1)] int Sheet = 0)
 {
     /// <summary>The vertex it holds.</summary>
     internal (string ObjectName, Vector3 At) Vertex => (ObjectName, new Vector3(X, Y, Z));
@@ -86,9 +107,11 @@ public sealed record PartLayout
     public UvSource? Uvs { get; init; }
 
     /// <summary>Its density against the others: 2 is twice as sharp.</summary>
+    [Within("The weight", 0.01, 100)]
     public float? Weight { get; init; }
 
     /// <summary>Sheet it lies on where parts lie together, from 0.</summary>
+    [Within("The sheet", 0, LayoutSettings.MostSheets - 1)]
     public int? Sheet { get; init; }
 
     /// <summary>Whether anything is said.</summary>
@@ -97,8 +120,11 @@ public sealed record PartLayout
 }
 
 /// <summary>What the artist decided about UVs.</summary>
-public sealed record LayoutSettings
+public sealed record LayoutSettings : IChecked
 {
+    /// <summary>Most sheets parts that lie together may take.</summary>
+    public const int MostSheets = 16;
+
     /// <summary>Where UVs come from, for parts that say nothing else; objects without UVs are always unwrapped.</summary>
     public UvSource Uvs { get; init; }
 
@@ -118,18 +144,21 @@ public sealed record LayoutSettings
     public IReadOnlyList<UvPin> Pins { get; init; } = [];
 
     /// <summary>Texel density, px/m; null takes the kit's, or fills the tile.</summary>
+    [Within("The density", 0.001, 1e7, Unit = "px/m")]
     public double? PixelsPerMetre { get; init; }
 
     /// <summary>Whether the tile is filled even where the kit says a density.</summary>
     public bool FillsTile { get; init; }
 
     /// <summary>Least room between islands and to the border, pixels of the sheet.</summary>
+    [Within("The padding", 0, 256, Unit = "px")]
     public int PaddingPixels { get; init; } = 8;
 
     /// <summary>How islands may be turned.</summary>
     public PackRotation Rotation { get; init; }
 
     /// <summary>How far a part's density may differ from even so that the tile fills, percent.</summary>
+    [Within("The slack", 0, 90, Unit = "%")]
     public float SlackPercent { get; init; }
 
     /// <summary>Whether islands that are exactly equal, or mirror images, lie on the same texels; copies are moved one tile aside.</summary>
@@ -139,6 +168,7 @@ public sealed record LayoutSettings
     public SheetRule Sheets { get; init; }
 
     /// <summary>How many sheets parts that lie together may take.</summary>
+    [Within("The number of sheets", 1, MostSheets)]
     public int SheetCount { get; init; } = 1;
 
     /// <summary>What holds for single parts.</summary>
@@ -197,17 +227,10 @@ public sealed record LayoutSettings
         parts.Aggregate(this, (settings, part) => settings.With(part, change(settings.Parts.GetValueOrDefault(part) ?? new PartLayout())));
 
     /// <summary>What is wrong with these settings, one sentence, or null.</summary>
-    public string? Problem() => Unwrap.Problem() ?? this switch
-    {
-        { PixelsPerMetre: not (null or (> 0 and <= 1e7)) } => "The density must be above 0 px/m.",
-        { PaddingPixels: not (>= 0 and <= 256) } => "The padding must be 0 to 256 px.",
-        { SlackPercent: not (>= 0 and <= 90) } => "The slack must be 0 to 90 %.",
-        { SheetCount: not (>= 1 and <= 16) } => "There can be 1 to 16 sheets.",
-        _ when Parts.FirstOrDefault(p => p.Value.Weight is not (null or (>= 0.01f and <= 100))) is { Key: not null } part => $"The weight of {part.Key} must be 0.01 to 100.",
-        _ when Parts.FirstOrDefault(p => p.Value.Sheet is { } sheet && (sheet < 0 || sheet >= SheetCount)) is { Key: not null } part =>
-            $"{part.Key} is put on sheet {part.Value.Sheet + 1}, but there {(SheetCount == 1 ? "is 1 sheet" : $"are {SheetCount} sheets")}.",
-        _ when Seams.Any(s => !float.IsFinite(s.Ax + s.Ay + s.Az + s.Bx + s.By + s.Bz)) => "A seam has no two ends; pick its edge again.",
-        _ when Pins.Any(p => !float.IsFinite(p.X + p.Y + p.Z + p.U + p.V)) => "A pin has no place; set it again.",
-        _ => null,
-    };
+    public string? Problem() => FieldRules.Problem(this);
+
+    /// <inheritdoc/>
+    public string? ProblemTogether() => Parts.FirstOrDefault(p => p.Value.Sheet >= SheetCount) is { Key: not null } part
+        ? $"{part.Key} is put on sheet {part.Value.Sheet + 1}, but there {(SheetCount == 1 ? "is 1 sheet" : $"are {SheetCount} sheets")}."
+        : null;
 }

@@ -1,4 +1,5 @@
 using System.Text.Json.Serialization;
+using Crumpet.Core.Checking;
 
 namespace Crumpet.Core.Pairing;
 
@@ -70,32 +71,39 @@ public enum BrushKind
 /// <param name="Points">Where it went, metres, three numbers a point.</param>
 /// <param name="RadiusMetres">How far around its way it works, fading, metres.</param>
 /// <param name="Amount">By how much at its middle: metres for the cage, a share from -1 to 1 for directions.</param>
-public sealed record BrushStroke(BrushKind Kind, string Part, IReadOnlyList<float> Points, float RadiusMetres, float Amount)
+public sealed record BrushStroke(
+    BrushKind Kind,
+    [property: Words("The part", FieldRules.LongestName)] string Part,
+    [property: Within("A point of a stroke", -1e6, 1e6, Unit = "m"), AtMost(BrushStroke.MostNumbers)] IReadOnlyList<float> Points,
+    [property: Within("The brush's radius", 1e-6, 1000, Unit = "mm", Times = 1000)] float RadiusMetres,
+    [property: Within("The brush's strength", -1000, 1000)] float Amount) : IChecked
 {
-    /// <summary>What is wrong with it, one sentence, or null.</summary>
-    public string? Problem() => this switch
-    {
-        { Points: null or { Count: 0 or > 6000 } } => "A stroke has no points, or too many; draw it again.",
-        _ when Points.Count % 3 != 0 || Points.Any(p => !float.IsFinite(p)) => "A stroke's points are no points; draw it again.",
-        { RadiusMetres: not (> 0 and <= 1000) } => "A brush needs a radius above 0 mm.",
-        { Amount: not (>= -1000 and <= 1000) } => "A brush's strength is no number.",
-        _ => null,
-    };
+    /// <summary>Most numbers of a stroke, three a point.</summary>
+    public const int MostNumbers = 6000;
+
+    /// <inheritdoc/>
+    public string? ProblemTogether() => Points.Count == 0 || Points.Count % 3 != 0 ? "A stroke's points are no points; draw it again." : null;
 }
 
 /// <summary>Two parts that the artist wants on one tray, or never on one.</summary>
 /// <param name="One">Name of a part.</param>
 /// <param name="Two">Name of the other.</param>
 /// <param name="Together">Whether they belong together or apart.</param>
-public sealed record PartTie(string One, string Two, bool Together);
+public sealed record PartTie([property: Words("The part", FieldRules.LongestName)] string One, [property: Words("The other part", FieldRules.LongestName)] string Two, bool Together) : IChecked
+{
+    /// <inheritdoc/>
+    public string? ProblemTogether() => One == Two ? $"{One} cannot be kept {(Together ? "together with" : "apart from")} itself." : null;
+}
 
 /// <summary>What holds for one part alone; what is null is as on its tray or in the asset.</summary>
 public sealed record PartSettings
 {
     /// <summary>How far outside the low surface its rays start, metres.</summary>
+    [Within("The outward reach", 0, 1000, Unit = "mm", Times = 1000)]
     public float? OutwardReachMetres { get; init; }
 
     /// <summary>How far inside the low surface its rays end, metres.</summary>
+    [Within("The inward reach", 0, 1000, Unit = "mm", Times = 1000)]
     public float? InwardReachMetres { get; init; }
 
     /// <summary>What blocks its light.</summary>
@@ -116,9 +124,11 @@ public sealed record PartSettings
 public sealed record TraySettings
 {
     /// <summary>How far outside the low surface rays start, metres.</summary>
+    [Within("The outward reach", 0, 1000, Unit = "mm", Times = 1000)]
     public float? OutwardReachMetres { get; init; }
 
     /// <summary>How far inside the low surface rays end, metres.</summary>
+    [Within("The inward reach", 0, 1000, Unit = "mm", Times = 1000)]
     public float? InwardReachMetres { get; init; }
 
     /// <summary>Whether parts of other trays cast occlusion on it; null as in the asset.</summary>
@@ -133,6 +143,7 @@ public sealed record TraySettings
 public sealed record PairSettings
 {
     /// <summary>Tray of parts that were put there by hand, from 0.</summary>
+    [Within("The tray", 0, 999, Offset = -1)]
     public IReadOnlyDictionary<string, int> TrayByHand { get; init; } = new Dictionary<string, int>();
 
     /// <summary>Parts kept together or apart.</summary>
@@ -142,18 +153,21 @@ public sealed record PairSettings
     public IReadOnlyDictionary<string, PartSettings> Parts { get; init; } = new Dictionary<string, PartSettings>();
 
     /// <summary>What holds for single trays, by their numbers from 0.</summary>
+    [AtMost(1000)]
     public IReadOnlyDictionary<int, TraySettings> Trays { get; init; } = new Dictionary<int, TraySettings>();
 
     /// <summary>Where rays start, for parts that say nothing else.</summary>
     public CageKind Cage { get; init; }
 
     /// <summary>How much farther than needed a fitted cage goes, outwards and inwards, metres.</summary>
+    [Within("The cage's margin", 0, 1000, Unit = "mm", Times = 1000)]
     public float CageMarginMetres { get; init; } = 0.0005f;
 
     /// <summary>Where rays come from over hard edges, for parts that say nothing else.</summary>
     public RayDirection Direction { get; init; }
 
     /// <summary>Share of shading normals in blended directions, 0 to 1.</summary>
+    [Within("The blend of directions", 0, 1, Unit = "%", Times = 100)]
     public float Blend { get; init; } = 0.5f;
 
     /// <summary>Strokes of the brushes, in the order they were made.</summary>
@@ -177,22 +191,5 @@ public sealed record PairSettings
     public PairSettings WithoutTie(string one, string two) => this with { Ties = [.. Ties.Where(t => (t.One, t.Two) != (one, two) && (t.Two, t.One) != (one, two))] };
 
     /// <summary>What is wrong with these settings, one sentence, or null.</summary>
-    public string? Problem()
-    {
-        if (CageMarginMetres is not (>= 0 and <= 1e3f))
-            return "The cage's margin must be 0 mm or more.";
-        if (Blend is not (>= 0 and <= 1))
-            return "The blend of directions must be 0 to 100 %.";
-        if (Strokes.Select(s => s.Problem()).FirstOrDefault(p => p is not null) is { } stroke)
-            return stroke;
-        if (TrayByHand.FirstOrDefault(t => t.Value is < 0 or > 999) is { Key: not null } tray)
-            return $"{tray.Key} is put on tray {tray.Value + 1}; trays are numbered 1 to 1000.";
-        if (Ties.FirstOrDefault(t => t.One == t.Two) is { } loose)
-            return $"{loose.One} cannot be kept {(loose.Together ? "together with" : "apart from")} itself.";
-        if (Parts.FirstOrDefault(p => !Usable(p.Value.OutwardReachMetres) || !Usable(p.Value.InwardReachMetres)) is { Key: not null } part)
-            return $"The reach of {part.Key} must be 0 m or more.";
-        return Trays.Values.Any(t => !Usable(t.OutwardReachMetres) || !Usable(t.InwardReachMetres)) ? "The reach of a tray must be 0 m or more." : null;
-    }
-
-    private static bool Usable(float? metres) => metres is null or (>= 0 and <= 1e6f);
+    public string? Problem() => FieldRules.Problem(this);
 }

@@ -243,6 +243,9 @@ namespace Crumpet.Storage.Migrations
                     b.Property<DateTime?>("StartedAt")
                         .HasColumnType("TEXT");
 
+                    b.Property<int>("Starts")
+                        .HasColumnType("INTEGER");
+
                     b.Property<int>("State")
                         .HasColumnType("INTEGER");
 

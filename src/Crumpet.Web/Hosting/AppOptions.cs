@@ -1,9 +1,9 @@
-namespace Crumpet.Web;
+using System.Net;
+
+namespace Crumpet.Web.Hosting;
 
 /// <summary>What the person who starts Crumpet can choose.</summary>
-/// <param name="DataFolder">Where everything is kept.</param>
-/// <param name="WithDemo">Whether a new database starts with the demo kit.</param>
-public sealed record AppOptions(string DataFolder, bool WithDemo)
+public sealed record AppOptions
 {
     /// <summary>Largest upload, bytes.</summary>
     public const long LargestUpload = 4L << 30;
@@ -14,29 +14,53 @@ public sealed record AppOptions(string DataFolder, bool WithDemo)
     /// <summary>Where Crumpet opens unless told otherwise: reachable from this machine alone.</summary>
     public const string DefaultUrl = "http://127.0.0.1:5187";
 
-    /// <summary>Reads <c>--data DIR</c> and <c>--demo false</c>.</summary>
+    private static readonly string[] Switches = ["--no-resume", "--open-to-network"];
+
+    /// <summary>Where everything is kept.</summary>
+    public required string DataFolder { get; init; }
+
+    /// <summary>Whether a new database starts with the demo kit.</summary>
+    public bool WithDemo { get; init; } = true;
+
+    /// <summary>Whether runs that waited or were at work when Crumpet ended are taken up again.</summary>
+    public bool Resumes { get; init; } = true;
+
+    /// <summary>Whether other machines may reach it.</summary>
+    public bool IsOpenToNetwork { get; init; }
+
+    /// <summary>Names it goes by beside those of its addresses.</summary>
+    public IReadOnlyList<string> AllowedHosts { get; init; } = [];
+
+    /// <summary>Addresses it opens on.</summary>
+    public IReadOnlyList<string> Urls { get; init; } = [DefaultUrl];
+
+    /// <summary>Reads <c>--data DIR</c>, <c>--demo false</c>, <c>--urls URL</c>, <c>--allowed-hosts NAME,NAME</c>, <c>--open-to-network</c> and <c>--no-resume</c>.</summary>
     public static AppOptions From(IConfiguration configuration)
     {
         string folder = configuration["data"]
             ?? Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.LocalApplicationData, Environment.SpecialFolderOption.Create), "crumpet");
-        return new AppOptions(Path.GetFullPath(folder), configuration["demo"] != "false");
-    }
-}
-
-/// <summary>Finds the folder of styles and scripts, both from the sources and beside a published program.</summary>
-internal static class WebRoot
-{
-    public static string Find()
-    {
-        string published = Path.Combine(AppContext.BaseDirectory, "wwwroot");
-        if (Directory.Exists(published))
-            return published;
-        for (var folder = new DirectoryInfo(AppContext.BaseDirectory); folder is not null; folder = folder.Parent)
+        var endpoints = configuration.GetSection("Kestrel:Endpoints").GetChildren().Select(e => e["Url"]).OfType<string>();
+        string[] urls = [.. Parts(configuration["urls"], ';').Concat(endpoints)];
+        return new AppOptions
         {
-            string source = Path.Combine(folder.FullName, "src", "Crumpet.Web", "wwwroot");
-            if (Directory.Exists(source))
-                return source;
-        }
-        throw new DirectoryNotFoundException("The folder wwwroot is not beside the program; build or publish Crumpet again.");
+            DataFolder = Path.GetFullPath(folder),
+            WithDemo = configuration["demo"] != "false",
+            Resumes = configuration["no-resume"] is null or "false",
+            IsOpenToNetwork = configuration["open-to-network"] is not (null or "false"),
+            AllowedHosts = [.. Parts(configuration["allowed-hosts"], ',')],
+            Urls = urls.Length > 0 ? urls : [DefaultUrl],
+        };
     }
+
+    /// <summary>Arguments as the host reads them: a switch without a value must not take the next argument for one.</summary>
+    public static string[] Spelt(string[] args) => Array.ConvertAll(args, a => Switches.Contains(a) ? $"{a}=true" : a);
+
+    /// <summary>The first address that other machines can reach, or null.</summary>
+    public string? OpenUrl => Urls.FirstOrDefault(url => !IsLoopback(BindingAddress.Parse(url)));
+
+    private static bool IsLoopback(BindingAddress address) => address.IsUnixPipe
+        || address.Host.Equals("localhost", StringComparison.OrdinalIgnoreCase)
+        || (IPAddress.TryParse(address.Host.Trim('[', ']'), out var number) && IPAddress.IsLoopback(number));
+
+    private static string[] Parts(string? list, char separator) => (list ?? "").Split(separator, StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
 }

@@ -1,4 +1,5 @@
 using Crumpet.Core.Building;
+using Crumpet.Web.Hosting;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 
@@ -6,7 +7,7 @@ namespace Crumpet.Web.Pages;
 
 /// <summary>What every station's page has in common: it loads its asset, shows it, and can start and cancel runs.</summary>
 /// <param name="workbench">What pages ask for and do.</param>
-public abstract class StationPage(Workbench workbench) : PageModel
+public abstract class StationPage(Workbench workbench) : PageModel, IAddressed, IShowsProblem
 {
     /// <summary>Number of the asset, from the address.</summary>
     [BindProperty(SupportsGet = true)]
@@ -24,6 +25,16 @@ public abstract class StationPage(Workbench workbench) : PageModel
     /// <summary>What pages ask for and do.</summary>
     protected Workbench Workbench { get; } = workbench;
 
+    /// <inheritdoc/>
+    public Task<bool> ExistsAsync() => Workbench.HasAssetAsync(Id);
+
+    /// <inheritdoc/>
+    public async Task<IActionResult> ShowAsync(string problem)
+    {
+        Problem = problem;
+        return await LoadAsync() ? Page() : NotFound();
+    }
+
     /// <summary>Shows the station, or only what a finished run changes.</summary>
     public async Task<IActionResult> OnGetAsync() => await LoadAsync() ? Page() : NotFound();
 
@@ -38,7 +49,14 @@ public abstract class StationPage(Workbench workbench) : PageModel
     /// <param name="mend">The mend as a line.</param>
     public async Task<IActionResult> OnPostMendAsync(string? mend)
     {
-        Problem = BuildJson.ReadMend(mend ?? "") is { } read ? await Workbench.MendAsync(Id, [read]) : "That mend cannot be read; reload the page and press it again.";
+        try
+        {
+            Problem = await Workbench.MendAsync(Id, [BuildJson.ReadMend(mend)]);
+        }
+        catch (FormatException e)
+        {
+            Problem = e.Message;
+        }
         if (Problem is not null)
             return await OnGetAsync();
         // What a mend of a fault is worth shows when it is baked again.
@@ -63,14 +81,14 @@ public abstract class StationPage(Workbench workbench) : PageModel
     /// <param name="run">The run.</param>
     public async Task<IActionResult> OnPostCancelAsync(int run)
     {
-        await Workbench.CancelAsync(run);
+        await Workbench.CancelAsync(run, ofAsset: Id);
         return RedirectToPage(new { Id });
     }
 
     /// <summary>Records a decision and runs up to this station; shows the page again with the reason where it cannot be.</summary>
     protected async Task<IActionResult> DecideAndRunAsync(Func<AssetPlan, AssetPlan> change)
     {
-        Problem = ModelState.IsValid ? await Workbench.DecideAsync(Id, change) : "One of the numbers is no number; correct it.";
+        Problem = await Workbench.DecideAsync(Id, change);
         if (Problem is null)
             return await OnPostRunAsync();
         return await LoadAsync() ? Page() : NotFound();
@@ -82,7 +100,7 @@ public abstract class StationPage(Workbench workbench) : PageModel
     {
         try
         {
-            Problem = ModelState.IsValid ? await Workbench.DecideAsync(Id, change) : "One of the choices is none; reload the page.";
+            Problem = await Workbench.DecideAsync(Id, change);
         }
         catch (FormatException e)
         {
@@ -93,13 +111,6 @@ public abstract class StationPage(Workbench workbench) : PageModel
         await Workbench.RunAsync(Id, Station);
         return Again();
     }
-
-    /// <summary>A number that may be left out.</summary>
-    /// <param name="text">What was typed.</param>
-    /// <param name="what">What it is for, as a sentence begins with it.</param>
-    /// <param name="least">Least value.</param>
-    /// <param name="most">Greatest value.</param>
-    protected static float? Number(string? text, string what, double least, double most) => string.IsNullOrWhiteSpace(text) ? null : (float)FormNumber.Read(text, what, least, most);
 
     /// <summary>Loads the asset.</summary>
     /// <returns>Whether there is one.</returns>

@@ -6,6 +6,7 @@ using Crumpet.Core;
 using Crumpet.Core.Compression;
 using Crumpet.Core.Imaging;
 using Crumpet.Storage;
+using Crumpet.Web.Hosting;
 using Microsoft.Win32.SafeHandles;
 
 namespace Crumpet.Web.Pictures;
@@ -29,15 +30,15 @@ public sealed class PictureDesk : IDisposable
     private readonly ConcurrentDictionary<(PictureKey, PictureKey), Lazy<Task<PictureDifference?>>> differences = new();
     private readonly ConcurrentDictionary<PictureKey, double> cutting = new();
 
-    // Two large pictures in memory at once are enough.
-    private readonly SemaphoreSlim decoding = new(2);
+    private readonly PixelAllowance allowance;
 
     /// <summary>Makes a desk whose tiles live in the data folder.</summary>
-    public PictureDesk(AppOptions options, FileStore store)
+    public PictureDesk(AppOptions options, FileStore store, PixelAllowance allowance)
     {
         this.store = store;
+        this.allowance = allowance;
         folder = Path.Combine(options.DataFolder, "tiles");
-        Directory.CreateDirectory(folder);
+        PrivateFiles.MakeFolder(folder);
         foreach (string left in Directory.EnumerateFiles(folder, ".*"))
             File.Delete(left);
     }
@@ -100,7 +101,6 @@ public sealed class PictureDesk : IDisposable
     {
         foreach (var cut in cuts.Values.Where(c => c is { IsValueCreated: true, Value.IsCompletedSuccessfully: true }))
             cut.Value.Result.File.Dispose();
-        decoding.Dispose();
     }
 
     private async Task<Cut> CutAsync(PictureKey key)
@@ -127,19 +127,19 @@ public sealed class PictureDesk : IDisposable
         string path = Path.Combine(folder, name);
         if (!File.Exists(path))
         {
-            await decoding.WaitAsync();
+            byte[] bytes = store.Load(key.Sha256);
+            using var room = await allowance.TakeAsync(BytesOf(bytes, key), CancellationToken.None);
             try
             {
                 MakeRoom();
                 string aside = Path.Combine(folder, "." + name);
                 await using (var stream = new FileStream(aside, FileMode.Create, FileAccess.Write))
-                    TilePyramid.Write(Decode(key), key.Meaning == ColourMeaning.Srgb, stream, Environment.ProcessorCount, new CutProgress(cutting, key), CancellationToken.None);
+                    TilePyramid.Write(Decode(bytes, key), key.Meaning == ColourMeaning.Srgb, stream, Environment.ProcessorCount, new CutProgress(cutting, key), CancellationToken.None);
                 File.Move(aside, path, overwrite: true);
             }
             finally
             {
                 cutting.TryRemove(key, out _);
-                decoding.Release();
             }
         }
         TileIndex? index;
@@ -154,20 +154,16 @@ public sealed class PictureDesk : IDisposable
 
     private async Task<PictureDifference?> MeasureAsync(PictureKey a, PictureKey b)
     {
-        await decoding.WaitAsync();
-        try
-        {
-            return PictureDifference.Measure(Decode(a), Decode(b), Environment.ProcessorCount, CancellationToken.None);
-        }
-        finally
-        {
-            decoding.Release();
-        }
+        byte[] one = store.Load(a.Sha256), two = store.Load(b.Sha256);
+        using var room = await allowance.TakeAsync(BytesOf(one, a) + BytesOf(two, b), CancellationToken.None);
+        return PictureDifference.Measure(Decode(one, a), Decode(two, b), Environment.ProcessorCount, CancellationToken.None);
     }
 
-    private Bitmap Decode(PictureKey key)
+    /// <summary>How much a picture takes while it is decoded and cut: a pyramid is a third more.</summary>
+    private static long BytesOf(byte[] bytes, PictureKey key) => bytes.AsSpan().StartsWith("DDS "u8) ? 8L * bytes.Length : ImageFile.BytesToRead(bytes, key.Sha256[..12]) * 4 / 3;
+
+    private static Bitmap Decode(byte[] bytes, PictureKey key)
     {
-        byte[] bytes = store.Load(key.Sha256);
         string name = key.Sha256[..12];
         if (!bytes.AsSpan().StartsWith("DDS "u8))
             return key.Mip == 0 ? ImageFile.Read(bytes, name) : throw new SourceFileException(name, $"mip {key.Mip}", "a picture has no mip levels", "Look at level 0");

@@ -6,28 +6,24 @@ using Microsoft.EntityFrameworkCore;
 
 namespace Crumpet.Web.Runs;
 
-/// <summary>Runs waiting for the worker. The rows in the database are what counts; the channel only wakes the worker.</summary>
+/// <summary>Runs waiting for the worker. The rows in the database are what counts; here the worker is only woken.</summary>
 public sealed class RunDesk
 {
-    private readonly Channel<int> waiting = Channel.CreateBounded<int>(new BoundedChannelOptions(1024) { FullMode = BoundedChannelFullMode.Wait });
+    private readonly Channel<bool> bell = Channel.CreateBounded<bool>(new BoundedChannelOptions(1) { FullMode = BoundedChannelFullMode.DropWrite });
     private readonly ConcurrentDictionary<int, CancellationTokenSource> running = new();
-
-    /// <summary>Numbers of runs to work, in order.</summary>
-    public ChannelReader<int> Waiting => waiting.Reader;
 
     /// <summary>Queues a run; one for the same asset and station that still waits is enough.</summary>
     public async Task AddAsync(CrumpetDb db, int assetId, Station upTo)
     {
         if (await db.Runs.AnyAsync(r => r.AssetId == assetId && r.UpTo == upTo && r.State == RunState.Queued))
             return;
-        var run = new Run { AssetId = assetId, UpTo = upTo, State = RunState.Queued, QueuedAt = DateTime.UtcNow };
-        db.Runs.Add(run);
+        db.Runs.Add(new Run { AssetId = assetId, UpTo = upTo, State = RunState.Queued, QueuedAt = DateTime.UtcNow });
         await db.SaveChangesAsync();
-        await waiting.Writer.WriteAsync(run.Id);
+        bell.Writer.TryWrite(true);
     }
 
-    /// <summary>Queues a run again that was waiting or at work when Crumpet was ended.</summary>
-    public ValueTask ResumeAsync(int runId) => waiting.Writer.WriteAsync(runId);
+    /// <summary>Waits until a run was queued.</summary>
+    internal ValueTask<bool> WaitAsync(CancellationToken cancel) => bell.Reader.ReadAsync(cancel);
 
     /// <summary>Ends a run early, whether it waits or is at work.</summary>
     public async Task CancelAsync(CrumpetDb db, int runId)

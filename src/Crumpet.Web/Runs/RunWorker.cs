@@ -1,30 +1,56 @@
 using System.Diagnostics;
 using Crumpet.Core.Building;
 using Crumpet.Storage;
+using Crumpet.Web.Hosting;
 using Microsoft.EntityFrameworkCore;
 
 namespace Crumpet.Web.Runs;
 
 /// <summary>Works off runs one after another, each with all processors. Interrupted runs are taken up again at the next start.</summary>
-public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServiceScopeFactory scopes, ILogger<RunWorker> log) : BackgroundService
+public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, AppOptions options, IServiceScopeFactory scopes, ILogger<RunWorker> log) : BackgroundService
 {
+    // A run that was at work when the process ended may have ended it.
+    private const int MostStarts = 2;
+
     /// <inheritdoc/>
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
         // Leave the start to the web pages.
         await Task.Yield();
         await ResumeAsync(stoppingToken);
-        await foreach (int id in desk.Waiting.ReadAllAsync(stoppingToken))
+        while (true)
         {
-            try
+            while (await NextAsync(stoppingToken) is { } id)
             {
-                await WorkAsync(id, stoppingToken);
+                try
+                {
+                    await WorkAsync(id, stoppingToken);
+                }
+                catch (Exception e) when (e is not OperationCanceledException || !stoppingToken.IsCancellationRequested)
+                {
+                    log.LogError(e, "Run {Run} could not be kept", id);
+                    await GiveUpAsync(id, e, stoppingToken);
+                }
             }
-            catch (Exception e) when (e is not OperationCanceledException || !stoppingToken.IsCancellationRequested)
-            {
-                log.LogError(e, "Run {Run} could not be kept", id);
-            }
+            await desk.WaitAsync(stoppingToken);
         }
+    }
+
+    /// <summary>The run that waits longest, or null.</summary>
+    private async Task<int?> NextAsync(CancellationToken cancel)
+    {
+        using var scope = scopes.CreateScope();
+        var db = scope.ServiceProvider.GetRequiredService<CrumpetDb>();
+        return await db.Runs.Where(r => r.State == RunState.Queued).OrderBy(r => r.Id).Select(r => (int?)r.Id).FirstOrDefaultAsync(cancel);
+    }
+
+    /// <summary>Ends a run whose end could not be kept, so that it is not begun for ever.</summary>
+    private async Task GiveUpAsync(int id, Exception e, CancellationToken cancel)
+    {
+        using var scope = scopes.CreateScope();
+        var db = scope.ServiceProvider.GetRequiredService<CrumpetDb>();
+        await db.Runs.Where(r => r.Id == id).ExecuteUpdateAsync(
+            set => set.SetProperty(r => r.State, RunState.Failed).SetProperty(r => r.EndedAt, DateTime.UtcNow).SetProperty(r => r.Message, $"Its end could not be kept: {e.GetBaseException().Message}"), cancel);
     }
 
     private async Task ResumeAsync(CancellationToken cancel)
@@ -34,13 +60,20 @@ public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServ
         var left = await db.Runs.Where(r => r.State == RunState.Queued || r.State == RunState.Running).OrderBy(r => r.Id).ToListAsync(cancel);
         foreach (var run in left)
         {
-            if (run.State == RunState.Running)
-                db.RunLog.Add(new RunLogEntry { RunId = run.Id, At = DateTime.UtcNow, Text = "Taken up again after a restart." });
-            run.State = RunState.Queued;
+            bool wasAtWork = run.State == RunState.Running;
+            run.State = !options.Resumes ? RunState.Cancelled : wasAtWork && run.Starts >= MostStarts ? RunState.Failed : RunState.Queued;
+            string said = run.State switch
+            {
+                RunState.Cancelled => "Not taken up again, as Crumpet was started with --no-resume; repeat it to have it worked.",
+                RunState.Failed => $"Crumpet ended {run.Starts} times while this was at work at {run.Station}, so it is not taken up again; change what it works on, or repeat it.",
+                _ => "Taken up again after a restart.",
+            };
+            if (run.State != RunState.Queued)
+                (run.Message, run.EndedAt) = (said, DateTime.UtcNow);
+            if (wasAtWork || run.State != RunState.Queued)
+                db.RunLog.Add(new RunLogEntry { RunId = run.Id, At = DateTime.UtcNow, Text = said });
         }
         await db.SaveChangesAsync(cancel);
-        foreach (var run in left)
-            await desk.ResumeAsync(run.Id);
     }
 
     private async Task WorkAsync(int id, CancellationToken stopping)
@@ -55,6 +88,7 @@ public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServ
         run.State = RunState.Running;
         run.StartedAt = DateTime.UtcNow;
         run.EndedAt = null;
+        run.Starts++;
         await db.SaveChangesAsync(stopping);
         var source = desk.Begin(id, stopping);
         try
@@ -64,7 +98,12 @@ public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServ
         catch (OperationCanceledException) when (source.IsCancellationRequested)
         {
             if (stopping.IsCancellationRequested)
+            {
+                // Ended in good order: that is no sign against it.
+                run.Starts--;
+                await db.SaveChangesAsync(CancellationToken.None);
                 return;
+            }
             run.State = RunState.Cancelled;
             run.Message = $"Cancelled at {run.Station}; nothing half done was kept.";
         }

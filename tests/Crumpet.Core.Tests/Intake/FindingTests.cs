@@ -116,7 +116,7 @@ public sealed class FindingTests
         Assert.Equal(["top_low", "lid_high"], result.Report.Objects.Select(o => o.Name));
         Assert.Equal([2, 1, 0], result.Report.Mends.Select(m => m.Changed));
         Assert.Contains(result.Findings, f => f.Code == "mend-without-target" && f.Sentence.Contains("gone", StringComparison.Ordinal));
-        Assert.Equal(["{a}_{file}_{number}", null], new[] { new RenameByPattern("{a}", "{a}_{file}_{number}"), new RenameByPattern("{a}", "{b}") }.Select(m => m.Problem() is null ? m.To : null));
+        Assert.Equal(["{a}_{file}_{number}", null], new[] { new RenameByPattern("{a}", "{a}_{file}_{number}"), new RenameByPattern("{a}", "{b}") }.Select(m => m.ProblemTogether() is null ? m.To : null));
     }
 
     private static Vector3 Standing(Vector3 p) => new(p.X, p.Y, p.Z + 1);

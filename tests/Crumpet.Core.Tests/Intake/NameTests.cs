@@ -1,3 +1,4 @@
+using Crumpet.Core.Checking;
 using Crumpet.Core.Intake;
 using FsCheck;
 using FsCheck.Xunit;
@@ -62,8 +63,8 @@ public sealed class NameTests
         Assert.Null(names.Read("lid_low"));
         Assert.Equal("lid_game", names.Write("lid", Side.Low));
         Assert.Equal(Side.High, names.SideOfFile("crate-sculpt.obj"));
-        Assert.NotNull(new NameRules { Low = ["x"], High = ["X"] }.Problem());
-        Assert.Null(new NameRules().Problem());
+        Assert.NotNull(FieldRules.Problem(new NameRules { Low = ["x"], High = ["X"] }));
+        Assert.Null(FieldRules.Problem(new NameRules()));
     }
 
     [Property(MaxTest = 400)]

@@ -180,9 +180,9 @@ public sealed class MatchingTests
     }
 
     [Theory]
-    [InlineData(0, "trays are numbered")]
+    [InlineData(0, "it must be 1 to 1000")]
     [InlineData(1, "cannot be kept")]
-    [InlineData(2, "reach of a must be")]
+    [InlineData(2, "reach of a is")]
     [InlineData(3, "margin")]
     [InlineData(4, "blend")]
     [InlineData(5, "no points")]

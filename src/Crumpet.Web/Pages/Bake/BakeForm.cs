@@ -107,25 +107,25 @@ public sealed class BakeForm
         InwardReachMetres = Inward / 1000,
         OcclusionRays = Rays,
         Occluders = Occluders,
-        OcclusionRangeMetres = Length(OcclusionRange, "The distance within which something occludes"),
-        OcclusionFalloffMetres = Length(OcclusionFalloff, "The length over which occlusion fades"),
+        OcclusionRangeMetres = Length(nameof(BakeSettings.OcclusionRangeMetres), OcclusionRange),
+        OcclusionFalloffMetres = Length(nameof(BakeSettings.OcclusionFalloffMetres), OcclusionFalloff),
         GroundOccludes = Ground,
         BackFacesOcclude = BothSides,
         Denoise = Denoise,
         ThicknessRays = ThicknessRays ?? before.ThicknessRays,
-        ThicknessRangeMetres = Length(Thickness, "The thickness that is white", before.ThicknessRangeMetres),
-        CurvatureRadiusMetres = Length(CurvatureRadius, "The radius curvature is averaged over", before.CurvatureRadiusMetres),
-        CurvatureFullRadiusMetres = Length(CurvatureFull, "The radius whose curvature is white", before.CurvatureFullRadiusMetres),
-        HeightRangeMetres = Length(HeightRange, "The height that is white"),
+        ThicknessRangeMetres = Length(nameof(BakeSettings.ThicknessRangeMetres), Thickness, before.ThicknessRangeMetres),
+        CurvatureRadiusMetres = Length(nameof(BakeSettings.CurvatureRadiusMetres), CurvatureRadius, before.CurvatureRadiusMetres),
+        CurvatureFullRadiusMetres = Length(nameof(BakeSettings.CurvatureFullRadiusMetres), CurvatureFull, before.CurvatureFullRadiusMetres),
+        HeightRangeMetres = Length(nameof(BakeSettings.HeightRangeMetres), HeightRange),
         IdBy = IdBy,
         OpacityBy = OpacityBy,
         Green = Green,
         HighNormals = HighNormals,
-        PaddingPixels = string.IsNullOrWhiteSpace(Padding) ? BakeSettings.WholeSheet : (int)FormNumber.Read(Padding, "The padding", 0, 256),
+        PaddingPixels = (int)(FormNumber.ReadIfAny<BakeSettings>(nameof(BakeSettings.PaddingPixels), Padding) ?? BakeSettings.WholeSheet),
         CoverageAlpha = Alpha,
         Bits = Bits,
         Dither = Dither,
     };
 
-    private static float Length(string? millimetres, string what, float otherwise = 0) => string.IsNullOrWhiteSpace(millimetres) ? otherwise : (float)(FormNumber.Read(millimetres, what, 0, 1e6) / 1000);
+    private static float Length(string field, string? millimetres, float otherwise = 0) => (float?)FormNumber.ReadIfAny<BakeSettings>(field, millimetres) ?? otherwise;
 }

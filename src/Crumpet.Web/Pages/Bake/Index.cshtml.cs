@@ -35,7 +35,7 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     {
         try
         {
-            Problem = ModelState.IsValid ? await Workbench.DecideAsync(Id, plan => plan with { Bake = form.Into(plan.Bake) }) : "One of the numbers is no number; correct it.";
+            Problem = await Workbench.DecideAsync(Id, plan => plan with { Bake = form.Into(plan.Bake) });
         }
         catch (FormatException e)
         {
@@ -56,8 +56,8 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
         {
             var made = new MadeMap(file, isNormal ? MadeOf.Normal : MadeOf.Height, to)
             {
-                Strength = Number(strength, "The strength", -10_000, 10_000) ?? 8,
-                RadiusPixels = (int)(Number(radius, "The radius", 1, 1024) ?? 16),
+                Strength = (float)(FormNumber.ReadIfAny<MadeMap>(nameof(MadeMap.Strength), strength) ?? 8),
+                RadiusPixels = (int)(FormNumber.ReadIfAny<MadeMap>(nameof(MadeMap.RadiusPixels), radius) ?? 16),
                 Wrap = wrap,
             };
             return plan with { Bake = plan.Bake with { Made = [.. plan.Bake.Made.Where(m => m.To != to), made] } };
@@ -78,7 +78,7 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
         else
         {
             if (View.Run is { } run)
-                await Workbench.CancelAsync(run.Id);
+                await Workbench.CancelAsync(run.Id, ofAsset: Id);
             Problem = await Workbench.DecideAsync(Id, plan => plan with { Bake = plan.Bake.Drafted(draft.Draft) });
         }
         return Problem is null ? await OnPostRunAsync() : Page();

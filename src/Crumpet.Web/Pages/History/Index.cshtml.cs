@@ -1,10 +1,12 @@
+using System.ComponentModel.DataAnnotations;
+using Crumpet.Web.Hosting;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 
 namespace Crumpet.Web.Pages.History;
 
 /// <summary>All decisions of an asset; any of them can be gone back to.</summary>
-public sealed class IndexModel(Workbench workbench) : PageModel
+public sealed class IndexModel(Workbench workbench) : PageModel, IAddressed
 {
     /// <summary>Number of the asset, from the address.</summary>
     [BindProperty(SupportsGet = true)]
@@ -12,6 +14,9 @@ public sealed class IndexModel(Workbench workbench) : PageModel
 
     /// <summary>The asset.</summary>
     public AssetView View { get; private set; } = null!;
+
+    /// <inheritdoc/>
+    public Task<bool> ExistsAsync() => workbench.HasAssetAsync(Id);
 
     /// <summary>Shows the history.</summary>
     public async Task<IActionResult> OnGetAsync()
@@ -26,11 +31,9 @@ public sealed class IndexModel(Workbench workbench) : PageModel
     /// <summary>Takes decisions back or repeats them.</summary>
     /// <param name="number">Last decision that shall hold.</param>
     /// <param name="back">Page of this application to go on with; this one if there is none.</param>
-    public async Task<IActionResult> OnPostAsync(int number, string? back)
+    public async Task<IActionResult> OnPostAsync([Required] int? number, string? back)
     {
-        if (await workbench.AssetAsync(Id) is null)
-            return NotFound();
-        await workbench.GoToAsync(Id, number);
-        return Url.IsLocalUrl(back) ? LocalRedirect(back) : RedirectToPage(new { Id });
+        await workbench.GoToAsync(Id, number!.Value);
+        return Url.IsLocalUrl(back) && back.All(c => c is > ' ' and <= '~') ? LocalRedirect(back) : RedirectToPage(new { Id });
     }
 }

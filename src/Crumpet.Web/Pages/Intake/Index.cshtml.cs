@@ -1,3 +1,4 @@
+using System.ComponentModel.DataAnnotations;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
 using Microsoft.AspNetCore.Mvc;
@@ -7,10 +8,6 @@ namespace Crumpet.Web.Pages.Intake;
 /// <summary>Files in, objects and textures listed, findings said and mended.</summary>
 public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
 {
-    // What makes sense for files that are still to come.
-    private static readonly Type[] Sharable =
-        [typeof(ScaleUnits), typeof(TurnUpright), typeof(ApplyTransform), typeof(StripPrefix), typeof(RenameByPattern), typeof(DropEmptyFaces), typeof(TurnFaces), typeof(WeldPoints), typeof(SmoothByAngle), typeof(UnitLength), typeof(DropAlpha)];
-
     /// <inheritdoc/>
     public override Station Station => Station.Intake;
 
@@ -19,14 +16,14 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     public string? Show { get; set; }
 
     /// <summary>Whether a mend can be a rule of the kit.</summary>
-    public bool CanShare(int number) => Sharable.Contains(View.Plan.Mends[number].GetType());
+    public bool CanShare(int number) => IntakeMendKinds.CanBeKitRule(View.Plan.Mends[number]);
 
     /// <summary>Adds files, newer ones in place of older ones of the same name.</summary>
     public async Task<IActionResult> OnPostAddAsync(IReadOnlyList<IFormFile> files)
     {
         if (!await LoadAsync())
             return NotFound();
-        Problem = files.Count > 0 ? await Workbench.AddFilesAsync(Id, files) : "No file arrived; drop OBJ, glTF, GLB, PLY or STL meshes, their textures, or a zip of them.";
+        Problem = files.Count > 0 ? await Workbench.AddFilesAsync(Id, files, HttpContext.RequestAborted) : "No file arrived; drop OBJ, glTF, GLB, PLY or STL meshes, their textures, or a zip of them.";
         if (Web.Show.WantsJson(Request))
             return new JsonResult(new { go = $"/assets/{Id}/intake", problem = Problem });
         return Problem is null ? Again() : await OnGetAsync();
@@ -50,23 +47,23 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     }
 
     /// <summary>Switches a mend on or off.</summary>
-    public async Task<IActionResult> OnPostSwitchAsync(int number, bool on)
+    public async Task<IActionResult> OnPostSwitchAsync([Required] int? number, bool on)
     {
-        Problem = await Workbench.SwitchMendAsync(Id, number, on);
+        Problem = await Workbench.SwitchMendAsync(Id, number!.Value, on);
         return Problem is null ? Again() : await OnGetAsync();
     }
 
     /// <summary>Takes a mend away.</summary>
-    public async Task<IActionResult> OnPostTakeAwayAsync(int number)
+    public async Task<IActionResult> OnPostTakeAwayAsync([Required] int? number)
     {
-        Problem = await Workbench.RemoveMendAsync(Id, number);
+        Problem = await Workbench.RemoveMendAsync(Id, number!.Value);
         return Problem is null ? Again() : await OnGetAsync();
     }
 
     /// <summary>Makes a mend a rule for every file of the kit.</summary>
-    public async Task<IActionResult> OnPostForKitAsync(int number)
+    public async Task<IActionResult> OnPostForKitAsync([Required] int? number)
     {
-        await Workbench.ShareMendAsync(Id, number);
-        return Again();
+        Problem = await Workbench.ShareMendAsync(Id, number!.Value);
+        return Problem is null ? Again() : await OnGetAsync();
     }
 }

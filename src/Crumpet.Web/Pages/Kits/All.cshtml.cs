@@ -1,11 +1,12 @@
 using Crumpet.Storage;
+using Crumpet.Web.Hosting;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 
 namespace Crumpet.Web.Pages.Kits;
 
 /// <summary>All kits: made, renamed, copied, archived and brought back here.</summary>
-public sealed class AllModel(Workbench workbench, KitDesk kits) : PageModel
+public sealed class AllModel(Workbench workbench, KitDesk kits) : PageModel, IShowsProblem
 {
     /// <summary>Kits in use, by name.</summary>
     public IReadOnlyList<Kit> Kits { get; private set; } = [];
@@ -16,6 +17,14 @@ public sealed class AllModel(Workbench workbench, KitDesk kits) : PageModel
     /// <summary>What is wrong with what was typed, one sentence, or null.</summary>
     public string? Problem { get; private set; }
 
+    /// <inheritdoc/>
+    public async Task<IActionResult> ShowAsync(string problem)
+    {
+        Problem = problem;
+        await OnGetAsync();
+        return Page();
+    }
+
     /// <summary>Shows the kits.</summary>
     public async Task OnGetAsync()
     {
@@ -24,23 +33,23 @@ public sealed class AllModel(Workbench workbench, KitDesk kits) : PageModel
     }
 
     /// <summary>Makes a kit.</summary>
-    public async Task<IActionResult> OnPostMakeAsync(string? name) => Redirect($"/kits/{await kits.AddKitAsync(name)}");
+    public async Task<IActionResult> OnPostMakeAsync(string? name)
+    {
+        var (kit, problem) = await kits.AddKitAsync(name);
+        return problem is null ? Redirect($"/kits/{kit}") : await ShowAsync(problem);
+    }
 
     /// <summary>Renames a kit.</summary>
     public async Task<IActionResult> OnPostRenameAsync(int kit, string? name)
     {
-        if (await workbench.KitAsync(kit) is null)
+        if (!await workbench.HasKitAsync(kit))
             return NotFound();
-        Problem = await kits.RenameKitAsync(kit, name);
-        if (Problem is null)
-            return Redirect($"/kits/{kit}");
-        await OnGetAsync();
-        return Page();
+        return await kits.RenameKitAsync(kit, name) is { } problem ? await ShowAsync(problem) : Redirect($"/kits/{kit}");
     }
 
     /// <summary>Copies a kit.</summary>
     public async Task<IActionResult> OnPostCopyAsync(int kit) =>
-        await workbench.KitAsync(kit) is null ? NotFound() : Redirect($"/kits/{await kits.CopyKitAsync(kit)}");
+        !await workbench.HasKitAsync(kit) ? NotFound() : Redirect($"/kits/{await kits.CopyKitAsync(kit)}");
 
     /// <summary>Puts a kit out of sight.</summary>
     public Task<IActionResult> OnPostArchiveAsync(int kit) => MoveAsync(kit, archived: true);
@@ -50,7 +59,7 @@ public sealed class AllModel(Workbench workbench, KitDesk kits) : PageModel
 
     private async Task<IActionResult> MoveAsync(int kit, bool archived)
     {
-        if (await workbench.KitAsync(kit) is null)
+        if (!await workbench.HasKitAsync(kit))
             return NotFound();
         await kits.ArchiveKitAsync(kit, archived);
         return Redirect("/kits");

@@ -1,11 +1,13 @@
+using System.ComponentModel.DataAnnotations;
 using Crumpet.Core.Intake;
+using Crumpet.Web.Hosting;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 
 namespace Crumpet.Web.Pages.Kits;
 
 /// <summary>A kit as a timetable: a row an asset, with its line.</summary>
-public sealed class IndexModel(Workbench workbench, KitDesk kits) : PageModel
+public sealed class IndexModel(Workbench workbench, KitDesk kits) : PageModel, IAddressed, IShowsProblem
 {
     /// <summary>Number of the kit, from the address.</summary>
     [BindProperty(SupportsGet = true)]
@@ -16,6 +18,16 @@ public sealed class IndexModel(Workbench workbench, KitDesk kits) : PageModel
 
     /// <summary>Why something was not done, one sentence, or null.</summary>
     public string? Problem { get; private set; }
+
+    /// <inheritdoc/>
+    public Task<bool> ExistsAsync() => workbench.HasKitAsync(Id);
+
+    /// <inheritdoc/>
+    public Task<IActionResult> ShowAsync(string problem)
+    {
+        Problem = problem;
+        return OnGetAsync();
+    }
 
     /// <summary>Shows the kit.</summary>
     public async Task<IActionResult> OnGetAsync()
@@ -37,9 +49,7 @@ public sealed class IndexModel(Workbench workbench, KitDesk kits) : PageModel
     /// <summary>Makes an asset of the dropped files.</summary>
     public async Task<IActionResult> OnPostAddAsync(IReadOnlyList<IFormFile> files)
     {
-        if (await workbench.KitAsync(Id) is null)
-            return NotFound();
-        var (asset, problem) = await workbench.AddAssetAsync(Id, files);
+        var (asset, problem) = await workbench.AddAssetAsync(Id, files, HttpContext.RequestAborted);
         if (Show.WantsJson(Request))
             return new JsonResult(new { go = asset is null ? null : $"/assets/{asset}/intake", problem });
         if (asset is { } id && problem is null)
@@ -51,40 +61,31 @@ public sealed class IndexModel(Workbench workbench, KitDesk kits) : PageModel
     /// <summary>Changes what the kit's assets share.</summary>
     public async Task<IActionResult> OnPostRulesAsync(string? size, string? density, int largest, bool square, bool colours)
     {
-        double? metres, pixels;
         try
         {
-            metres = string.IsNullOrWhiteSpace(size) ? null : FormNumber.Read(size, "The size of assets, in metres,", 0.001, 100000);
-            pixels = string.IsNullOrWhiteSpace(density) ? null : FormNumber.Read(density, "The density", 0.001, 1e7);
+            double? metres = FormNumber.ReadIfAny<IntakeRules>(nameof(IntakeRules.ExpectedSizeMetres), size), pixels = FormNumber.ReadIfAny<IntakeRules>(nameof(IntakeRules.PixelsPerMetre), density);
+            return await ChangeAsync(r => r with { ExpectedSizeMetres = metres, PixelsPerMetre = pixels, LargestTexture = largest, SquareTextures = square, ExpectsIdColours = colours });
         }
         catch (FormatException e)
         {
-            Problem = e.Message;
-            return await OnGetAsync();
+            return await ShowAsync(e.Message);
         }
-        await workbench.ChangeRulesAsync(Id, r => r with { ExpectedSizeMetres = metres, PixelsPerMetre = pixels, LargestTexture = Math.Clamp(largest, 64, 16384), SquareTextures = square, ExpectsIdColours = colours });
-        return RedirectToPage(new { Id });
     }
 
     /// <summary>Records how names say sides; words stand apart by spaces or commas.</summary>
     public async Task<IActionResult> OnPostNamesAsync(string? low, string? high, string? cage, string? prefixes, bool anyCase)
     {
         var names = new NameRules { Low = Words(low), High = Words(high), Cage = Words(cage), IgnoredPrefixes = Words(prefixes), IgnoresCase = anyCase };
-        Problem = names.Problem();
-        if (Problem is not null)
-            return await OnGetAsync();
-        await workbench.ChangeRulesAsync(Id, r => r with { Names = names });
-        return RedirectToPage(new { Id });
+        return await ChangeAsync(r => r with { Names = names });
 
         static string[] Words(string? text) => (text ?? "").Split([' ', ','], StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
     }
 
     /// <summary>Switches a mend of the whole kit on or off.</summary>
-    public async Task<IActionResult> OnPostSwitchAsync(int number, bool on)
-    {
-        await workbench.ChangeRulesAsync(Id, r => r with { Mends = [.. r.Mends.Select((m, i) => i == number ? m with { IsOn = on } : m)] });
-        return RedirectToPage(new { Id });
-    }
+    public Task<IActionResult> OnPostSwitchAsync(int number, bool on) => ChangeAsync(r => r with { Mends = [.. r.Mends.Select((m, i) => i == number ? m with { IsOn = on } : m)] });
+
+    /// <summary>Takes a mend of the whole kit away.</summary>
+    public Task<IActionResult> OnPostTakeAwayAsync([Required] int? number) => ChangeAsync(r => r with { Mends = [.. r.Mends.Where((_, i) => i != number)] });
 
     /// <summary>Gives an asset another name.</summary>
     public async Task<IActionResult> OnPostRenameAsync(int asset, string? name)
@@ -108,8 +109,6 @@ public sealed class IndexModel(Workbench workbench, KitDesk kits) : PageModel
     /// <param name="members">Their numbers.</param>
     public async Task<IActionResult> OnPostJoinAsync(int[] members)
     {
-        if (await workbench.KitAsync(Id) is null)
-            return NotFound();
         (int? atlas, Problem) = await kits.JoinAsync(Id, members);
         return atlas is { } id ? Redirect($"/assets/{id}/layout") : await OnGetAsync();
     }
@@ -123,8 +122,14 @@ public sealed class IndexModel(Workbench workbench, KitDesk kits) : PageModel
     /// <summary>Ends a run early.</summary>
     public async Task<IActionResult> OnPostCancelAsync(int run)
     {
-        await workbench.CancelAsync(run);
+        await workbench.CancelAsync(run, ofKit: Id);
         return RedirectToPage(new { Id });
+    }
+
+    private async Task<IActionResult> ChangeAsync(Func<IntakeRules, IntakeRules> change)
+    {
+        Problem = await workbench.ChangeRulesAsync(Id, change);
+        return Problem is null ? RedirectToPage(new { Id }) : await OnGetAsync();
     }
 
     private async Task<IActionResult> MoveAsync(int asset, bool archived)
@@ -135,5 +140,5 @@ public sealed class IndexModel(Workbench workbench, KitDesk kits) : PageModel
         return RedirectToPage(new { Id });
     }
 
-    private async Task<bool> HasAsync(int asset) => (await workbench.AssetAsync(asset))?.Asset.KitId == Id;
+    private Task<bool> HasAsync(int asset) => workbench.HasAssetAsync(asset, Id);
 }

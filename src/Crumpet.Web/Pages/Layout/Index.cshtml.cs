@@ -1,6 +1,5 @@
 using System.Globalization;
 using System.Numerics;
-using System.Text.Json;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Layout;
@@ -153,11 +152,11 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
         {
             Uvs = form.Islands == IslandsChoice.Unwrap ? UvSource.Unwrap : UvSource.Keep,
             Pack = form.Islands != IslandsChoice.Keep,
-            PixelsPerMetre = Fills(form.Density) ? null : Number(form.Density, "The density", 0.001, 1e7),
+            PixelsPerMetre = Fills(form.Density) ? null : FormNumber.ReadIfAny<LayoutSettings>(nameof(LayoutSettings.PixelsPerMetre), form.Density),
             FillsTile = Fills(form.Density),
-            PaddingPixels = (int)(Number(form.Padding, "The padding", 0, 256) ?? 8),
+            PaddingPixels = (int)(FormNumber.ReadIfAny<LayoutSettings>(nameof(LayoutSettings.PaddingPixels), form.Padding) ?? 8),
             Rotation = form.Rotation,
-            SlackPercent = Number(form.Slack, "The slack", 0, 90) ?? 0,
+            SlackPercent = (float)(FormNumber.ReadIfAny<LayoutSettings>(nameof(LayoutSettings.SlackPercent), form.Slack) ?? 0),
             StackEqual = form.Stack,
             Sheets = form.Sheets > 0 ? SheetRule.Together : SheetRule.Materials,
             SheetCount = Math.Max(1, form.Sheets),
@@ -167,9 +166,9 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
                 CutMaterials = form.Materials,
                 Straighten = form.Straighten,
                 HideSeams = form.Hide,
-                CutAngleDegrees = Number(form.Angle, "The angle of seams", 1, 180) ?? 75,
-                ConeDegrees = Number(form.Cone, "The cone", 5, 180) ?? 100,
-                StretchLimit = 1 + (Number(form.Stretch, "The stretch limit", 0.5, 900) ?? 25) / 100,
+                CutAngleDegrees = (float)(FormNumber.ReadIfAny<UnwrapSettings>(nameof(UnwrapSettings.CutAngleDegrees), form.Angle) ?? 75),
+                ConeDegrees = (float)(FormNumber.ReadIfAny<UnwrapSettings>(nameof(UnwrapSettings.ConeDegrees), form.Cone) ?? 100),
+                StretchLimit = (float)(FormNumber.ReadIfAny<UnwrapSettings>(nameof(UnwrapSettings.StretchLimit), form.Stretch) ?? 1.25),
             },
         },
     });
@@ -192,7 +191,7 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     /// <summary>Makes the parts of picked islands sharper or less sharp than the others.</summary>
     /// <param name="parts">Names of parts, one a line.</param>
     /// <param name="weight">Density against the others.</param>
-    public Task<IActionResult> OnPostWeightAsync(string? parts, string? weight) => ChangeLayoutAsync(layout => layout.Weighted(Lines(parts), Number(weight, "The weight", 0.01, 100)));
+    public Task<IActionResult> OnPostWeightAsync(string? parts, string? weight) => ChangeLayoutAsync(layout => layout.Weighted(Lines(parts), (float?)FormNumber.ReadIfAny<PartLayout>(nameof(PartLayout.Weight), weight)));
 
     /// <summary>Puts the parts of picked islands on a sheet.</summary>
     /// <param name="parts">Names of parts, one a line.</param>
@@ -211,13 +210,13 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     {
         if (await Workbench.AssetAsync(Id) is not { } asset)
             return NotFound();
-        return await ChangeLayoutAsync(layout => layout.WithoutPins(Lines(gone)).WithPins(asset.PinsAt(Picked<double[][]>(string.IsNullOrEmpty(pins) ? "[]" : pins).Where(p => p.Length == 3).Select(p => ((int)p[0], (float)p[1], (float)p[2])))));
+        return await ChangeLayoutAsync(layout => layout.WithoutPins(Lines(gone)).WithPins(asset.PinsAt(Picked<double[][]>(string.IsNullOrEmpty(pins) ? "[]" : pins).Where(p => p.Length == 3 && p[0] is >= 0 and < int.MaxValue).Select(p => ((int)p[0], (float)p[1], (float)p[2])))));
     }
 
     /// <summary>Edges to cut or sew up, from one that was pressed on the canvas or the stage.</summary>
     public async Task<IActionResult> OnGetEdgesAsync(EdgeQuestion question)
     {
-        if (!ModelState.IsValid || (await Workbench.AssetAsync(Id))?.PickEdges(question.Place, question.Reach, question.From) is not { } picked)
+        if ((await Workbench.AssetAsync(Id))?.PickEdges(question.Place, question.Reach, question.From) is not { } picked)
             return NotFound();
         return new JsonResult(new { picked.Edges, picked.HalfEdges, picked.Metres, end = (float[])[picked.End.X, picked.End.Y, picked.End.Z] }, BuildJson.Options);
     }
@@ -229,14 +228,5 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     private static bool Fills(string? density) => string.Equals(density?.Trim(), "fill", StringComparison.OrdinalIgnoreCase);
 
     private static T Picked<T>(string? json)
-    {
-        try
-        {
-            return JsonSerializer.Deserialize<T>(json ?? "", BuildJson.Options) ?? throw new JsonException();
-        }
-        catch (JsonException)
-        {
-            throw new FormatException("What was picked cannot be read; pick it again.");
-        }
-    }
+        where T : class => BuildJson.Read<T>(json, "What was picked cannot be read; pick it again.");
 }

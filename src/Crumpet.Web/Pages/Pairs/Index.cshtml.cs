@@ -1,4 +1,5 @@
 using System.Globalization;
+using Crumpet.Core.Baking;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Pairing;
@@ -10,8 +11,6 @@ namespace Crumpet.Web.Pages.Pairs;
 /// <summary>Low and high matched into a ledger, parts on trays, cages around them.</summary>
 public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
 {
-    private const int LongestStroke = 2000;
-
     /// <inheritdoc/>
     public override Station Station => Station.Pairs;
 
@@ -63,7 +62,7 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     /// <summary>Records how trays are made and the reaches, and pairs.</summary>
     public Task<IActionResult> OnPostPairAsync(TrayMode trays, string? outward, string? inward) => ChangeAsync(plan =>
     {
-        var (o, i) = (Millimetres(outward, "The outward reach"), Millimetres(inward, "The inward reach"));
+        var (o, i) = Reaches(outward, inward);
         return plan with { Trays = trays, Bake = plan.Bake with { OutwardReachMetres = o ?? plan.Bake.OutwardReachMetres, InwardReachMetres = i ?? plan.Bake.InwardReachMetres } };
     });
 
@@ -73,8 +72,8 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     /// <summary>Records where rays start and come from, for all parts.</summary>
     public Task<IActionResult> OnPostCageAsync(CageKind kind, string? margin, RayDirection direction, string? blend, string? outward, string? inward) => ChangeAsync(plan => plan with
     {
-        Pairs = plan.Pairs with { Cage = kind, CageMarginMetres = Millimetres(margin, "The margin") ?? 0, Direction = direction, Blend = (Number(blend, "The blend", 0, 100) ?? 50) / 100 },
-        Bake = plan.Bake with { OutwardReachMetres = Millimetres(outward, "The outward reach") ?? plan.Bake.OutwardReachMetres, InwardReachMetres = Millimetres(inward, "The inward reach") ?? plan.Bake.InwardReachMetres },
+        Pairs = plan.Pairs with { Cage = kind, CageMarginMetres = (float)(FormNumber.ReadIfAny<PairSettings>(nameof(PairSettings.CageMarginMetres), margin) ?? 0), Direction = direction, Blend = (float)(FormNumber.ReadIfAny<PairSettings>(nameof(PairSettings.Blend), blend) ?? 0.5) },
+        Bake = plan.Bake with { OutwardReachMetres = Reaches(outward, inward).Outward ?? plan.Bake.OutwardReachMetres, InwardReachMetres = Reaches(outward, inward).Inward ?? plan.Bake.InwardReachMetres },
     });
 
     /// <summary>Puts parts on a tray by hand, or leaves them to the plan.</summary>
@@ -85,7 +84,7 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     /// <summary>Records what holds for one part.</summary>
     public Task<IActionResult> OnPostPartAsync(string part, int tray, string? outward, string? inward, Occluders? sees, CageKind? cage, RayDirection? direction) => ChangeAsync(plan =>
     {
-        var own = new PartSettings { OutwardReachMetres = Millimetres(outward, "The outward reach"), InwardReachMetres = Millimetres(inward, "The inward reach"), Sees = sees, Cage = cage, Direction = direction };
+        var own = new PartSettings { OutwardReachMetres = Reaches(outward, inward).Outward, InwardReachMetres = Reaches(outward, inward).Inward, Sees = sees, Cage = cage, Direction = direction };
         return plan with { Trays = tray >= 0 ? TrayMode.Planned : plan.Trays, Pairs = plan.Pairs.With(part, own).OnTray(part, tray >= 0 ? tray : null) };
     });
 
@@ -100,7 +99,7 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     /// <summary>Records what holds for one tray.</summary>
     public Task<IActionResult> OnPostTraySettingsAsync(int tray, string? outward, string? inward, bool? others) => ChangeAsync(plan =>
     {
-        var own = new TraySettings { OutwardReachMetres = Millimetres(outward, "The outward reach"), InwardReachMetres = Millimetres(inward, "The inward reach"), OthersOcclude = others };
+        var own = new TraySettings { OutwardReachMetres = Reaches(outward, inward).Outward, InwardReachMetres = Reaches(outward, inward).Inward, OthersOcclude = others };
         return plan with { Pairs = plan.Pairs.With(tray, own) };
     });
 
@@ -154,9 +153,9 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     /// <param name="amount">Millimetres for the cage, percent for directions.</param>
     public Task<IActionResult> OnPostStrokeAsync(BrushKind kind, string part, string? points, string? radius, string? amount) => ChangeAsync(plan =>
     {
-        float[] numbers = [.. (points ?? "").Split(' ', StringSplitOptions.RemoveEmptyEntries).Take(3 * LongestStroke).Select(p => Number(p, "A point of the stroke", -1e6f, 1e6f)!.Value)];
-        float strength = Number(amount, "The brush's strength", -1e6f, 1e6f) ?? 0;
-        var stroke = new BrushStroke(kind, part, numbers, Millimetres(radius, "The brush's radius") ?? 0, kind == BrushKind.Cage ? strength / 1000 : strength / 100);
+        float[] numbers = [.. (points ?? "").Split(' ', StringSplitOptions.RemoveEmptyEntries).Take(BrushStroke.MostNumbers).Select(p => (float)FormNumber.Read<BrushStroke>(nameof(BrushStroke.Points), p))];
+        float strength = (float)(FormNumber.ReadIfAny<BrushStroke>(nameof(BrushStroke.Amount), amount) ?? 0);
+        var stroke = new BrushStroke(kind, part, numbers, (float)(FormNumber.ReadIfAny<BrushStroke>(nameof(BrushStroke.RadiusMetres), radius) ?? 0), kind == BrushKind.Cage ? strength / 1000 : strength / 100);
         return plan with { Pairs = plan.Pairs with { Strokes = [.. plan.Pairs.Strokes, stroke] } };
     });
 
@@ -171,5 +170,6 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
 
     private MatchInput Match => new(Objects, NameReader.Create(View.Plan.NamePattern, View.Asset.Kit!.Rules().Names));
 
-    private static float? Millimetres(string? text, string what) => Number(text, what + ", in mm,", 0, 1e6f) / 1000;
+    private static (float? Outward, float? Inward) Reaches(string? outward, string? inward) => (
+        (float?)FormNumber.ReadIfAny<BakeSettings>(nameof(BakeSettings.OutwardReachMetres), outward), (float?)FormNumber.ReadIfAny<BakeSettings>(nameof(BakeSettings.InwardReachMetres), inward));
 }
