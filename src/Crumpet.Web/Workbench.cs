@@ -33,7 +33,10 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
     /// <summary>An asset with all that its stations show, or null.</summary>
     public async Task<AssetView?> AssetAsync(int id)
     {
-        var asset = await Whole().Include(a => a.Decisions).FirstOrDefaultAsync(a => a.Id == id);
+        var asset = await Whole().FirstOrDefaultAsync(a => a.Id == id);
+        // Pages tell what was decided; how the asset stood before and after is not read for that.
+        asset?.Decisions.AddRange(await db.Decisions.Where(d => d.AssetId == id)
+            .Select(d => new Decision { Id = d.Id, AssetId = id, Number = d.Number, At = d.At, Sentence = d.Sentence, IsUndone = d.IsUndone, BeforeJson = "", AfterJson = "" }).ToListAsync());
         return asset is null ? null : new AssetView(asset, (await ActiveRunsAsync()).Find(r => r.AssetId == id), store);
     }
 

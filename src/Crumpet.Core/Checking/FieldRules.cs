@@ -116,15 +116,15 @@ public static class FieldRules
                 {
                     var rule = p.GetCustomAttribute<FieldRuleAttribute>();
                     bool mayBeNull = Nullable.GetUnderlyingType(p.PropertyType) is not null || (!p.PropertyType.IsValueType && nulls.Create(p).ReadState == NullabilityState.Nullable);
-                    return new Field(p, rule, p.GetCustomAttribute<AtMostAttribute>()?.Count ?? MostItems, mayBeNull, rule?.What ?? InWords(p.Name));
+                    return new Field(p, rule, p.GetCustomAttribute<AtMostAttribute>()?.Count ?? MostItems, mayBeNull, rule?.What ?? InWords(p.Name, p.PropertyType != typeof(string) && p.PropertyType.IsAssignableTo(typeof(IEnumerable))));
                 }),
         ];
     });
 
     /// <summary>A property's name as a sentence begins with it.</summary>
-    private static string InWords(string name)
+    private static string InWords(string name, bool isList)
     {
-        var text = new StringBuilder("The ");
+        var text = new StringBuilder(isList ? "The list of " : "The ");
         for (int i = 0; i < name.Length; i++)
         {
             if (i > 0 && char.IsUpper(name[i]))

@@ -7,6 +7,9 @@ namespace Crumpet.Core.Intake;
 /// <summary>Everything that findings are drawn from.</summary>
 internal sealed class IntakeLook
 {
+    // So many objects need no list where they are all there are.
+    private const int MostListed = 500;
+
     private IntakeLook(IntakeState state, IntakeInput input, MeshFlaws[] flaws)
     {
         State = state;
@@ -82,7 +85,7 @@ internal sealed class IntakeLook
         : $"{string.Join(", ", objects.Take(3).Select(i => Rows[i].Name))} and {objects.Count - 3} more";
 
     /// <summary>Source names, by which mends know objects; all of a file's objects need no list.</summary>
-    public IReadOnlyList<string> Sources(IReadOnlyList<int> objects) => [.. objects.Select(i => Rows[i].SourceName).Distinct(StringComparer.Ordinal)];
+    public IReadOnlyList<string> Sources(IReadOnlyList<int> objects) => objects.Count > MostListed && objects.Count == Rows.Count ? [] : [.. objects.Select(i => Rows[i].SourceName).Distinct(StringComparer.Ordinal)];
 
     /// <summary>The place of a corner, or of the whole object.</summary>
     public Spot SpotAt(int number, int corner)

@@ -61,7 +61,7 @@ internal static class SurfaceFindings
     private static IReadOnlyList<MendOffer> Smooth(IReadOnlyList<string> objects) => [new($"Smooth up to {SmoothAngle}°", true, new SmoothByAngle(SmoothAngle) { Objects = objects })];
 
     private static double Tolerance(IntakeLook look, IReadOnlyList<string> objects) =>
-        Math.Round(look.State.Objects.Where(o => objects.Contains(o.SourceName)).Max(o => IntakeLook.WeldTolerance(o.Mesh)), 7);
+        Math.Round(look.State.Objects.Where(o => objects.Count == 0 || objects.Contains(o.SourceName)).Max(o => IntakeLook.WeldTolerance(o.Mesh)), 7);
 
     internal static string Many(int count, string thing) => $"{count.ToString("#,0", System.Globalization.CultureInfo.InvariantCulture).Replace(',', '\u2009')} {thing}{(count == 1 ? "" : "s")}";
 }

@@ -94,6 +94,8 @@ public static class ZipContents
         // Entries that share bytes are many files' worth of work in one file's room.
         if (inside > zipBytes)
             throw Refused(name, "", $"its entries claim {inside} bytes of a file of {zipBytes}, so they lie over each other", "Pack it again as a plain zip");
+        if (whole > 4 * AlwaysAllowed && whole > MostTimesLarger * zipBytes)
+            throw Refused(name, "", $"{zipBytes} bytes claim to hold {whole}", "Pack it again; no meshes or pictures shrink that far");
         if (whole > ZipAllowance.MostBytes)
             throw Refused(name, "", $"its files come to {whole >> 30} GiB, at most {ZipAllowance.MostBytes >> 30} GiB are taken", "Split it");
     }

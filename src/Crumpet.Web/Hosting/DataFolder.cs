@@ -24,6 +24,8 @@ internal sealed class DataFolder : IDisposable
         {
             return null;
         }
+        foreach (string own in (string[])["store", "keys"])
+            PrivateFiles.MakeFolder(Path.Combine(path, own));
         RemoveRemains(Path.Combine(path, "store", FileStore.IncomingFolder));
         BufferUploads(path);
         return new DataFolder(hold);

@@ -13,6 +13,14 @@ public abstract class StationPage(Workbench workbench) : PageModel, IAddressed, 
     [BindProperty(SupportsGet = true)]
     public int Id { get; set; }
 
+    /// <summary>Page of the ledger, from 1.</summary>
+    [BindProperty(Name = "leaf", SupportsGet = true)]
+    public int? PageNumber { get; set; }
+
+    /// <summary>What the page is to go to, from the address.</summary>
+    [BindProperty(SupportsGet = true)]
+    public string? Place { get; set; }
+
     /// <summary>The asset.</summary>
     public AssetView View { get; private set; } = null!;
 
@@ -72,6 +80,19 @@ public abstract class StationPage(Workbench workbench) : PageModel, IAddressed, 
             return NotFound();
         Problem = await Workbench.MendAsync(Id, [.. View.SafeMends(Station).Select(o => o.Mend)]);
         return Problem is null ? Again() : Page();
+    }
+
+    /// <summary>Which rows of a list are shown: those of the page asked for, or those around what the page is to go to.</summary>
+    /// <param name="rows">The list.</param>
+    /// <param name="placeOf">What a row is about.</param>
+    /// <param name="thing">One of them; its plural ends in s.</param>
+    /// <param name="query">What the address says beside the page.</param>
+    public PagedRows Rows<T>(IReadOnlyList<T> rows, Func<T, string> placeOf, string thing, string query)
+    {
+        int row = -1;
+        for (int i = 0; i < rows.Count && row < 0 && Place is not null && PageNumber is null; i++)
+            row = placeOf(rows[i]) == Place ? i : -1;
+        return PagedRows.At(rows.Count, PageNumber, row, thing, query);
     }
 
     /// <summary>Back to the page as it was looked at.</summary>

@@ -12,6 +12,10 @@ public sealed class IndexModel(Workbench workbench) : PageModel, IAddressed
     [BindProperty(SupportsGet = true)]
     public int Id { get; set; }
 
+    /// <summary>Page of the list, from 1.</summary>
+    [BindProperty(Name = "leaf", SupportsGet = true)]
+    public int? PageNumber { get; set; }
+
     /// <summary>The asset.</summary>
     public AssetView View { get; private set; } = null!;
 

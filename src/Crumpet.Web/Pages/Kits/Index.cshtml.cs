@@ -51,7 +51,7 @@ public sealed class IndexModel(Workbench workbench, KitDesk kits) : PageModel, I
     {
         var (asset, problem) = await workbench.AddAssetAsync(Id, files, HttpContext.RequestAborted);
         if (Show.WantsJson(Request))
-            return new JsonResult(new { go = asset is null ? null : $"/assets/{asset}/intake", problem });
+            return new JsonResult(new { go = asset is null ? null : $"/assets/{asset}/intake", problem }) { StatusCode = asset is null ? StatusCodes.Status422UnprocessableEntity : null };
         if (asset is { } id && problem is null)
             return Redirect($"/assets/{id}/intake");
         Problem = problem;

@@ -24,17 +24,27 @@ public sealed record MapLink(Contact Contact, string Path, bool IsBad, string Wo
 /// <param name="Links">One a contact.</param>
 public sealed record ContactMap(double Width, double Height, IReadOnlyList<(int Tray, double Y, IReadOnlyList<PartRow> Parts)> Trays, IReadOnlyList<MapStop> Stops, IReadOnlyList<MapLink> Links)
 {
-    private const double Left = 22, Right = 56, Top = 30, LeastWidth = 540, Step = 15, Labels = 84;
+    private const double Margin = 22, Right = 56, Top = 30, LeastWidth = 540, Step = 15, Labels = 84;
     private const int Sweeps = 16;
+
+    /// <summary>Most parts that are drawn; with more no line can be followed.</summary>
+    public const int MostParts = 400;
+
+    /// <summary>How many parts are not drawn.</summary>
+    public int Left { get; private init; }
 
     /// <summary>Places parts so that those in contact stand near each other.</summary>
     public static ContactMap Of(PairReport report)
     {
-        var numbers = Enumerable.Range(0, report.Parts.Count).Where(i => report.Parts[i].IsPaired).ToArray();
-        var touching = report.Contacts.Where(c => c.Touches).ToArray();
+        var paired = Enumerable.Range(0, report.Parts.Count).Where(i => report.Parts[i].IsPaired).ToArray();
+        var touches = report.Contacts.Where(c => c.Touches).SelectMany(c => new[] { c.One, c.Two }).CountBy(i => i).ToDictionary();
+        // Those in contact are what the map is for.
+        var numbers = paired.Length <= MostParts ? paired : [.. paired.OrderByDescending(i => touches.GetValueOrDefault(i)).Take(MostParts).Order()];
+        var drawn = numbers.ToHashSet();
+        var touching = report.Contacts.Where(c => c.Touches && drawn.Contains(c.One) && drawn.Contains(c.Two)).ToArray();
         var neighbours = touching.SelectMany(c => new[] { (c.One, c.Two), (One: c.Two, Two: c.One) }).ToLookup(p => p.One, p => p.Two);
         var lines = numbers.GroupBy(i => report.Parts[i].Tray).OrderBy(g => g.Key).Select(g => (Tray: g.Key, Parts: g.ToList())).ToArray();
-        double width = Math.Max(LeastWidth, Left + Right + Step * lines.Select(l => l.Parts.Count).DefaultIfEmpty(0).Max());
+        double width = Math.Max(LeastWidth, Margin + Right + Step * lines.Select(l => l.Parts.Count).DefaultIfEmpty(0).Max());
         var x = new Dictionary<int, double>();
         foreach (var line in lines)
             Spread(line.Parts);
@@ -61,13 +71,13 @@ public sealed record ContactMap(double Width, double Height, IReadOnlyList<(int 
         var stops = numbers.Select(i => new MapStop(report.Parts[i], x[i], y[i])).ToArray();
         var links = touching.Select(c => new MapLink(c, Path(x[c.One], y[c.One], x[c.Two], y[c.Two]), y[c.One] == y[c.Two], string.Create(
             CultureInfo.InvariantCulture, $"{report.Parts[c.One].Name} and {report.Parts[c.Two].Name}, {c.GapMetres * 1000:0.0} mm apart"))).ToArray();
-        return new ContactMap(width, Math.Max(height - 62 + 8, Top), trays, stops, links);
+        return new ContactMap(width, Math.Max(height - 62 + 8, Top), trays, stops, links) { Left = paired.Length - numbers.Length };
 
         void Spread(List<int> parts)
         {
-            double step = (width - Left - Right) / Math.Max(1, parts.Count);
+            double step = (width - Margin - Right) / Math.Max(1, parts.Count);
             for (int k = 0; k < parts.Count; k++)
-                x[parts[k]] = Left + step * (k + 0.5);
+                x[parts[k]] = Margin + step * (k + 0.5);
         }
     }
 

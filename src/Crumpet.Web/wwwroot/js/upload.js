@@ -2,8 +2,21 @@
 
 const say = (form, text) => { form.querySelector("label").textContent = text; };
 
+function answerOf(request) {
+  try {
+    return JSON.parse(request.responseText);
+  } catch {
+    return { problem: `The files were not taken (${request.status}); try again with fewer at once.` };
+  }
+}
+
 function upload(form, files) {
   if (!files.length) return;
+  const { mostFiles, mostBytes } = form.dataset, whole = files.reduce((sum, { file }) => sum + file.size, 0);
+  if (files.length > +mostFiles || whole > +mostBytes) {
+    say(form, `That is too much at once: at most ${mostFiles} files and ${Math.floor(mostBytes / 2 ** 30)} GiB are taken; drop fewer at a time, or a zip.`);
+    return form.classList.add("refused");
+  }
   const data = new FormData(form);
   data.delete("files");
   // A file's name carries its folders, so that textures are found where meshes look for them.
@@ -18,7 +31,7 @@ function upload(form, files) {
     say(form, event.loaded < event.total ? `Sending ${count}: ${Math.round(100 * event.loaded / event.total)} % of ${(event.total / 1048576).toFixed(1)} MiB.` : `Taking ${count} in.`);
   });
   request.addEventListener("load", () => {
-    const { go, problem } = request.status < 400 ? JSON.parse(request.responseText) : { problem: `The files were not taken (${request.status}); try again with fewer at once.` };
+    const { go, problem } = answerOf(request);
     if (!problem) return location.assign(go);
     say(form, problem);
     bar.hidden = true;
