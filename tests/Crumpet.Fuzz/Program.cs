@@ -4,11 +4,14 @@ using Crumpet.Fuzz;
 
 // crumpet-fuzz READER SECONDS [SEED]: feeds broken files to a reader and fails at the first input that it answers with anything
 // but a result or a SourceFileException, that takes longer than five seconds, or for which it allocates beyond the limit.
+// crumpet-fuzz line SECONDS [SEED]: takes meshes with odd coordinates down the whole line.
 const double LongestSeconds = 5;
 const long MostBytes = 1L << 30;
+if (args is ["line", .. var rest])
+    return LineRun.Go(rest);
 if (args.Length < 2 || !Readers.All.TryGetValue(args[0], out var reader))
 {
-    Console.Error.WriteLine($"Usage: READER SECONDS [SEED]; readers are {string.Join(", ", Readers.All.Keys)}.");
+    Console.Error.WriteLine($"Usage: READER|line SECONDS [SEED]; readers are {string.Join(", ", Readers.All.Keys)}.");
     return 2;
 }
 double seconds = double.Parse(args[1], CultureInfo.InvariantCulture);

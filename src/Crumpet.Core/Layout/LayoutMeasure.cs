@@ -122,7 +122,7 @@ internal static class LayoutMeasure
             {
                 var (s1, s2) = StretchMeasure.SingularValues(SymmetricDirichlet.Gradient(chart, island.Tile, t));
                 double turned = Math.Max(Math.Abs(s2), 1e-12 * s1), size = Math.Max(s1 * turned * chart.Area / Math.Max(flat, 1e-30), 1e-12);
-                (angles[at], areas[at], weights[at]) = (Math.Min(s1 / turned, 1e6), Math.Min(Math.Max(size, 1 / size), 1e6), chart.Rest[t].Area);
+                (angles[at], areas[at], weights[at]) = (StretchMeasure.Bounded(s1 / turned), StretchMeasure.Bounded(Math.Max(size, 1 / size)), chart.Rest[t].Area);
             }
         }
         return (Spread.Of(angles, weights), Spread.Of(areas, weights));

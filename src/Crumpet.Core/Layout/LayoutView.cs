@@ -73,7 +73,7 @@ public static class LayoutView
                 g.X0 * a.X + g.X1 * b.X + g.X2 * c.X, g.Y0 * a.X + g.Y1 * b.X + g.Y2 * c.X, g.X0 * a.Y + g.X1 * b.Y + g.X2 * c.Y, g.Y0 * a.Y + g.Y1 * b.Y + g.Y2 * c.Y));
             double turned = Math.Max(Math.Abs(s2), 1e-12), density = Math.Sqrt(s1 * turned) * size, mean = result.Report.Each[islands[t]].Density;
             densities[t] = (float)density;
-            angles[t] = (float)Math.Min(s1 / turned, 1e6);
+            angles[t] = (float)StretchMeasure.Bounded(s1 / turned);
             areas[t] = mean > 0 ? (float)(density * density / (mean * mean)) : 1;
             int flag = s2 < 0 ? Turned : 0;
             for (int k = 0; k < 3; k++)

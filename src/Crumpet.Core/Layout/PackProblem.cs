@@ -39,6 +39,7 @@ internal sealed class PackProblem(
     IReadOnlyList<PackShape> shapes, IReadOnlyList<double[]> turns, IReadOnlyList<PackItem> items, int side, double radius, int sheets, IReadOnlyList<PackPlace> locked)
 {
     private const int MostKept = 60000;
+    private const double Diagonal = 1.4143;
     private readonly ConcurrentBag<PackGrid[]> grids = [];
     private readonly ConcurrentDictionary<(int Class, int Turn, double Scale), ShapeMask> masks = [];
 
@@ -63,6 +64,13 @@ internal sealed class PackProblem(
             masks.Clear();
         return masks.GetOrAdd((shape, turn, scale), key => new ShapeMask(shapes[key.Class], turns[key.Class][key.Turn], key.Scale, radius));
     }
+
+    /// <summary>Whether a shape is longer than a sheet's diagonal, so that nothing of it needs to be drawn to know that it does not fit.</summary>
+    private bool IsTooLong(int shape, double scale) => !(shapes[shape].Extent * scale <= Diagonal * side);
+
+    /// <summary>The greatest scale at which no shape is longer than a sheet's diagonal, cells a unit.</summary>
+    /// <param name="weightOf">Size of each group against the others.</param>
+    public double LongestFit(double[] weightOf) => items.Min(i => Diagonal * side / Math.Max(shapes[i.Class].Extent * weightOf[i.Group], 1e-30));
 
     /// <summary>Packs the islands one after the other, each as low as it goes.</summary>
     /// <param name="plan">How.</param>
@@ -140,6 +148,13 @@ internal sealed class PackProblem(
             cancel.ThrowIfCancellationRequested();
             int shape = items[item].Class;
             double scale = scaleOf(items[item].Group);
+            if (IsTooLong(shape, scale))
+            {
+                leftOut = (long)Math.Min(leftOut + Math.Max(1, shapes[shape].Area() * scale * scale), long.MaxValue / 2);
+                if (leftOut > giveUpAt)
+                    break;
+                continue;
+            }
             for (int sheet = Math.Max(0, items[item].Sheet); sheet < sheets && places[item].Sheet < 0; sheet++)
             {
                 var grid = sheetsOf[sheet];

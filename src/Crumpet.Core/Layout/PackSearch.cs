@@ -108,7 +108,7 @@ internal static class PackSearch
     private static double FirstScale(PackProblem problem, double[] weightOf)
     {
         double area = Enumerable.Range(0, problem.Items.Count).Sum(i => problem.ShapeOf(i).Area() * weightOf[problem.Items[i].Group] * weightOf[problem.Items[i].Group]);
-        return Math.Sqrt((double)problem.Side * problem.Side * problem.Sheets / Math.Max(area, 1e-30));
+        return Math.Min(Math.Sqrt((double)problem.Side * problem.Side * problem.Sheets / Math.Max(area, 1e-30)), problem.LongestFit(weightOf));
     }
 
     /// <summary>The greatest scale at which a plan fits, from a guess downwards; null where there is none.</summary>

@@ -28,6 +28,7 @@ internal static class PackedIslands
     private const double MostCellsAPixel = 2;
     private const int ManyIslands = 800;
     private const int ManySheets = 4;
+    private const double MostTiles = 4;
     private static readonly int[] SketchShares = [8, 4, 2];
 
     /// <summary>About how much of the time goes into the search at even density, where there is slack.</summary>
@@ -121,7 +122,8 @@ internal static class PackedIslands
                 shape = shapes.Count;
                 known.Add((like, shares), shape);
                 var model = islands[like];
-                shapes.Add(Scaled(model.Flat.Shape(), 1 / model.MeanScale(model.Flat.Uv)));
+                double mean = model.MeanScale(model.Flat.Uv);
+                shapes.Add(Scaled(model.Flat.Shape(), mean > 0 ? 1 / mean : 1));
             }
             corners[k] = like == free[k] ? null : match.Corners;
             items[k] = new PackItem(shape, island.Part, request.SheetOfPart[island.Part]);
@@ -155,7 +157,11 @@ internal static class PackedIslands
         double perTile = request.Size * cells / share, radius = request.PaddingPixels / 2.0 * cells / share;
         foreach (var island in islands.Where(i => i.IsLocked))
         {
-            var mask = new ShapeMask(island.Flat.Shape(), 0, perTile, radius);
+            var shape = island.Flat.Shape();
+            // An island that was locked over many tiles keeps no room on this one: there would be none left.
+            if (!(shape.Extent <= MostTiles))
+                continue;
+            var mask = new ShapeMask(shape, 0, perTile, radius);
             // The raster begins half a padding inside the tile; between cells the mask takes both.
             double x = -mask.OffsetX - radius, y = -mask.OffsetY - radius;
             int left = (int)Math.Floor(x), bottom = (int)Math.Floor(y);

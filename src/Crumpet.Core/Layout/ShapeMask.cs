@@ -8,6 +8,17 @@ internal sealed record PackShape(double[] Points, int[] Border)
     /// <summary>Whether all triangles turn the same way, so that the border alone says what is covered.</summary>
     public bool IsOneWay { get; } = OneWay(Points);
 
+    /// <summary>The longer side of its upright box.</summary>
+    public double Extent { get; } = Longest(Points);
+
+    private static double Longest(double[] points)
+    {
+        double left = double.PositiveInfinity, right = double.NegativeInfinity, bottom = left, top = right;
+        for (int i = 0; i < points.Length; i += 2)
+            (left, right, bottom, top) = (Math.Min(left, points[i]), Math.Max(right, points[i]), Math.Min(bottom, points[i + 1]), Math.Max(top, points[i + 1]));
+        return points.Length == 0 ? 0 : Math.Max(right - left, top - bottom);
+    }
+
     private static bool OneWay(double[] points)
     {
         int left = 0, right = 0;

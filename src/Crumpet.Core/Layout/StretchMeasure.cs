@@ -54,11 +54,14 @@ internal static class StretchMeasure
         for (int t = 0; t < chart.TriangleCount; t++)
         {
             var (s1, s2) = SingularValues(SymmetricDirichlet.Gradient(chart, uv, t));
-            values[t] = Math.Min(Math.Max(s1 / scale, scale / Math.Max(Math.Abs(s2), 1e-30)), Endless);
+            values[t] = Bounded(Math.Max(s1 / scale, scale / Math.Max(Math.Abs(s2), 1e-30)));
             weights[t] = chart.Rest[t].Area;
         }
         return Spread.Of(values, weights);
     }
+
+    /// <summary>A stretch that can be told: what comes from no length or no area at all is without end.</summary>
+    public static double Bounded(double factor) => factor <= Endless ? factor : Endless;
 
     /// <summary>Greater and lesser singular value; the lesser is negative for a map that turns over.</summary>
     public static (double S1, double S2) SingularValues((double A, double B, double C, double D) f)

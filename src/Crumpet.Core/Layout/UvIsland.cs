@@ -27,7 +27,7 @@ internal sealed class UvIsland
     /// <summary>Island whose texels it shares; -1 for none.</summary>
     public int StackedOn { get; set; } = -1;
 
-    /// <summary>Area-weighted mean of the lengths, on the flat chart, of what is one metre on the surface.</summary>
+    /// <summary>Area-weighted mean of the lengths, on the flat chart, of what is one metre on the surface; 0 where there is no surface.</summary>
     public double MeanScale(double[] uv)
     {
         double sum = 0;
@@ -36,6 +36,7 @@ internal sealed class UvIsland
             var (a, b, c, d) = SymmetricDirichlet.Gradient(Flat.Chart, uv, t);
             sum += Flat.Chart.Rest[t].Area * Math.Sqrt(Math.Abs(a * d - b * c));
         }
-        return sum / Flat.Chart.Area;
+        double mean = sum / Flat.Chart.Area;
+        return double.IsFinite(mean) ? mean : 0;
     }
 }

@@ -20,6 +20,9 @@ public sealed unsafe class Bvh : IDisposable
 
     private const int StackSize = 512;
 
+    // Differences to any box, times the reciprocal of any direction, are still no products of zero and infinity.
+    private const float FarthestRay = 1e15f;
+
     private readonly AlignedMemory nodeMemory;
     private readonly AlignedMemory leafMemory;
     private readonly BvhNode* nodes;
@@ -57,7 +60,7 @@ public sealed unsafe class Bvh : IDisposable
     public static Bvh Build(Vector3[] positions, int[] corners, int threads = 1, CancellationToken cancel = default) =>
         new(BvhBuilder.Build(positions, corners, threads, cancel), corners.Length / 3);
 
-    /// <summary>The nearest triangle on the ray, whichever way it faces.</summary>
+    /// <summary>The nearest triangle on the ray, whichever way it faces. A ray whose origin or direction is no number meets nothing.</summary>
     public bool Closest(in Ray ray, out Hit hit) => Trace<EveryFace>(ray, out hit, out _);
 
     /// <summary>The nearest triangle whose outside faces the ray's start.</summary>
@@ -70,6 +73,8 @@ public sealed unsafe class Bvh : IDisposable
     [SkipLocalsInit]
     public bool Any(in Ray ray)
     {
+        if (!CanBeCast(ray))
+            return false;
         // Any hit will do, so the order does not matter.
         var stack = stackalloc int[StackSize];
         int top = 1;
@@ -118,13 +123,18 @@ public sealed unsafe class Bvh : IDisposable
     private bool Trace<TRule>(in Ray ray, out Hit hit, out bool metBackFace)
         where TRule : struct, IRule
     {
+        metBackFace = false;
+        if (!CanBeCast(ray))
+        {
+            hit = Hit.None;
+            return false;
+        }
         // What is still to be visited: where the ray enters it in the upper half, so that numbers order as distances do, and the child below.
         var stack = stackalloc long[StackSize];
         var entries = stackalloc float[BvhNode.Width];
         int top = 0;
         var slabs = new Slabs(ray);
         var best = new Best { Distance = ray.Far, Triangle = -1 };
-        metBackFace = false;
         int current = 0;
         while (true)
         {
@@ -178,6 +188,18 @@ public sealed unsafe class Bvh : IDisposable
     done:
         hit = best.Triangle < 0 ? Hit.None : new Hit(best.Triangle, best.Distance, best.U, best.V);
         return best.Triangle >= 0;
+    }
+
+    /// <summary>
+    /// Whether a ray starts somewhere and goes somewhere. From what is no number the box test could enter the empty places of a node,
+    /// which lead back to the root.
+    /// </summary>
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    private static bool CanBeCast(in Ray ray)
+    {
+        // Absent numbers compare false.
+        var most = Vector128.Create(FarthestRay);
+        return Vector128.LessThanOrEqualAll(Vector128.Abs(ray.Origin.AsVector128()), most) && Vector128.LessThanOrEqualAll(Vector128.Abs(ray.Direction.AsVector128()), most);
     }
 
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
