@@ -1,3 +1,4 @@
+using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Storage;
 using Crumpet.Web.Pictures;
@@ -35,8 +36,18 @@ internal static class ResultFiles
     private static async Task<IResult> ArrivedAsync(int id, string sha, Workbench workbench, ThumbnailDesk thumbnails, HttpContext context, int size = 96) =>
         !ThumbnailDesk.IsSide(size) || await workbench.SourceNameAsync(id, sha) is not { } name ? Results.NotFound() : await ThumbOfAsync(sha, name, size, thumbnails, context);
 
-    private static async Task<IResult> ThumbOfAsync(string sha256, string name, int size, ThumbnailDesk thumbnails, HttpContext context) =>
-        Results.File(await thumbnails.MakeAsync(sha256, name, size, context.RequestAborted), "image/png", entityTag: new($"\"{sha256}-{size}\""));
+    private static async Task<IResult> ThumbOfAsync(string sha256, string name, int size, ThumbnailDesk thumbnails, HttpContext context)
+    {
+        try
+        {
+            return Results.File(await thumbnails.MakeAsync(sha256, name, size, context.RequestAborted), "image/png", entityTag: new($"\"{sha256}-{size}\""));
+        }
+        catch (SourceFileException e)
+        {
+            Pages.ErrorModel.Say(context, StatusCodes.Status422UnprocessableEntity, e.Message);
+            return Results.Empty;
+        }
+    }
 
     /// <summary>A still by its content, so that a ledger that is being worked again keeps its pictures.</summary>
     private static IResult Still(string sha, FileStore store, HttpContext context)

@@ -1,5 +1,6 @@
 using System.Runtime.InteropServices;
 using System.Text.Json;
+using Crumpet.Core.Checking;
 using ZstdSharp;
 
 namespace Crumpet.Core.Baking;
@@ -32,7 +33,7 @@ internal static class PieceFile
         using var compressor = Compressor();
         writer.Write(CoverMagic);
         writer.Write(cover.Rays);
-        writer.Write(JsonSerializer.Serialize(cover.Regions));
+        writer.Write(JsonSerializer.Serialize(cover.Regions, FiniteNumbers.Web));
         writer.Write(cover.Tiles.Length);
         foreach (var tile in cover.Tiles)
         {
@@ -54,7 +55,7 @@ internal static class PieceFile
         using var decompressor = new Decompressor();
         Expect(reader, CoverMagic);
         long rays = reader.ReadInt64();
-        var regions = JsonSerializer.Deserialize<FaultRegion[]>(reader.ReadString())!;
+        var regions = JsonSerializer.Deserialize<FaultRegion[]>(reader.ReadString(), FiniteNumbers.Web)!;
         var tiles = new CoverTile[reader.ReadInt32()];
         for (int i = 0; i < tiles.Length; i++)
         {

@@ -15,7 +15,7 @@ public static class BuildJson
     public static JsonSerializerOptions Options { get; } = new(JsonSerializerDefaults.Web)
     {
         // By word alone: a number could stand for anything, also for nothing.
-        Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase, allowIntegerValues: false) },
+        Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase, allowIntegerValues: false), FiniteNumbers.Converters[0], FiniteNumbers.Converters[1] },
         RespectNullableAnnotations = true,
         RespectRequiredConstructorParameters = true,
         MaxDepth = 32,

@@ -47,17 +47,18 @@ public sealed record KitFile(
         }
         if (kit is not { Version: 1, Name.Length: > 0, Assets: not null })
             throw new SourceFileException(FileName, "", "it lacks version 1, a name or its assets", "Add what is missing");
+        // Whose plan it is says the loop below.
+        if (FieldRules.Problem(kit with { Assets = [.. kit.Assets.Select(a => a is null ? null! : a with { Plan = null })] }) is { } odd)
+            throw new SourceFileException(FileName, "", odd.TrimEnd('.'), "Correct it");
         foreach (var asset in kit.Assets)
         {
-            if (asset is null || string.IsNullOrWhiteSpace(asset.Name) || asset.Folder is null || asset.Sources is null or { Count: 0 })
-                throw new SourceFileException(FileName, $"asset {asset?.Name}", "it lacks a name, a folder or its sources", "Add what is missing");
+            if (string.IsNullOrWhiteSpace(asset.Name) || asset.Folder is null || asset.Sources is null or { Count: 0 })
+                throw new SourceFileException(FileName, $"asset {asset.Name}", "it lacks a name, a folder or its sources", "Add what is missing");
             if (asset.Sources.Prepend(asset.Folder).FirstOrDefault(Leaves) is { } path)
                 throw new SourceFileException(FileName, $"asset {asset.Name}", $"the path {path} leaves the kit's folder", "Use paths inside it");
             if (asset.Plan?.Problem() is { } problem)
                 throw new SourceFileException(FileName, $"asset {asset.Name}", problem.TrimEnd('.'), "Correct its plan");
         }
-        if (FieldRules.Problem(kit) is { } odd)
-            throw new SourceFileException(FileName, "", odd.TrimEnd('.'), "Correct it");
         return kit;
     }
 

@@ -81,7 +81,9 @@ public static class FieldRules
             return $"{what} has {map.Count} entries; there may be at most {mostItems}.";
         foreach (DictionaryEntry entry in map)
         {
-            if (Problem(entry.Key, entry.Key is string ? new WordsAttribute("A name", LongestName) : null, mostItems, what, "", depth + 1) is { } odd)
+            // Names, or numbers from 0 on.
+            FieldRuleAttribute? named = entry.Key switch { string => new WordsAttribute("A name", LongestName), int => new WithinAttribute("A number", 0, mostItems), _ => null };
+            if (Problem(entry.Key, named, mostItems, what, "", depth + 1) is { } odd)
                 return odd;
             if (Problem(entry.Value, rule, mostItems, what, $" of {entry.Key}", depth + 1) is { } problem)
                 return problem;

@@ -1,6 +1,7 @@
 using System.Numerics;
 using System.Runtime.InteropServices;
 using System.Text.Json;
+using Crumpet.Core.Checking;
 
 namespace Crumpet.Core.Geometry;
 
@@ -151,7 +152,7 @@ public static class StagePreview
     /// <summary>What a preview file is: four letters, length of the JSON header in bytes, the header padded with spaces to four, buffers.</summary>
     internal static byte[] Assemble(ReadOnlySpan<byte> letters, object header, MemoryStream data)
     {
-        byte[] json = JsonSerializer.SerializeToUtf8Bytes(header, JsonSerializerOptions.Web);
+        byte[] json = JsonSerializer.SerializeToUtf8Bytes(header, FiniteNumbers.Web);
         int padded = (json.Length + 3) / 4 * 4;
         using var stream = new MemoryStream(letters.Length + 4 + padded + (int)data.Length);
         using var writer = new BinaryWriter(stream);

@@ -3,6 +3,7 @@ using System.IO.Compression;
 using System.Runtime.CompilerServices;
 using System.Runtime.InteropServices;
 using System.Text.Json;
+using Crumpet.Core.Checking;
 
 namespace Crumpet.Core.Imaging;
 
@@ -57,7 +58,7 @@ public static class TilePyramid
         };
         progress?.Report(new Progress(0.8, "counting values"));
         var index = new TileIndex(picture.Channels, picture.Bits, levels, PictureStatistics.Of(picture, threads, cancel));
-        byte[] json = JsonSerializer.SerializeToUtf8Bytes(index, JsonSerializerOptions.Web);
+        byte[] json = JsonSerializer.SerializeToUtf8Bytes(index, FiniteNumbers.Web);
         to.Write(json);
         Span<byte> tail = stackalloc byte[8];
         BinaryPrimitives.WriteInt32LittleEndian(tail, json.Length);

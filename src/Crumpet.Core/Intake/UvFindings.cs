@@ -9,6 +9,9 @@ internal static class UvFindings
     private const float Slack = 1e-4f;
     private const int Raster = 1024;
 
+    // Thousands of objects that each take the whole sheet are looked at until this many texels were; that they overlap is clear by then.
+    private const long MostTexels = 64L * Raster * Raster;
+
     public static IEnumerable<Finding> Of(IntakeLook look)
     {
         int[] low = [.. look.Of(Side.Low)];
@@ -65,13 +68,14 @@ internal static class UvFindings
         var first = new List<(int Object, int Triangle)> { (-1, -1) };
         int texels = 0;
         (int Object, int Triangle)? worst = null;
+        long seen = 0;
         foreach (int i in objects)
         {
             var mesh = look.State.Objects[i].Mesh;
-            for (int t = 0; t < mesh.TriangleCount; t++)
+            for (int t = 0; t < mesh.TriangleCount && seen < MostTexels; t++)
             {
                 first.Add((i, t));
-                int clashes = Draw(look, mesh.Uvs!, t, owner, first);
+                int clashes = Draw(look, mesh.Uvs!, t, owner, first, ref seen);
                 texels += clashes;
                 if (clashes > 0)
                     worst ??= (i, t);
@@ -80,16 +84,16 @@ internal static class UvFindings
         // A few texels along shared edges are rounding.
         if (worst is not { } at || texels < 24)
             return null;
-        double share = 100.0 * texels / owner.Length;
+        double share = Math.Min(100, 100.0 * texels / owner.Length);
         return new Finding(
             Severity.Warn, "uv-overlap", look.Rows[at.Object].Name,
-            FormattableString.Invariant($"UVs overlap on {share:0.##} % of the sheet, first at {look.Rows[at.Object].Name}; surfaces that share texels overwrite each other's bake, so lay them apart or stack them exactly."), texels)
+            FormattableString.Invariant($"UVs overlap on {(seen < MostTexels ? "" : "at least ")}{share:0.##} % of the sheet, first at {look.Rows[at.Object].Name}; surfaces that share texels overwrite each other's bake, so lay them apart or stack them exactly."), texels)
         {
             Spot = look.SpotAt(at.Object, 3 * at.Triangle),
         };
     }
 
-    private static int Draw(IntakeLook look, Vector2[] uvs, int t, int[] owner, List<(int Object, int Triangle)> drawn)
+    private static int Draw(IntakeLook look, Vector2[] uvs, int t, int[] owner, List<(int Object, int Triangle)> drawn, ref long seen)
     {
         Vector2 a = uvs[3 * t] * Raster, b = uvs[3 * t + 1] * Raster, c = uvs[3 * t + 2] * Raster;
         float area = Cross(b - a, c - a);
@@ -98,6 +102,7 @@ internal static class UvFindings
         int clashes = 0;
         int left = Math.Max(0, (int)MathF.Min(a.X, MathF.Min(b.X, c.X))), right = Math.Min(Raster - 1, (int)MathF.Max(a.X, MathF.Max(b.X, c.X)));
         int low = Math.Max(0, (int)MathF.Min(a.Y, MathF.Min(b.Y, c.Y))), high = Math.Min(Raster - 1, (int)MathF.Max(a.Y, MathF.Max(b.Y, c.Y)));
+        seen += (long)Math.Max(0, right - left + 1) * Math.Max(0, high - low + 1);
         for (int y = low; y <= high; y++)
         {
             for (int x = left; x <= right; x++)

@@ -8,7 +8,7 @@ public sealed class OddAssetTests
     [Fact]
     public void Any_coordinates_go_down_the_line_to_a_package_or_to_findings()
     {
-        for (int seed = 0; seed < 60; seed++)
+        for (int seed = 10_001; seed < 10_016; seed++)
             OddAssetRun.Take(seed, default);
     }
 }

@@ -28,6 +28,81 @@ public sealed class BvhTests
         }
     }
 
+    [Theory]
+    [InlineData(float.NaN)]
+    [InlineData(float.PositiveInfinity)]
+    [InlineData(float.MaxValue)]
+    [InlineData(1e300)]
+    [InlineData(1e19)]
+    [InlineData(1e13)]
+    public void Triangles_that_cannot_be_met_are_left_out_and_the_others_are_met(double odd)
+    {
+        var sphere = Shapes.Sphere("s", 24, 12);
+        var positions = sphere.Positions.ToList();
+        var corners = sphere.Corners.ToList();
+        // Before, between and after the others.
+        for (int i = 0; i < 300; i++)
+        {
+            positions.Add(new Vector3((float)odd, i, -(float)odd));
+            corners.InsertRange(i % 3 == 0 ? 0 : corners.Count, [positions.Count - 1, i % 20, 3]);
+        }
+        using var bvh = Bvh.Build([.. positions], [.. corners], 2);
+        for (uint i = 0; i < 400; i++)
+        {
+            var ray = RandomRay(i) with { Origin = Vector3.Zero, Far = 10 };
+            Assert.True(bvh.Closest(ray, out var hit));
+            Assert.InRange(hit.Distance * ray.Direction.Length(), 0.9f, 1.001f);
+            Assert.DoesNotContain(corners[3 * hit.Triangle], Enumerable.Range(sphere.Positions.Length, 300));
+        }
+    }
+
+    [Fact]
+    public void Splits_that_peel_off_one_triangle_at_a_time_end()
+    {
+        // Each a tenth of the one before, and thousands of them in one place.
+        var positions = new List<Vector3>();
+        for (int i = 0; i < 20_000; i++)
+        {
+            float at = i < 1000 ? MathF.Pow(10, 11 - 0.045f * i) : 1;
+            positions.AddRange([new Vector3(at, 0, 0), new Vector3(at * 1.0001f, at * 1e-4f, 0), new Vector3(at, 0, at * 1e-4f)]);
+        }
+        using var bvh = Bvh.Build([.. positions], [.. Enumerable.Range(0, positions.Count)], 2);
+        Assert.InRange(bvh.Levels, 2, 60);
+        Assert.True(bvh.Closest(new Ray(new Vector3(1.00003f, -1, 0.00003f), Vector3.UnitY, 0, 2), out _));
+    }
+
+    [Theory]
+    [InlineData(float.NaN, 1)]
+    [InlineData(1, float.NaN)]
+    [InlineData(float.PositiveInfinity, 1)]
+    [InlineData(1, float.PositiveInfinity)]
+    [InlineData(float.MaxValue, float.MaxValue)]
+    [InlineData(0, 0)]
+    public void Rays_that_are_no_rays_meet_nothing(float origin, float direction)
+    {
+        var (positions, corners) = Soup(7, 60);
+        using var bvh = Bvh.Build(positions, corners);
+        using var none = Bvh.Build([], []);
+        foreach (var tree in new[] { bvh, none })
+        {
+            foreach (float far in (float[])[1, float.NaN, float.PositiveInfinity])
+            {
+                var ray = new Ray(new Vector3(origin), new Vector3(direction), 0, far);
+                Assert.False(tree.Closest(ray, out var hit));
+                Assert.False(tree.Any(ray));
+                Assert.False(tree.ClosestFacing(ray, out _, out bool met));
+                Assert.Equal((Hit.None, false), (hit, met));
+            }
+        }
+    }
+
+    [Fact]
+    public void Corners_of_no_position_are_refused()
+    {
+        foreach (int corner in (int[])[-1, 3, int.MaxValue, int.MinValue])
+            Assert.Throws<ArgumentException>(() => Bvh.Build([Vector3.Zero, Vector3.UnitX, Vector3.UnitY], [0, 1, corner]));
+    }
+
     [Fact]
     public void A_closed_mesh_never_leaks_even_through_its_edges_and_vertices()
     {
