@@ -6,7 +6,6 @@ namespace Crumpet.Web.Pages;
 
 /// <summary>Says why a request has no other answer: with a status, and a sentence that tells what to do.</summary>
 [IgnoreAntiforgeryToken]
-[ResponseCache(NoStore = true)]
 public sealed class ErrorModel : PageModel
 {
     private static readonly object SentenceKey = new();
