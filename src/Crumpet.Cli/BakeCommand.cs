@@ -29,9 +29,7 @@ internal static class BakeCommand
     private static int Run(ParseResult parsed, CancellationToken cancel)
     {
         var plan = BakeOptions.Read(parsed, parsed.GetValue(Cage) switch { null => CageKind.Reach, "fit" => CageKind.Fitted, _ => CageKind.File });
-        int threads = parsed.GetValue(Threads);
-        if (threads < 1)
-            throw new UsageException($"--threads is {threads}; it must be 1 or more.");
+        int threads = Output.Within("--threads", parsed.GetValue(Threads), 1, Output.MostThreads);
         var store = new MemoryResultStore(keepsPieces: false);
         var folder = new SourceFolder(store);
         var low = parsed.GetRequiredValue(Low);

@@ -25,8 +25,9 @@ internal static class BenchBakeCommand
 
     private static int Run(ParseResult parsed, int triangles, int size, int threads, CancellationToken cancel)
     {
-        if (triangles < 1000 || size is < 64 or > 8192 || threads < 1)
-            throw new UsageException($"--triangles is {triangles}, --size {size} and --threads {threads}; they must be 1000 or more, 64 to 8192, and 1 or more.");
+        Output.Within("--triangles", triangles, 1000, Output.MostTriangles);
+        Output.Within("--size", size, 64, BakeSettings.LargestSheet);
+        Output.Within("--threads", threads, 1, Output.MostThreads);
         var settings = new BakeSettings { Size = size, Maps = Maps, IdBy = IdSource.Part, OutwardReachMetres = 0.01f, InwardReachMetres = 0.01f };
         var one = new BakeInput("pebble", [new BakePart("pebble", [Pebble.Low("pebble_low")], [Pebble.High("pebble_high", triangles)])], [new BakeTray([0])]);
         double draft = 0, rest = 0;

@@ -13,6 +13,8 @@ namespace Crumpet.Cli;
 /// <summary><c>crumpet bench rays</c>: measures ray casting on a mesh, and writes the same triangles and rays for another program.</summary>
 internal static class BenchCommand
 {
+    private const int MostRays = 100_000_000;
+
     private const int Runs = 5;
     private const int Chunk = 4096;
 
@@ -37,8 +39,8 @@ internal static class BenchCommand
 
     private static int Run(ParseResult parsed, FileInfo file, string kind, int count, int threads, DirectoryInfo? dump)
     {
-        if (count < 1 || threads < 1)
-            throw new UsageException($"--rays is {count} and --threads is {threads}; both must be 1 or more.");
+        Output.Within("--rays", count, 1, MostRays);
+        Output.Within("--threads", threads, 1, Output.MostThreads);
         if (kind is not ("hemisphere" or "cage"))
             throw new UsageException($"--kind is '{kind}'; it must be hemisphere or cage.");
         var (positions, corners) = ReadTriangles(file);
@@ -70,8 +72,7 @@ internal static class BenchCommand
 
     private static int WriteMesh(ParseResult parsed, int triangles, FileInfo target)
     {
-        if (triangles < 1000)
-            throw new UsageException($"--triangles is {triangles}; it must be 1000 or more.");
+        Output.Within("--triangles", triangles, 1000, Output.MostTriangles);
         var mesh = Pebble.High("pebble", triangles);
         using var stream = new MemoryStream();
         PlyWriter.Write(new Scene("", [mesh], [], []), stream);

@@ -61,9 +61,7 @@ internal static class LayoutCommand
         };
         if (plan.Problem() is { } problem)
             throw new UsageException(problem);
-        int threads = parsed.GetValue(Threads);
-        if (threads < 1)
-            throw new UsageException($"--threads is {threads}; it must be 1 or more.");
+        int threads = Output.Within("--threads", parsed.GetValue(Threads), 1, Output.MostThreads);
         var target = parsed.GetRequiredValue(Out);
         if (target.Extension.ToLowerInvariant() is not (".obj" or ".glb"))
             throw new UsageException($"--out is '{target.Name}'; its name must end in .obj or .glb.");

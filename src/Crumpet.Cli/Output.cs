@@ -34,6 +34,16 @@ internal static class Output
         return findings.Any(f => f.Severity == Severity.Stop) ? ExitCode.StopFindings : ExitCode.Done;
     }
 
+    /// <summary>Most threads that are used.</summary>
+    public const int MostThreads = 1024;
+
+    /// <summary>Most triangles a mesh is made of for a measurement.</summary>
+    public const int MostTriangles = 50_000_000;
+
+    /// <summary>The number of an option, within limits.</summary>
+    public static int Within(string option, int value, int least, int most) =>
+        value >= least && value <= most ? value : throw new UsageException($"{option} is {value}; it must be {least} to {most}.");
+
     public static byte[] ReadFile(FileInfo file)
     {
         if (!file.Exists)

@@ -44,12 +44,12 @@ internal static class FarFindings
                 Mends = [.. offers, new("Take out the faces that are too far away", false, new DropFarFaces { File = file.Key, Objects = scope })],
             });
         }
-        state.Objects.RemoveAll(o => o.IsFar);
+        state.LeftOut = state.Objects.RemoveAll(o => o.IsFar);
         if (state.Objects.Count > MostObjects)
         {
             findings.Add(new Finding(
                 Severity.Stop, "too-many-objects", "",
-                string.Create(CultureInfo.InvariantCulture, $"{state.Objects.Count} objects arrived, at most {MostObjects} are worked with; the first {MostObjects} are listed. Join them by material, or join them before export."), state.Objects.Count)
+                $"{SurfaceFindings.Many(state.Objects.Count, "object")} arrived, at most {SurfaceFindings.Many(MostObjects, "object")} are worked with, and so many are listed; join them by material here, or join them before export.", state.Objects.Count)
             {
                 Mends = [new("Join objects by material", false, new JoinByMaterial())],
             });

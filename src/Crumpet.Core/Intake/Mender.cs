@@ -37,6 +37,9 @@ internal sealed record IntakeStray(string File, Stray Stray);
 /// <param name="Names">How names are read.</param>
 internal sealed record IntakeState(List<IntakeObject> Objects, List<IntakeStray> Strays, List<Material> Materials, Dictionary<string, string> Paths, NameReader Names)
 {
+    /// <summary>How many objects cannot be worked with and were left out.</summary>
+    public int LeftOut { get; set; }
+
     /// <summary>Mends that were not applied.</summary>
     public List<RefusedMend> Refused { get; } = [];
 

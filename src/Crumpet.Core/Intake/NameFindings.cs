@@ -148,6 +148,9 @@ internal static partial class NameFindings
     {
         if (look.Rows.Count == 0)
         {
+            // Why those that arrived are not here is said already.
+            if (look.State.LeftOut > 0)
+                yield break;
             yield return new Finding(Severity.Stop, "no-mesh", "", "There is no mesh that can be read; drop OBJ, glTF, GLB, PLY or STL files.");
             yield break;
         }

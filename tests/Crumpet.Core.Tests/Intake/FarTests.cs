@@ -19,6 +19,7 @@ public sealed class FarTests
         var result = TakeIn(Ball("far_low", scale), Ball("far_high", scale), Ball("near_low", 1));
         var far = Assert.Single(result.Findings, f => f.Code == "too-far");
         Assert.Equal((Severity.Stop, 2), (far.Severity, far.Count));
+        Assert.DoesNotContain(TakeIn(Ball("far_low", scale)).Findings, f => f.Code == "no-mesh");
         Assert.Equal(["near_low"], result.Report.Objects.Select(o => o.Name));
         Assert.All(result.Scene.Meshes, m => Assert.True(WorldLimit.Holds(m)));
     }
