@@ -46,8 +46,9 @@ internal static class CageCheck
                 continue;
             }
             outside.Add(high.Positions[i]);
-            if (above > farthest)
-                (farthest, at) = (above, high.Positions[i]);
+            // How far it stands off cannot be told everywhere, where it is can.
+            if (at is null || above > farthest)
+                (farthest, at) = (above > 0 ? above : 0, high.Positions[i]);
         }
         var (crossings, crossingAt) = Crossings(shell, starts, cancel);
         double sum = 0;
