@@ -27,15 +27,5 @@ public static class AssetExtensions
 
     /// <summary>Adds a file, or a new version of the file of that name. The same bytes again change nothing.</summary>
     /// <returns>Whether anything changed.</returns>
-    public static bool AddSource(this Asset asset, string name, string sha256, long bytes, DateTime now)
-    {
-        var current = asset.Sources.Find(s => s.Name == name && s.IsCurrent);
-        if (current?.Sha256 == sha256)
-            return false;
-        int version = asset.Sources.Where(s => s.Name == name).Select(s => s.Version).DefaultIfEmpty(0).Max() + 1;
-        if (current is not null)
-            current.IsCurrent = false;
-        asset.Sources.Add(new AssetSource { Name = name, Sha256 = sha256, Bytes = bytes, ForcedSide = current?.ForcedSide, Version = version, IsCurrent = true, AddedAt = now });
-        return true;
-    }
+    public static bool AddSource(this Asset asset, string name, string sha256, long bytes, DateTime now) => new SourceIndex(asset).Add(name, sha256, bytes, now);
 }

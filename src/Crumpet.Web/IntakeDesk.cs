@@ -23,6 +23,7 @@ public sealed class IntakeDesk(FileStore store)
         int taken = 0;
         var refused = new List<string>();
         var allowance = new ZipAllowance();
+        var index = new SourceIndex(asset);
         var time = TimeSpan.FromSeconds(SecondsAtLeast + files.Sum(f => f.Length) / BytesASecond);
         using var patience = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         patience.CancelAfter(time);
@@ -33,12 +34,12 @@ public sealed class IntakeDesk(FileStore store)
             using var stream = file.OpenReadStream();
             if (!name.EndsWith(".zip", StringComparison.OrdinalIgnoreCase))
             {
-                taken += Add(asset, name, stream) ? 1 : 0;
+                taken += Add(index, name, stream) ? 1 : 0;
                 continue;
             }
             try
             {
-                ZipContents.Read(stream, name, (path, content) => taken += Add(asset, Clean(path), content) ? 1 : 0, e => refused.Add(e.Message), allowance, patience.Token);
+                ZipContents.Read(stream, name, (path, content) => taken += Add(index, Clean(path), content) ? 1 : 0, e => refused.Add(e.Message), allowance, patience.Token);
             }
             catch (SourceFileException e)
             {
@@ -53,20 +54,10 @@ public sealed class IntakeDesk(FileStore store)
         return (taken, refused.Count <= MostSaid ? refused : [.. refused.Take(MostSaid), $"{refused.Count - MostSaid} more were refused."]);
     }
 
-    private bool Add(Asset asset, string name, Stream content)
+    private bool Add(SourceIndex index, string name, Stream content)
     {
         string sha256 = store.Put(content, out long bytes);
-        return asset.AddSource(NameFor(asset, name), sha256, bytes, DateTime.UtcNow);
-    }
-
-    /// <summary>A newer version that comes without its folder takes the place of the one file of its name.</summary>
-    private static string NameFor(Asset asset, string name)
-    {
-        var current = asset.Sources.Where(s => s.IsCurrent).ToArray();
-        if (Array.Exists(current, s => s.Name == name) || name.Contains('/', StringComparison.Ordinal))
-            return name;
-        var same = Array.FindAll(current, s => Path.GetFileName(s.Name) == name);
-        return same.Length == 1 ? same[0].Name : name;
+        return index.Add(index.PlaceOf(name), sha256, bytes, DateTime.UtcNow);
     }
 
     /// <summary>A path with plain slashes that stays below its folder.</summary>

@@ -41,6 +41,16 @@ public sealed class MendCommandTests : CommandTests
     }
 
     [Fact]
+    public void A_mend_that_leads_too_far_is_said_with_an_exit_code_of_its_own()
+    {
+        string obj = Save("box.obj", Box), rules = Save("rules.json", """{"mends":[{"mend":"units","factor":1000000},{"mend":"units","factor":0.01}]}""");
+        var run = Run("mend", "--rules", rules, obj, "--out", At("out.glb"));
+        Assert.Equal(1, run.Code);
+        Assert.Contains("so it is not applied", run.Out, StringComparison.Ordinal);
+        Assert.Contains("centimetres: 1 changed", run.Out, StringComparison.Ordinal);
+    }
+
+    [Fact]
     public void Rules_are_applied_to_a_texture()
     {
         File.WriteAllBytes(At("bump_normal.png"), ImageFile.WritePng(new Bitmap8(10, 10, 1, [.. Enumerable.Range(0, 100).Select(i => (byte)(2 * i))])));
@@ -53,6 +63,14 @@ public sealed class MendCommandTests : CommandTests
     [Theory]
     [InlineData("not json", 3)]
     [InlineData("""{"mends":[{"mend":"levitate"}]}""", 3)]
+    [InlineData("""{"mends":null}""", 3)]
+    [InlineData("""{"mends":[null]}""", 3)]
+    [InlineData("""{"mends":[{"mend":"rename"}]}""", 3)]
+    [InlineData("""{"mends":[{"mend":"side","side":99}]}""", 3)]
+    [InlineData("""{"mends":[{"mend":"units","factor":1e300}]}""", 3)]
+    [InlineData("""{"mends":[{"mend":"resize","width":17000,"height":100}]}""", 3)]
+    [InlineData("""{"mends":[{"mend":"heightToNormal","strength":1,"kernel":1000001,"wrap":true}]}""", 3)]
+    [InlineData("""{"mends":[],"largestTexture":1e9}""", 3)]
     [InlineData("""{"mends":[{"mend":"renameByPattern","from":"{a}","to":"{b}"}]}""", 3)]
     public void Rules_that_cannot_be_read_are_refused_with_a_sentence(string text, int code)
     {

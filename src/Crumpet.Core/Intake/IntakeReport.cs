@@ -136,6 +136,9 @@ public sealed record IntakeReport(IReadOnlyList<FileReport> Files, IReadOnlyList
 /// <param name="Findings">What was noticed.</param>
 public sealed record IntakeResult(IntakeReport Report, Scene Scene, IReadOnlyList<Finding> Findings)
 {
+    /// <summary>Findings that say that a mend was not applied or an object left out: the scene is not all that was asked for.</summary>
+    public IEnumerable<Finding> Incomplete => Findings.Where(f => f.Code is FarFindings.MendRefused or FarFindings.TooFar or FarFindings.TooMany);
+
     /// <summary>Pictures that mends made, by their names in the report.</summary>
     public IReadOnlyDictionary<string, Bitmap> Pictures { get; init; } = new Dictionary<string, Bitmap>();
 }
