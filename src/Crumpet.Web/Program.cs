@@ -53,10 +53,11 @@ builder.Services.AddAntiforgery(antiforgery => antiforgery.HeaderName = "Request
 ThreadPool.SetMinThreads(4 * Environment.ProcessorCount + 8, 8);
 bool isNew = Database.Prepare(options.DataFolder);
 var app = builder.Build();
-if (isNew && options.WithDemo)
+using (var scope = app.Services.CreateScope())
 {
-    using var scope = app.Services.CreateScope();
-    await scope.ServiceProvider.GetRequiredService<KitDesk>().AddDemoKitAsync();
+    await RunDesk.TakeUpAsync(scope.ServiceProvider.GetRequiredService<CrumpetDb>(), options.Resumes);
+    if (isNew && options.WithDemo)
+        await scope.ServiceProvider.GetRequiredService<KitDesk>().AddDemoKitAsync();
 }
 app.UseExceptionHandler(new ExceptionHandlerOptions { ExceptionHandlingPath = "/error", StatusCodeSelector = RequestGate.StatusOf });
 app.UseStatusCodePagesWithReExecute("/error");

@@ -9,6 +9,9 @@ namespace Crumpet.Web.Runs;
 /// <summary>Runs waiting for the worker. The rows in the database are what counts; here the worker is only woken.</summary>
 public sealed class RunDesk
 {
+    // A run that was at work when the process ended may have ended it.
+    private const int MostStarts = 2;
+
     private readonly Channel<bool> bell = Channel.CreateBounded<bool>(new BoundedChannelOptions(1) { FullMode = BoundedChannelFullMode.DropWrite });
     private readonly ConcurrentDictionary<int, CancellationTokenSource> running = new();
 
@@ -20,6 +23,30 @@ public sealed class RunDesk
         db.Runs.Add(new Run { AssetId = assetId, UpTo = upTo, State = RunState.Queued, QueuedAt = DateTime.UtcNow });
         await db.SaveChangesAsync();
         bell.Writer.TryWrite(true);
+    }
+
+    /// <summary>Sees to runs that waited or were at work when an earlier process ended; before any new one is queued.</summary>
+    /// <param name="db">The database.</param>
+    /// <param name="resumes">Whether they are taken up again.</param>
+    public static async Task TakeUpAsync(CrumpetDb db, bool resumes)
+    {
+        var left = await db.Runs.Where(r => r.State == RunState.Queued || r.State == RunState.Running).OrderBy(r => r.Id).ToListAsync();
+        foreach (var run in left)
+        {
+            bool wasAtWork = run.State == RunState.Running;
+            run.State = !resumes ? RunState.Cancelled : wasAtWork && run.Starts >= MostStarts ? RunState.Failed : RunState.Queued;
+            string said = run.State switch
+            {
+                RunState.Cancelled => "Not taken up again, as Crumpet was started with --no-resume; repeat it to have it worked.",
+                RunState.Failed => $"Crumpet ended {run.Starts} times while this was at work at {run.Station}, so it is not taken up again; change what it works on, or repeat it.",
+                _ => "Taken up again after a restart.",
+            };
+            if (run.State != RunState.Queued)
+                (run.Message, run.EndedAt) = (said, DateTime.UtcNow);
+            if (wasAtWork || run.State != RunState.Queued)
+                db.RunLog.Add(new RunLogEntry { RunId = run.Id, At = DateTime.UtcNow, Text = said });
+        }
+        await db.SaveChangesAsync();
     }
 
     /// <summary>Waits until a run was queued.</summary>

@@ -1,23 +1,18 @@
 using System.Diagnostics;
 using Crumpet.Core.Building;
 using Crumpet.Storage;
-using Crumpet.Web.Hosting;
 using Microsoft.EntityFrameworkCore;
 
 namespace Crumpet.Web.Runs;
 
 /// <summary>Works off runs one after another, each with all processors. Interrupted runs are taken up again at the next start.</summary>
-public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, AppOptions options, IServiceScopeFactory scopes, ILogger<RunWorker> log) : BackgroundService
+public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServiceScopeFactory scopes, ILogger<RunWorker> log) : BackgroundService
 {
-    // A run that was at work when the process ended may have ended it.
-    private const int MostStarts = 2;
-
     /// <inheritdoc/>
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
         // Leave the start to the web pages.
         await Task.Yield();
-        await ResumeAsync(stoppingToken);
         while (true)
         {
             while (await NextAsync(stoppingToken) is { } id)
@@ -51,29 +46,6 @@ public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, AppOp
         var db = scope.ServiceProvider.GetRequiredService<CrumpetDb>();
         await db.Runs.Where(r => r.Id == id).ExecuteUpdateAsync(
             set => set.SetProperty(r => r.State, RunState.Failed).SetProperty(r => r.EndedAt, DateTime.UtcNow).SetProperty(r => r.Message, $"Its end could not be kept: {e.GetBaseException().Message}"), cancel);
-    }
-
-    private async Task ResumeAsync(CancellationToken cancel)
-    {
-        using var scope = scopes.CreateScope();
-        var db = scope.ServiceProvider.GetRequiredService<CrumpetDb>();
-        var left = await db.Runs.Where(r => r.State == RunState.Queued || r.State == RunState.Running).OrderBy(r => r.Id).ToListAsync(cancel);
-        foreach (var run in left)
-        {
-            bool wasAtWork = run.State == RunState.Running;
-            run.State = !options.Resumes ? RunState.Cancelled : wasAtWork && run.Starts >= MostStarts ? RunState.Failed : RunState.Queued;
-            string said = run.State switch
-            {
-                RunState.Cancelled => "Not taken up again, as Crumpet was started with --no-resume; repeat it to have it worked.",
-                RunState.Failed => $"Crumpet ended {run.Starts} times while this was at work at {run.Station}, so it is not taken up again; change what it works on, or repeat it.",
-                _ => "Taken up again after a restart.",
-            };
-            if (run.State != RunState.Queued)
-                (run.Message, run.EndedAt) = (said, DateTime.UtcNow);
-            if (wasAtWork || run.State != RunState.Queued)
-                db.RunLog.Add(new RunLogEntry { RunId = run.Id, At = DateTime.UtcNow, Text = said });
-        }
-        await db.SaveChangesAsync(cancel);
     }
 
     private async Task WorkAsync(int id, CancellationToken stopping)
