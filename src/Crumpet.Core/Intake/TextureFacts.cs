@@ -1,4 +1,3 @@
-using System.Numerics;
 using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Intake;
