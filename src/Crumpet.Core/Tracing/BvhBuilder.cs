@@ -121,7 +121,7 @@ internal sealed unsafe class BvhBuilder
                     throw new ArgumentException($"Triangle {i} has a corner that is none of the {positions.Length} positions.");
                 Vector3 p = positions[a], q = positions[b], r = positions[d];
                 var reference = new Reference(Vector3.MinNative(p, Vector3.MinNative(q, r)), Vector3.MaxNative(p, Vector3.MaxNative(q, r)), i);
-                if (!IsNear(p) || !IsNear(q) || !IsNear(r))
+                if (!(IsNear(p) & IsNear(q) & IsNear(r)))
                     continue;
                 even[first + count++] = reference;
                 min = Vector4.MinNative(min, reference.Min);
@@ -143,11 +143,8 @@ internal sealed unsafe class BvhBuilder
     }
 
     // False for what is no number as well.
-    private static bool IsNear(Vector3 p)
-    {
-        var a = Vector3.Abs(p);
-        return a.X <= Bvh.Farthest && a.Y <= Bvh.Farthest && a.Z <= Bvh.Farthest;
-    }
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    private static bool IsNear(Vector3 p) => Vector128.LessThanOrEqualAll(Vector128.Abs(p.AsVector128()), Vector128.Create(Bvh.Farthest));
 
     private void FillNode(int node, in Range whole, int level)
     {
