@@ -25,7 +25,7 @@ public readonly record struct BuildProgress(Station Station, double Fraction, st
 /// <param name="rules">What the kit's assets share; null for the defaults.</param>
 public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<SourceFile> sources, IResultStore store, IntakeRules? rules = null)
 {
-    internal const int StepVersion = 9;
+    internal const int StepVersion = 10;
     private readonly SourceFile[] sources = [.. sources.OrderBy(s => s.Name, StringComparer.Ordinal)];
     private readonly IntakeRules rules = rules ?? new IntakeRules();
     private readonly Dictionary<Station, string> keys = [];

@@ -157,7 +157,8 @@ internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, I
             kind == TextureKind.Normal ? shown.Content.Green : null, [.. uses.Select(u => u.Material).Distinct()]);
         if (picture is null)
             return report;
-        string name = Path.ChangeExtension(file.Name, picture.Bits == 32 ? ".mended.tif" : ".mended.png");
+        // The old ending stays: two files may differ in nothing else.
+        string name = file.Name + (picture.Bits == 32 ? ".mended.tif" : ".mended.png");
         if (input.PictureMade is { } made)
             made(name, picture);
         else

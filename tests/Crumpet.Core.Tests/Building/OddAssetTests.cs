@@ -8,7 +8,8 @@ public sealed class OddAssetTests
     [Fact]
     public void Any_coordinates_go_down_the_line_to_a_package_or_to_findings()
     {
-        for (int seed = 10_001; seed < 10_016; seed++)
+        // Some as they come, then those that once failed.
+        foreach (int seed in (int[])[.. Enumerable.Range(10_001, 15), 20_020, 20_204, 20_236, 40_319])
             OddAssetRun.Take(seed, default);
     }
 }
