@@ -4,6 +4,7 @@ using System.Text.Json;
 using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
+using Crumpet.Core.Jobs;
 using Crumpet.Core.Pairing;
 
 namespace Crumpet.Cli;
@@ -30,7 +31,8 @@ internal static class BakeCommand
     {
         var plan = BakeOptions.Read(parsed, parsed.GetValue(Cage) switch { null => CageKind.Reach, "fit" => CageKind.Fitted, _ => CageKind.File });
         int threads = Output.Within("--threads", parsed.GetValue(Threads), 1, Output.MostThreads);
-        var store = new MemoryResultStore(keepsPieces: false);
+        using var temporary = new TemporaryStore();
+        var store = temporary.Store;
         var folder = new SourceFolder(store);
         var low = parsed.GetRequiredValue(Low);
         folder.Add(low, Side.Low);
@@ -46,9 +48,9 @@ internal static class BakeCommand
             return Output.Fail(unreadable.Sentence, ExitCode.Unreadable);
         if (station != Station.Bake)
             return Output.Print(parsed, new { sheets = Array.Empty<object>(), findings }, [], findings);
-        var report = result.Report<BakeReport>();
+        var report = result.As<BakeReport>();
         var target = parsed.GetRequiredValue(Out);
-        var files = result.Files.Select(f => Output.Write(target, f.Name, store.Load(f.Sha256))).ToList();
+        var files = result.Files.Select(f => Output.Write(target, f.Name, store.Load(f))).ToList();
         var faults = new { sheets = report.Sheets.Select(s => new { s.Sheet, s.CoveredTexels, s.FaultTexels, s.RegionCount, s.Regions }) };
         files.Add(Output.Write(target, "faults.json", JsonSerializer.SerializeToUtf8Bytes(faults, BuildJson.Indented)));
         double seconds = watch.Elapsed.TotalSeconds;

@@ -1,45 +1,83 @@
 using System.CommandLine;
 using Crumpet.Core;
 using Crumpet.Core.Building;
+using Crumpet.Core.Jobs;
+using Crumpet.Storage;
 
 namespace Crumpet.Cli;
 
-/// <summary><c>crumpet build</c>: takes every asset of a kit folder to its package.</summary>
+/// <summary><c>crumpet build</c>: takes every asset of a kit folder to its package, or says what that would work.</summary>
 internal static class BuildCommand
 {
+    private static readonly Argument<DirectoryInfo> Folder = new("kitfolder") { Description = "Folder with kit.json." };
+    private static readonly Option<DirectoryInfo?> Out = new("--out") { Description = "Folder for the packages." };
+    private static readonly Option<DirectoryInfo?> Kept = new("--store") { Description = "Folder that keeps results, so that the next build works only what changed." };
+    private static readonly Option<bool> Explain = new("--explain") { Description = "Say what would be worked, why, and about how long it takes; nothing is worked." };
+    private static readonly Option<int> Threads = new("--threads") { DefaultValueFactory = _ => Environment.ProcessorCount, Description = "Threads to use; no byte depends on them." };
+
     public static Command Make()
     {
-        var folder = new Argument<DirectoryInfo>("kitfolder") { Description = "Folder with kit.json." };
-        var target = new Option<DirectoryInfo>("--out") { Required = true, Description = "Folder for the packages." };
-        var command = new Command("build", "Build every asset of a kit folder.") { folder, target };
-        command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed, parsed.GetRequiredValue(folder), parsed.GetRequiredValue(target), cancel)));
+        var command = new Command("build", "Build every asset of a kit folder.") { Folder, Out, Kept, Explain, Threads };
+        command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed, cancel)));
         return command;
     }
 
-    private static int Run(ParseResult parsed, DirectoryInfo folder, DirectoryInfo target, CancellationToken cancel)
+    private static int Run(ParseResult parsed, CancellationToken cancel)
     {
+        var folder = parsed.GetRequiredValue(Folder);
+        if (parsed.GetValue(Out) is null && !parsed.GetValue(Explain))
+            throw new UsageException("build needs --out, a folder for the packages, or --explain.");
+        int threads = Output.Within("--threads", parsed.GetValue(Threads), 1, Output.MostThreads);
         var kit = KitFile.Read(Output.ReadFile(new FileInfo(Path.Combine(folder.FullName, KitFile.FileName))));
-        var assets = new List<object>();
-        var lines = new List<string>();
-        var findings = new List<Finding>();
-        foreach (var asset in kit.Assets)
+        using var temporary = parsed.GetValue(Kept) is null ? new TemporaryStore() : null;
+        var store = parsed.GetValue(Kept) is { } lasting ? new FileStore(lasting.FullName) : temporary!.Store;
+        var builds = kit.Assets.Select(asset =>
         {
-            var store = new MemoryResultStore(keepsPieces: false);
             var sources = new SourceFolder(store);
             foreach (string source in asset.Sources)
                 sources.Add(new FileInfo(Path.Combine(folder.FullName, asset.Folder, source)), null);
-            var build = new AssetBuild(AssetBuild.FileNameOf(asset.Name), asset.Plan ?? new AssetPlan(), sources.Files, store, kit.Rules);
-            var (station, result) = build.Run(Station.Deliver, throughStops: false, Environment.ProcessorCount, new ConsoleProgress(), cancel);
+            var build = new AssetBuild(AssetBuild.FileNameOf(asset.Name), asset.Plan ?? new AssetPlan(), sources.Files, store, kit.Rules) { Identity = $"{kit.Name}/{asset.Folder}" };
+            return (asset.Name, Build: build);
+        }).ToArray();
+        return parsed.GetValue(Explain) ? Tell(parsed, kit, builds) : Build(parsed, kit, builds, store, threads, cancel);
+    }
+
+    private static int Build(ParseResult parsed, KitFile kit, (string Name, AssetBuild Build)[] builds, FileStore store, int threads, CancellationToken cancel)
+    {
+        var assets = new List<object>();
+        var lines = new List<string>();
+        var findings = new List<Finding>();
+        var ended = new List<(AssetBuild, Station)>();
+        foreach (var (name, build) in builds)
+        {
+            var (station, result) = build.Run(Station.Deliver, throughStops: false, threads, new ConsoleProgress(), cancel);
+            ended.Add((build, station));
             var own = AssetBuild.Line.TakeWhile(s => s <= station).SelectMany(s => build.ResultOf(s)!.Findings).ToArray();
             if (own.FirstOrDefault(f => f.Code == "unreadable-file") is { } unreadable)
                 return Output.Fail(unreadable.Sentence, ExitCode.Unreadable);
             findings.AddRange(own);
-            var files = station == Station.Deliver ? result.Files.Select(f => new { path = Output.Write(target, f.Name, store.Load(f.Sha256)), f.Sha256, f.Bytes }).ToArray() : [];
-            assets.Add(new { asset.Name, reached = station, files });
+            var files = station != Station.Deliver ? [] : result.Files.Select(f => new { path = Output.Write(parsed.GetValue(Out)!, f.Name, store.Load(f)), f.Sha256, f.Bytes }).ToArray();
+            assets.Add(new { name, reached = station, files });
             lines.AddRange(files.Select(f => $"{f.path}  {f.Bytes} bytes  {f.Sha256}"));
             if (station != Station.Deliver)
-                lines.Add($"{asset.Name} stopped at {station}.");
+                lines.Add($"{name} stopped at {station}.");
         }
-        return Output.Print(parsed, new { kit = kit.Name, assets, findings }, lines, findings);
+        var jobs = JobTally.Of(ended);
+        lines.Add($"{jobs.Worked} of {jobs.All} jobs worked, {jobs.Kept} kept");
+        lines.AddRange(jobs.Kinds.Where(k => k.Worked > 0).Select(k => FormattableString.Invariant($"  {k.Kind}  {k.Worked} worked  {k.Kept} kept  {k.Seconds:0.00} s")));
+        return Output.Print(parsed, new { kit = kit.Name, assets, jobs, findings }, lines, findings);
+    }
+
+    private static int Tell(ParseResult parsed, KitFile kit, (string Name, AssetBuild Build)[] builds)
+    {
+        var told = builds.Select(b => (b.Name, Forecast: b.Build.Forecast(Station.Deliver))).ToArray();
+        var lines = new List<string>();
+        foreach (var (name, forecast) in told)
+        {
+            lines.Add($"{name}  {forecast.InWords()}");
+            lines.AddRange(forecast.Jobs.Select(j => $"  {(j.IsSure ? "will" : "may")}  {j.Kind} {j.Label}  {j.Why}{(j.Seconds is { } s ? FormattableString.Invariant($"  {s:0.0} s") : "")}"));
+        }
+        var assets = told.Select(t => new { t.Name, t.Forecast.All, t.Forecast.Sure, t.Forecast.AtMost, t.Forecast.IsWhole, t.Forecast.Seconds, t.Forecast.Jobs });
+        return Output.Print(parsed, new { kit = kit.Name, assets }, lines, []);
     }
 }

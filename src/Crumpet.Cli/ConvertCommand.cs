@@ -27,7 +27,7 @@ internal static class ConvertCommand
             var texture = TextureConverter.Convert(bitmap, settings, Environment.ProcessorCount, new ConsoleProgress(), cancel);
             byte[] bytes = DdsFile.Write(texture);
             AtomicFile.Write(parsed.GetRequiredValue(target).FullName, bytes);
-            var quality = TextureConverter.Measure(bitmap, texture, settings.Meaning);
+            var quality = TextureConverter.Measure(bitmap, texture, settings.Meaning, cancel);
             string psnr = quality.Psnr is { } db ? FormattableString.Invariant($"{db:0.00} dB") : "exact";
             var report = new { file = parsed.GetRequiredValue(target).FullName, texture.Width, texture.Height, texture.Format, texture.Srgb, mips = texture.Levels.Count, bytes = bytes.Length, quality };
             int code = Output.Print(parsed, report, [$"{report.file}  {texture.Width} × {texture.Height} px  {texture.Format.Label()}  {texture.Levels.Count} mips  {bytes.Length} bytes  {psnr}"], []);

@@ -73,12 +73,12 @@ internal static class LayoutCommand
         var intake = build.ResultOf(Station.Intake)!;
         if (intake.Findings.FirstOrDefault(f => f.Code == "unreadable-file") is { } unreadable)
             return Output.Fail(unreadable.Sentence, ExitCode.Unreadable);
-        var report = result.Report<LayoutReport>();
+        var report = result.As<LayoutReport>();
         if (report.Islands == 0)
             return Output.Fail($"{parsed.GetRequiredValue(In).Name} holds no triangles to lay out; give an OBJ, GLB, PLY or STL file that does.", ExitCode.Unreadable);
         if (result.IsBlocked)
             return Output.Print(parsed, new { report, result.Findings }, [], result.Findings);
-        AtomicFile.Write(target.FullName, build.Laid(target.Extension.Equals(".obj", StringComparison.OrdinalIgnoreCase)));
+        AtomicFile.Write(target.FullName, new AssetFiles(build, plan, store).Laid(target.Extension.Equals(".obj", StringComparison.OrdinalIgnoreCase))!);
         return Output.Print(parsed, new { report, result.Findings }, Lines(report), result.Findings);
     }
 

@@ -57,10 +57,10 @@ internal static class PairCommand
         var intake = build.ResultOf(Station.Intake)!;
         if (intake.Findings.FirstOrDefault(f => f.Code == "unreadable-file") is { } unreadable)
             return Output.Fail(unreadable.Sentence, ExitCode.Unreadable);
-        if (target is not null && result.Files.Count > 0)
-            AtomicFile.Write(target.FullName, build.Cages(target.Extension.Equals(".obj", StringComparison.OrdinalIgnoreCase)));
-        var objects = intake.Report<IntakeReport>().Objects;
-        var report = result.Report<PairReport>();
+        if (target is not null && new AssetFiles(build, plan, store).Cages(target.Extension.Equals(".obj", StringComparison.OrdinalIgnoreCase)) is { } cages)
+            AtomicFile.Write(target.FullName, cages);
+        var objects = intake.As<IntakeReport>().Objects;
+        var report = result.As<PairReport>();
         var parts = report.Parts.Select(p => new
         {
             p.Name,

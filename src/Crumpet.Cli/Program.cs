@@ -4,7 +4,12 @@ using Crumpet.Core;
 
 var root = new RootCommand("Takes meshes to engine-ready textures and packages, without a browser.");
 root.Options.Add(Output.Json);
-foreach (var command in (Command[])[DemoCommand.Make(), InspectCommand.Make(), MendCommand.Make(), PairCommand.Make(), LayoutCommand.Make(), BakeCommand.Make(), MakeCommand.Make(), PackCommand.Make(), ConvertCommand.Make(), DecodeCommand.Make(), BuildCommand.Make(), BenchCommand.Make()])
+Command[] commands =
+[
+    DemoCommand.Make(), InspectCommand.Make(), MendCommand.Make(), PairCommand.Make(), LayoutCommand.Make(), BakeCommand.Make(), MakeCommand.Make(), PackCommand.Make(), ConvertCommand.Make(),
+    DecodeCommand.Make(), BuildCommand.Make(),
+];
+foreach (var command in commands)
     root.Subcommands.Add(command);
 
 var parsed = root.Parse(args);

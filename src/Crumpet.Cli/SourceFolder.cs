@@ -1,6 +1,6 @@
 using System.Security.Cryptography;
-using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
+using Crumpet.Core.Jobs;
 
 namespace Crumpet.Cli;
 

@@ -1,6 +1,7 @@
 using System.Text.Json;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
+using Crumpet.Core.Jobs;
 
 namespace Crumpet.Storage;
 
@@ -23,7 +24,10 @@ public static class AssetExtensions
     public static AssetBuild Build(this Asset asset, IResultStore store) => new(
         AssetBuild.FileNameOf(asset.Name), asset.Plan(),
         [.. asset.Sources.Where(s => s.IsCurrent).Select(s => new SourceFile(s.Name, s.Sha256, s.Bytes, s.ForcedSide))], store,
-        (asset.Kit ?? throw new InvalidOperationException("The asset's kit was not loaded.")).Rules());
+        (asset.Kit ?? throw new InvalidOperationException("The asset's kit was not loaded.")).Rules())
+    {
+        Identity = $"asset {asset.Id}",
+    };
 
     /// <summary>Adds a file, or a new version of the file of that name. The same bytes again change nothing.</summary>
     /// <returns>Whether anything changed.</returns>

@@ -7,7 +7,8 @@ public static class AtomicFile
     /// <param name="path">Target.</param>
     /// <param name="bytes">Content.</param>
     /// <param name="asideFolder">Folder on the same disk for what is not whole yet; null for the target's own.</param>
-    public static void Write(string path, ReadOnlySpan<byte> bytes, string? asideFolder = null)
+    /// <param name="syncs">Whether the bytes are on the disk before they get their name, so that a power cut leaves none or all of them.</param>
+    public static void Write(string path, ReadOnlySpan<byte> bytes, string? asideFolder = null, bool syncs = true)
     {
         string folder = Path.GetDirectoryName(Path.GetFullPath(path))!;
         Directory.CreateDirectory(folder);
@@ -15,7 +16,11 @@ public static class AtomicFile
         try
         {
             using (var stream = new FileStream(aside, FileMode.CreateNew, FileAccess.Write))
+            {
                 stream.Write(bytes);
+                if (syncs)
+                    stream.Flush(flushToDisk: true);
+            }
             File.Move(aside, path, overwrite: true);
         }
         catch

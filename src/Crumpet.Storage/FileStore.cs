@@ -1,12 +1,14 @@
 using System.Security.Cryptography;
 using System.Text.Json;
 using Crumpet.Core.Building;
+using Crumpet.Core.Jobs;
 
 namespace Crumpet.Storage;
 
 /// <summary>Keeps big data under its SHA-256 and results under their key, in a folder. Safe from many threads.</summary>
 /// <param name="folder">Root of the store; made as needed.</param>
-public sealed class FileStore(string folder) : IResultStore
+/// <param name="isLasting">Whether it is to outlive a power cut: then data is on the disk before it gets its name.</param>
+public sealed class FileStore(string folder, bool isLasting = true) : IResultStore
 {
     /// <summary>Folder below the store's for what is not whole yet; nothing in it outlives the process that wrote it.</summary>
     public const string IncomingFolder = "incoming";
@@ -14,10 +16,7 @@ public sealed class FileStore(string folder) : IResultStore
     private readonly ResultCache results = new();
 
     /// <inheritdoc/>
-    public bool KeepsPieces => true;
-
-    /// <inheritdoc/>
-    public StepResult? Find(string key)
+    public JobResult? Find(string key)
     {
         string path = ResultPath(key);
         if (!File.Exists(path))
@@ -28,28 +27,37 @@ public sealed class FileStore(string folder) : IResultStore
             if (result is null)
             {
                 byte[] text = File.ReadAllBytes(path);
-                result = JsonSerializer.Deserialize<StepResult>(text, BuildJson.Options);
+                result = JsonSerializer.Deserialize<JobResult>(text, BuildJson.Options);
                 if (result is not null)
                     results.Keep(result, text.Length);
             }
-            return result?.Files.All(f => File.Exists(BlobPath(f.Sha256))) == true ? result : null;
+            return result is not null && BlobsOf(result).All(b => File.Exists(BlobPath(b))) ? result : null;
         }
         catch (JsonException)
         {
-            // A damaged result is as good as none: the station is worked again.
+            // A damaged result is as good as none: the job is worked again.
             return null;
         }
     }
 
+    /// <summary>SHA-256 of all data a result is made of.</summary>
+    internal static IEnumerable<string> BlobsOf(JobResult result) => result.Files.Select(f => f.Within ?? f.Sha256).Distinct(StringComparer.Ordinal);
+
     /// <inheritdoc/>
-    public void Save(StepResult result) => AtomicFile.Write(ResultPath(result.Key), JsonSerializer.SerializeToUtf8Bytes(result, BuildJson.Options), Incoming());
+    public byte[]? FindNote(string name) => File.Exists(NotePath(name)) ? File.ReadAllBytes(NotePath(name)) : null;
+
+    /// <inheritdoc/>
+    public void KeepNote(string name, byte[] bytes) => AtomicFile.Write(NotePath(name), bytes, Incoming(), syncs: false);
+
+    /// <inheritdoc/>
+    public void Save(JobResult result) => AtomicFile.Write(ResultPath(result.Key), JsonSerializer.SerializeToUtf8Bytes(result, BuildJson.Options), Incoming(), syncs: false);
 
     /// <inheritdoc/>
     public string Put(byte[] bytes)
     {
         string hash = Convert.ToHexStringLower(SHA256.HashData(bytes));
         if (!File.Exists(BlobPath(hash)))
-            AtomicFile.Write(BlobPath(hash), bytes, Incoming());
+            AtomicFile.Write(BlobPath(hash), bytes, Incoming(), isLasting);
         return hash;
     }
 
@@ -72,6 +80,8 @@ public sealed class FileStore(string folder) : IResultStore
                     hash.AppendData(buffer, 0, read);
                     target.Write(buffer, 0, read);
                 }
+                if (isLasting)
+                    target.Flush(flushToDisk: true);
             }
             string sha256 = Convert.ToHexStringLower(hash.GetHashAndReset());
             Directory.CreateDirectory(Path.GetDirectoryName(BlobPath(sha256))!);
@@ -109,6 +119,8 @@ public sealed class FileStore(string folder) : IResultStore
     private string BlobPath(string hash) => Under("blobs", hash, "");
 
     private string ResultPath(string key) => Under("results", key, ".json");
+
+    private string NotePath(string name) => Under("notes", name, "");
 
     private string Under(string kind, string name, string ending)
     {

@@ -1,4 +1,4 @@
-using Crumpet.Core.Building;
+using Crumpet.Core.Jobs;
 
 namespace Crumpet.Storage;
 
@@ -9,11 +9,11 @@ internal sealed class ResultCache
     private const long MostBytes = 96L << 20;
 
     private readonly Lock gate = new();
-    private readonly Dictionary<string, LinkedListNode<(StepResult Result, long Bytes)>> byKey = new(StringComparer.Ordinal);
-    private readonly LinkedList<(StepResult Result, long Bytes)> lately = [];
+    private readonly Dictionary<string, LinkedListNode<(JobResult Result, long Bytes)>> byKey = new(StringComparer.Ordinal);
+    private readonly LinkedList<(JobResult Result, long Bytes)> lately = [];
     private long total;
 
-    public StepResult? Find(string key)
+    public JobResult? Find(string key)
     {
         lock (gate)
         {
@@ -25,7 +25,7 @@ internal sealed class ResultCache
         }
     }
 
-    public void Keep(StepResult result, long bytes)
+    public void Keep(JobResult result, long bytes)
     {
         lock (gate)
         {

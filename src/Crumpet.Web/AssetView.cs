@@ -1,6 +1,7 @@
 using System.Numerics;
 using Crumpet.Core;
 using Crumpet.Core.Building;
+using Crumpet.Core.Jobs;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Layout;
 using Crumpet.Core.Pairing;
@@ -49,11 +50,11 @@ public sealed record KitView(Kit Kit, IReadOnlyList<AssetView> Assets, IReadOnly
 public sealed class AssetView
 {
     private readonly AssetBuild build;
-    private (int, StepResult)? draft;
+    private (int, StationResult)? draft;
     private readonly IResultStore store;
-    private readonly Dictionary<Station, StepResult?> results = [];
-    private readonly Dictionary<string, StepResult?> lastResults = [];
-    private readonly Dictionary<string, object> reports = [];
+    private readonly Dictionary<Station, StationResult?> results = [];
+    private readonly Dictionary<string, StationResult?> lastResults = [];
+    private readonly AssetFiles files;
 
     /// <summary>Looks at an asset.</summary>
     /// <param name="asset">The asset with sources, marks, findings and deliveries.</param>
@@ -66,6 +67,7 @@ public sealed class AssetView
         Run = run;
         Plan = asset.Plan();
         build = asset.Build(store);
+        files = new AssetFiles(build, Plan, store);
         Line = [.. AssetBuild.Line.Select(StopOf)];
     }
 
@@ -91,7 +93,7 @@ public sealed class AssetView
     public Delivery? LastDelivery => Asset.Deliveries.MaxBy(d => d.Number);
 
     /// <summary>The result of a station for the present decisions and files, or null.</summary>
-    public StepResult? Result(Station station)
+    public StationResult? Result(Station station)
     {
         if (!results.TryGetValue(station, out var result))
             results.Add(station, result = build.ResultOf(station));
@@ -99,36 +101,27 @@ public sealed class AssetView
     }
 
     /// <summary>What a station shows: its result, or while a bake is at work the finest draft of it.</summary>
-    public StepResult? Shown(Station station) => Result(station) ?? (station == Station.Bake ? Draft?.Result : null);
+    public StationResult? Shown(Station station) => Result(station) ?? (station == Station.Bake ? Draft?.Result : null);
 
     /// <summary>The finest draft of a bake that is not there yet, with how coarse it is, or null.</summary>
-    public (int Draft, StepResult Result)? Draft => draft ??= build.DraftOfBake();
+    public (int Draft, StationResult Result)? Draft => draft ??= build.DraftOfBake();
 
     /// <summary>The report of what the bake station shows, or null.</summary>
-    public BakeReport? ShownBake => Shown(Station.Bake) is { } result ? ReportOf<BakeReport>(result) : null;
+    public BakeReport? ShownBake => Shown(Station.Bake) is { } result ? result.As<BakeReport>() : null;
 
     /// <summary>The result a station gave last, fresh or not, or null where it is no longer kept.</summary>
-    public StepResult? LastResult(Station station)
+    public StationResult? LastResult(Station station)
     {
         if (Result(station) is { } fresh || MarkOf(station) is not { } mark)
             return Result(station);
         if (!lastResults.TryGetValue(mark.Key, out var last))
-            lastResults.Add(mark.Key, last = store.Find(mark.Key));
+            lastResults.Add(mark.Key, last = AssetBuild.Shown(station, mark.Key, store));
         return last;
     }
 
     /// <summary>The report of a station's fresh result, or null.</summary>
     public T? Report<T>(Station station)
-        where T : class => Result(station) is { } result ? ReportOf<T>(result) : null;
-
-    /// <summary>The report of a result. Pages ask for it row by row, so it is read from its text once.</summary>
-    public T ReportOf<T>(StepResult result)
-        where T : class
-    {
-        if (!reports.TryGetValue(result.Key, out object? report))
-            reports.Add(result.Key, report = result.Report<T>());
-        return (T)report;
-    }
+        where T : class => Result(station)?.As<T>();
 
     /// <summary>Findings of a station, worst first: those of its fresh result, otherwise of its last one.</summary>
     public IReadOnlyList<Finding> FindingsOf(Station station) => Result(station)?.Findings
@@ -167,20 +160,20 @@ public sealed class AssetView
 
     /// <summary>The cages of all parts as a mesh file, or null where nothing is paired.</summary>
     /// <param name="asObj">OBJ; otherwise GLB.</param>
-    public byte[]? Cages(bool asObj) => Report<PairReport>(Station.Pairs)?.Paired.Any() == true ? build.Cages(asObj) : null;
+    public byte[]? Cages(bool asObj) => files.Cages(asObj);
 
     /// <summary>The low side as a mesh file with the UVs Layout gave it, or null before Layout.</summary>
     /// <param name="asObj">OBJ; otherwise GLB.</param>
-    public byte[]? Laid(bool asObj) => Report<LayoutReport>(Station.Layout)?.Islands > 0 ? build.Laid(asObj) : null;
+    public byte[]? Laid(bool asObj) => files.Laid(asObj);
 
-    /// <summary>Edges of the low side from one on, as <see cref="AssetBuild.PickEdges"/>.</summary>
-    public PickedEdges? PickEdges(LowPlace place, EdgeReach reach, Vector3? from) => build.PickEdges(place, reach, from);
+    /// <summary>Edges of the low side from one on, as <see cref="AssetFiles.PickEdges"/>.</summary>
+    public PickedEdges? PickEdges(LowPlace place, EdgeReach reach, Vector3? from) => files.PickEdges(place, reach, from);
 
-    /// <summary>Pins for corners of the islands' view, as <see cref="AssetBuild.PinsAt"/>.</summary>
-    public IReadOnlyList<UvPin> PinsAt(IEnumerable<(int Corner, float U, float V)> corners) => build.PinsAt(corners);
+    /// <summary>Pins for corners of the islands' view, as <see cref="AssetFiles.PinsAt"/>.</summary>
+    public IReadOnlyList<UvPin> PinsAt(IEnumerable<(int Corner, float U, float V)> corners) => files.PinsAt(corners);
 
-    /// <summary>Islands where they lie now, as <see cref="AssetBuild.IslandsAt"/>.</summary>
-    public IReadOnlyList<HeldIsland> IslandsAt(IReadOnlyCollection<SurfaceSpot> spots) => build.IslandsAt(spots);
+    /// <summary>Islands where they lie now, as <see cref="AssetFiles.IslandsAt"/>.</summary>
+    public IReadOnlyList<HeldIsland> IslandsAt(IReadOnlyCollection<SurfaceSpot> spots) => files.IslandsAt(spots);
 
     private StationStop StopOf(Station station)
     {

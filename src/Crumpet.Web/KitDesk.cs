@@ -95,7 +95,7 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk)
     }
 
     private HashSet<string> PartsOf(Asset asset) =>
-        [.. asset.Build(store).ResultOf(Station.Intake)?.Report<IntakeReport>().Objects.Select(o => o.Part) ?? []];
+        [.. asset.Build(store).ResultOf(Station.Intake)?.As<IntakeReport>().Objects.Select(o => o.Part) ?? []];
 
     /// <summary>Puts an asset out of sight, or brings it back.</summary>
     public async Task ArchiveAssetAsync(int assetId, bool archived)

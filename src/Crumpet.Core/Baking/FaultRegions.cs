@@ -13,6 +13,9 @@ internal sealed class FaultRegions(BakeInput input, PartScene scene, int size, F
     /// <summary>The ray of a texel that is wrong.</summary>
     public delegate (Vector3 Point, Vector3 Start, Vector3 Direction, float Length) Where(in FaultTexel fault);
 
+    /// <summary>Regions of all parts, most texels first.</summary>
+    public static FaultRegion[] Sorted(IEnumerable<FaultRegion> regions) => [.. regions.OrderByDescending(r => r.Texels).ThenBy(r => r.Y).ThenBy(r => r.X)];
+
     /// <summary>Regions, most texels first.</summary>
     public IReadOnlyList<FaultRegion> Find(FaultTexel[] faults, CancellationToken cancel)
     {

@@ -9,7 +9,7 @@ namespace Crumpet.Core.Baking;
 /// <summary>What the high side looks like at a place: what maps beside normals and light are made of. Prepared for the maps that ask.</summary>
 internal sealed class HighLooks
 {
-    private readonly Memory known;
+    private readonly Dictionary<Mesh, Vector4[]> tangents = new(ReferenceEqualityComparer.Instance);
     private readonly Dictionary<Mesh, float[]> curvatures = new(ReferenceEqualityComparer.Instance);
     private readonly Dictionary<(int Part, int Number), int[]> labelsOfTriangles = [];
     private readonly Dictionary<string, int> labelNumbers = new(StringComparer.Ordinal);
@@ -17,27 +17,15 @@ internal sealed class HighLooks
     private readonly BakeInput input;
     private readonly BakeSettings settings;
 
-    /// <summary>What was worked out of objects already, for other bakes of them.</summary>
-    public sealed class Memory
-    {
-        /// <summary>Curvature per corner, by object and radius.</summary>
-        public Dictionary<(Mesh, float), float[]> Curvatures { get; } = [];
-
-        /// <summary>Tangent per corner of objects with a normal texture.</summary>
-        public Dictionary<Mesh, Vector4[]> Tangents { get; } = new(ReferenceEqualityComparer.Instance);
-    }
-
     /// <summary>Prepares what maps ask of some objects.</summary>
     /// <param name="input">Parts and materials.</param>
     /// <param name="settings">What maps ask.</param>
-    /// <param name="known">What is known already; takes what is new.</param>
-    public HighLooks(BakeInput input, BakeSettings settings, Memory known)
+    public HighLooks(BakeInput input, BakeSettings settings)
     {
-        this.known = known;
         this.input = input;
         this.settings = settings;
         Textures = new HighTextures(input.Materials);
-        Normals = new HighNormals(Textures, settings.HighNormals, known.Tangents);
+        Normals = new HighNormals(Textures, settings.HighNormals, tangents);
     }
 
     /// <summary>Materials and textures.</summary>
@@ -66,15 +54,13 @@ internal sealed class HighLooks
     private void PrepareCurvatures(HighObject[] objects, int threads, CancellationToken cancel)
     {
         float radius = settings.CurvatureRadiusBaked;
-        Mesh[] open = [.. objects.Select(o => o.Mesh).Where(m => !known.Curvatures.ContainsKey((m, radius))).Distinct(ReferenceEqualityComparer.Instance).Cast<Mesh>()];
+        Mesh[] open = [.. objects.Select(o => o.Mesh).Where(m => !curvatures.ContainsKey(m)).Distinct(ReferenceEqualityComparer.Instance).Cast<Mesh>()];
         var values = new float[open.Length][];
         // Many objects side by side, or the points of one.
         int each = open.Length >= threads ? 1 : threads;
         Parallel.For(0, open.Length, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, i => values[i] = SurfaceCurvature.PerCorner(open[i], radius, each, cancel));
         for (int i = 0; i < open.Length; i++)
-            known.Curvatures.Add((open[i], radius), values[i]);
-        foreach (var o in objects)
-            curvatures[o.Mesh] = known.Curvatures[(o.Mesh, radius)];
+            curvatures.Add(open[i], values[i]);
     }
 
     /// <summary>Curvature, 1/m.</summary>

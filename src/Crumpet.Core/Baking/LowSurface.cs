@@ -45,7 +45,7 @@ internal sealed class LowSurface
     /// <param name="size">Side of the sheet, pixels.</param>
     public static LowSurface Build(BakePart part, int? material, IReadOnlySet<int> stacked, BakeSettings settings, int size)
     {
-        var chosen = Chosen(part, material).Where(c => !stacked.Contains(c.Number)).ToArray();
+        var chosen = Chosen(part.Low, material).Where(c => !stacked.Contains(c.Number)).ToArray();
         var surface = new LowSurface(3 * chosen.Length);
         int at = 0;
         foreach (var group in chosen.GroupBy(c => c.Object))
@@ -76,12 +76,12 @@ internal sealed class LowSurface
     }
 
     /// <summary>A part's triangles on a sheet: number over all its objects, object, and number in it.</summary>
-    public static IEnumerable<(int Number, int Object, int Triangle)> Chosen(BakePart part, int? material)
+    public static IEnumerable<(int Number, int Object, int Triangle)> Chosen(IReadOnlyList<Mesh> low, int? material)
     {
         int number = 0;
-        for (int o = 0; o < part.Low.Count; o++)
+        for (int o = 0; o < low.Count; o++)
         {
-            var mesh = part.Low[o];
+            var mesh = low[o];
             for (int t = 0; t < mesh.TriangleCount; t++, number++)
             {
                 if (material is null || mesh.TriangleMaterials[t] == material)

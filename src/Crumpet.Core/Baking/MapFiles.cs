@@ -5,6 +5,9 @@ namespace Crumpet.Core.Baking;
 /// <summary>Writes maps as the files asked for.</summary>
 public static class MapFiles
 {
+    /// <summary>How the name of a map's file ends.</summary>
+    public static string EndingOf(MapFile file) => file switch { MapFile.Exr => ".exr", MapFile.Tga => ".tga", _ => ".png" };
+
     /// <summary>The bytes of a map's file, and how its name ends.</summary>
     /// <param name="map">A bitmap of the depth the file holds, as a bake gives it.</param>
     /// <param name="file">How it is written.</param>

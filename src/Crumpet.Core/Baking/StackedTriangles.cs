@@ -1,4 +1,5 @@
 using System.Numerics;
+using Crumpet.Core.Geometry;
 
 namespace Crumpet.Core.Baking;
 
@@ -6,16 +7,18 @@ namespace Crumpet.Core.Baking;
 internal static class StackedTriangles
 {
     /// <summary>For each part its triangles that an earlier part bakes, numbered over the part's objects.</summary>
-    public static IReadOnlyList<IReadOnlySet<int>> Find(BakeInput input)
+    /// <param name="parts">Low objects of each part.</param>
+    /// <param name="material">Number of the sheet's material; null for all triangles.</param>
+    public static IReadOnlyList<IReadOnlySet<int>> Find(IReadOnlyList<IReadOnlyList<Mesh>> parts, int? material)
     {
         var seen = new Dictionary<(Vector2, Vector2, Vector2), int>();
-        var stacked = new HashSet<int>[input.Parts.Count];
+        var stacked = new HashSet<int>[parts.Count];
         for (int p = 0; p < stacked.Length; p++)
         {
             stacked[p] = [];
-            foreach (var (number, o, triangle) in LowSurface.Chosen(input.Parts[p], input.Material))
+            foreach (var (number, o, triangle) in LowSurface.Chosen(parts[p], material))
             {
-                if (input.Parts[p].Low[o].Uvs is not { } uvs)
+                if (parts[p][o].Uvs is not { } uvs)
                     continue;
                 var key = Sorted(uvs[3 * triangle], uvs[3 * triangle + 1], uvs[3 * triangle + 2]);
                 if (!seen.TryGetValue(key, out int first))

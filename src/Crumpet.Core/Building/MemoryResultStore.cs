@@ -1,26 +1,24 @@
 using System.Collections.Concurrent;
 using System.Security.Cryptography;
+using Crumpet.Core.Jobs;
 
 namespace Crumpet.Core.Building;
 
 /// <summary>Keeps everything in memory.</summary>
-/// <param name="keepsPieces">Whether pieces of bakes are kept for another build.</param>
-public sealed class MemoryResultStore(bool keepsPieces = true) : IResultStore
+public sealed class MemoryResultStore : IResultStore
 {
-    private readonly ConcurrentDictionary<string, StepResult> results = new(StringComparer.Ordinal);
+    private readonly ConcurrentDictionary<string, JobResult> results = new(StringComparer.Ordinal);
     private readonly ConcurrentDictionary<string, byte[]> blobs = new(StringComparer.Ordinal);
-
-    /// <inheritdoc/>
-    public bool KeepsPieces => keepsPieces;
+    private readonly ConcurrentDictionary<string, byte[]> notes = new(StringComparer.Ordinal);
 
     /// <summary>All results that are kept.</summary>
-    public IEnumerable<StepResult> Results => results.Values;
+    public IEnumerable<JobResult> Results => results.Values;
 
     /// <inheritdoc/>
-    public StepResult? Find(string key) => results.GetValueOrDefault(key);
+    public JobResult? Find(string key) => results.GetValueOrDefault(key);
 
     /// <inheritdoc/>
-    public void Save(StepResult result) => results[result.Key] = result;
+    public void Save(JobResult result) => results[result.Key] = result;
 
     /// <inheritdoc/>
     public string Put(byte[] bytes)
@@ -35,4 +33,10 @@ public sealed class MemoryResultStore(bool keepsPieces = true) : IResultStore
 
     /// <inheritdoc/>
     public Stream Open(string sha256) => new MemoryStream(Load(sha256), writable: false);
+
+    /// <inheritdoc/>
+    public byte[]? FindNote(string name) => notes.GetValueOrDefault(name);
+
+    /// <inheritdoc/>
+    public void KeepNote(string name, byte[] bytes) => notes[name] = bytes;
 }

@@ -1,6 +1,6 @@
 using Crumpet.Core.Baking;
-using Crumpet.Core.Binding;
 using Crumpet.Core.Compression;
+using Crumpet.Core.Delivery;
 using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Building;
@@ -64,16 +64,7 @@ public sealed record ConvertedTexture(
 /// <summary>What conversion gave.</summary>
 public sealed record ConvertReport(IReadOnlyList<ConvertedTexture> Textures);
 
-/// <summary>Slots of one sheet's material.</summary>
-public sealed record SheetBinding(string Sheet, IReadOnlyList<SlotBinding> Slots);
-
-/// <summary>What binding gave.</summary>
-public sealed record BindReport(IReadOnlyList<SheetBinding> Sheets);
-
 /// <summary>What was delivered.</summary>
 /// <param name="Package">Name of the zip in the result's files.</param>
 /// <param name="Files">Path and size of every file in it.</param>
 public sealed record DeliverReport(string Package, IReadOnlyList<DeliveredFile> Files);
-
-/// <summary>A file of the package.</summary>
-public sealed record DeliveredFile(string Path, long Bytes, string Format);

@@ -10,8 +10,9 @@ public static class ChannelPacker
     /// <param name="output">What to make.</param>
     /// <param name="maps">Maps by name; a map of 1 × 1 stands for one value everywhere.</param>
     /// <param name="size">Side of the output, pixels; maps of another size are refused.</param>
+    /// <param name="cancel">Ends the work early.</param>
     /// <exception cref="ArgumentException">A map is neither 1 × 1 nor of the output's size, or lacks the channel.</exception>
-    public static Bitmap8 Pack(RecipeOutput output, IReadOnlyDictionary<string, Bitmap> maps, int size)
+    public static Bitmap8 Pack(RecipeOutput output, IReadOnlyDictionary<string, Bitmap> maps, int size, CancellationToken cancel = default)
     {
         var result = new Bitmap8(size, size, output.Channels.Count);
         for (int channel = 0; channel < output.Channels.Count; channel++)
@@ -31,22 +32,22 @@ public static class ChannelPacker
             if (map.Width == 1 && map.Height == 1)
                 Fill(result, channel, map.Unit(0, 0, from), feed.Invert);
             else if (map.Width == size && map.Height == size)
-                Copy(map, from, result, channel, feed.Invert);
+                Copy(map, from, result, channel, feed.Invert, cancel);
             else
                 throw new ArgumentException($"{feed.Map} is {map.Width} × {map.Height} px and output {output.Name} is {size} × {size} px; make them the same size.");
         }
         return result;
     }
 
-    /// <summary>What a material says without textures, as maps of 1 × 1.</summary>
-    public static Dictionary<string, Bitmap> MaterialMaps(Material material)
+    /// <summary>What a material says without textures: codes of 0 to 255 a channel, by the map's name.</summary>
+    public static Dictionary<string, int[]> MaterialMaps(Material material)
     {
         var c = material.BaseColour;
-        return new Dictionary<string, Bitmap>
+        return new Dictionary<string, int[]>
         {
-            ["colour"] = new Bitmap8(1, 1, 4, [Code(Srgb.FromLinear(c.X)), Code(Srgb.FromLinear(c.Y)), Code(Srgb.FromLinear(c.Z)), Code(c.W)]),
-            ["roughness"] = new Bitmap8(1, 1, 1, [Code(material.Roughness)]),
-            ["metalness"] = new Bitmap8(1, 1, 1, [Code(material.Metalness)]),
+            ["colour"] = [Code(Srgb.FromLinear(c.X)), Code(Srgb.FromLinear(c.Y)), Code(Srgb.FromLinear(c.Z)), Code(c.W)],
+            ["metalness"] = [Code(material.Metalness)],
+            ["roughness"] = [Code(material.Roughness)],
         };
     }
 
@@ -57,11 +58,12 @@ public static class ChannelPacker
             result.Pixels[i] = code;
     }
 
-    private static void Copy(Bitmap map, int from, Bitmap8 result, int channel, bool invert)
+    private static void Copy(Bitmap map, int from, Bitmap8 result, int channel, bool invert, CancellationToken cancel)
     {
         int at = channel;
         for (int y = 0; y < map.Height; y++)
         {
+            cancel.ThrowIfCancellationRequested();
             for (int x = 0; x < map.Width; x++, at += result.Channels)
             {
                 float value = map.Unit(x, y, from);

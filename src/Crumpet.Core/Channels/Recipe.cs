@@ -13,7 +13,18 @@ public sealed record Feed(
     [property: Words("The map of a feed", FieldRules.LongestName)] string? Map,
     [property: Within("The channel of a feed", 0, 3)] int Channel = 0,
     bool Invert = false,
-    [property: Within("The fallback of a feed", 0, 1)] float Fallback = 0);
+    [property: Within("The fallback of a feed", 0, 1)] float Fallback = 0)
+{
+    /// <summary>What feeds the channel, in words.</summary>
+    /// <param name="maps">How many channels each map has that is there.</param>
+    public string InWords(IReadOnlyDictionary<string, int> maps)
+    {
+        if (Map is null || !maps.TryGetValue(Map, out int channels))
+            return FormattableString.Invariant($"{Fallback:0.##}");
+        string from = channels == 1 ? Map : $"{Map} {"RGBA"[Channel]}";
+        return Invert ? $"{from}, inverted" : from;
+    }
+}
 
 /// <summary>One picture a recipe makes.</summary>
 /// <param name="Name">What stands for <c>{map}</c> in file names.</param>

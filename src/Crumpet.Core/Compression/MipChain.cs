@@ -6,21 +6,25 @@ namespace Crumpet.Core.Compression;
 /// <summary>Smaller and smaller versions of a picture, down to one texel.</summary>
 public static class MipChain
 {
+    // Texels between two looks at whether anybody still waits.
+    private const int Rows = 1 << 16;
+
     /// <summary>Level 0 is the picture itself, untouched; each further level is half as large, rounded down.</summary>
     /// <param name="source">Four channels.</param>
     /// <param name="meaning">How values are averaged: colours in linear light, normals as vectors.</param>
+    /// <param name="cancel">Ends the work early.</param>
     /// <remarks>Every level is filtered from level 0's values, not from rounded ones, by the exact area each texel covers.</remarks>
-    public static IReadOnlyList<Bitmap8> Build(Bitmap8 source, ColourMeaning meaning)
+    public static IReadOnlyList<Bitmap8> Build(Bitmap8 source, ColourMeaning meaning, CancellationToken cancel = default)
     {
         var levels = new List<Bitmap8> { source };
         int width = source.Width, height = source.Height;
         if (width == 1 && height == 1)
             return levels;
-        var values = ToLinear(source, meaning);
+        var values = ToLinear(source, meaning, cancel);
         while (width > 1 || height > 1)
         {
-            (values, width, height) = Halve(values, width, height);
-            levels.Add(FromLinear(values, width, height, meaning));
+            (values, width, height) = Halve(values, width, height, cancel);
+            levels.Add(FromLinear(values, width, height, meaning, cancel));
         }
         return levels;
     }
@@ -28,11 +32,13 @@ public static class MipChain
     /// <summary>How many levels a picture of this size has.</summary>
     public static int Count(int width, int height) => BitOperations.Log2((uint)Math.Max(width, height)) + 1;
 
-    private static Vector4[] ToLinear(Bitmap8 source, ColourMeaning meaning)
+    private static Vector4[] ToLinear(Bitmap8 source, ColourMeaning meaning, CancellationToken cancel)
     {
         var values = new Vector4[source.Width * source.Height];
         for (int i = 0; i < values.Length; i++)
         {
+            if (i % Rows == 0)
+                cancel.ThrowIfCancellationRequested();
             var p = source.Pixels.AsSpan(4 * i, 4);
             values[i] = meaning switch
             {
@@ -44,11 +50,13 @@ public static class MipChain
         return values;
     }
 
-    private static Bitmap8 FromLinear(Vector4[] values, int width, int height, ColourMeaning meaning)
+    private static Bitmap8 FromLinear(Vector4[] values, int width, int height, ColourMeaning meaning, CancellationToken cancel)
     {
         var level = new Bitmap8(width, height, 4);
         for (int i = 0; i < values.Length; i++)
         {
+            if (i % Rows == 0)
+                cancel.ThrowIfCancellationRequested();
             var v = values[i];
             if (meaning == ColourMeaning.Srgb)
             {
@@ -66,12 +74,13 @@ public static class MipChain
         return level;
     }
 
-    private static (Vector4[] Values, int Width, int Height) Halve(Vector4[] values, int width, int height)
+    private static (Vector4[] Values, int Width, int Height) Halve(Vector4[] values, int width, int height, CancellationToken cancel)
     {
         int newWidth = Math.Max(1, width / 2), newHeight = Math.Max(1, height / 2);
         var result = new Vector4[newWidth * newHeight];
         for (int y = 0; y < newHeight; y++)
         {
+            cancel.ThrowIfCancellationRequested();
             for (int x = 0; x < newWidth; x++)
             {
                 // An odd side makes each texel cover a little more than two of the finer ones.

@@ -32,7 +32,7 @@ public static class TextureConverter
     public static Texture Convert(Bitmap source, ConvertSettings settings, int threads, IProgress<Progress>? progress = null, CancellationToken cancel = default)
     {
         var rgba = ToRgba(source);
-        var chain = settings.Mips ? MipChain.Build(rgba, settings.Meaning) : [rgba];
+        var chain = settings.Mips ? MipChain.Build(rgba, settings.Meaning, cancel) : [rgba];
         var levels = new List<byte[]>();
         double all = chain.Sum(l => (double)l.Width * l.Height), done = 0;
         foreach (var level in chain)
@@ -46,7 +46,7 @@ public static class TextureConverter
     }
 
     /// <summary>Decodes level 0 and compares it with the picture it was made from.</summary>
-    public static TextureQuality Measure(Bitmap source, Texture texture, ColourMeaning meaning)
+    public static TextureQuality Measure(Bitmap source, Texture texture, ColourMeaning meaning, CancellationToken cancel = default)
     {
         var wanted = ToRgba(source);
         var decoded = BlockCodec.Decode(texture.Levels[0], texture.Width, texture.Height, texture.Format);
@@ -57,6 +57,7 @@ public static class TextureConverter
         var blocks = new double[across * ((wanted.Height + 3) / 4)];
         for (int y = 0; y < wanted.Height; y++)
         {
+            cancel.ThrowIfCancellationRequested();
             for (int x = 0; x < wanted.Width; x++)
             {
                 for (int c = 0; c < channels; c++)

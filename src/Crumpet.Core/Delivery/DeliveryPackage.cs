@@ -55,12 +55,12 @@ public sealed record DeliveryMaterial(Material Source, string? Colour, string? N
 /// <param name="Low">Low objects; triangle materials index <paramref name="Materials"/>.</param>
 /// <param name="Materials">Materials.</param>
 /// <param name="Textures">Textures.</param>
-/// <param name="Pictures">The uncompressed picture of each texture that a material binds, by texture file name.</param>
+/// <param name="Pictures">The PNG each texture that a material binds was compressed from, by texture file name.</param>
 /// <param name="GreenUp">Whether normal maps have green up.</param>
 /// <param name="Sources">Files it all began with.</param>
 public sealed record DeliveryInput(
     string Asset, IReadOnlyList<Mesh> Low, IReadOnlyList<DeliveryMaterial> Materials, IReadOnlyList<DeliveryTexture> Textures,
-    IReadOnlyDictionary<string, Bitmap8> Pictures, bool GreenUp, IReadOnlyList<MadeFrom> Sources);
+    IReadOnlyDictionary<string, byte[]> Pictures, bool GreenUp, IReadOnlyList<MadeFrom> Sources);
 
 /// <summary>Makes the zip that leaves Crumpet: the same bytes for the same input, on any day.</summary>
 public static class DeliveryPackage
@@ -77,10 +77,12 @@ public static class DeliveryPackage
     };
 
     /// <summary>Makes the package.</summary>
+    /// <param name="input">What is in it.</param>
+    /// <param name="cancel">Ends the work early.</param>
     /// <returns>The zip and its manifest.</returns>
-    public static (byte[] Zip, Manifest Manifest) Make(DeliveryInput input)
+    public static (byte[] Zip, Manifest Manifest) Make(DeliveryInput input, CancellationToken cancel = default)
     {
-        var files = new List<(string Path, byte[] Bytes)> { ($"{input.Asset}.glb", MakeGlb(input)) };
+        var files = new List<(string Path, byte[] Bytes)> { ($"{input.Asset}.glb", MakeGlb(input, cancel)) };
         files.AddRange(input.Textures.Select(t => ($"textures/{t.FileName}", t.Dds)));
         var manifest = new Manifest(1, input.Asset, "y", "metre", input.GreenUp ? "up" : "down", input.Sources, [.. files.Select(f => Describe(f.Path, f.Bytes, input))]);
         files.Add(("manifest.json", JsonSerializer.SerializeToUtf8Bytes(manifest, ManifestJson)));
@@ -89,6 +91,7 @@ public static class DeliveryPackage
         {
             foreach (var (path, bytes) in files)
             {
+                cancel.ThrowIfCancellationRequested();
                 // Stored, not deflated: a deflater's bytes differ from version to version.
                 var entry = zip.CreateEntry(path, CompressionLevel.NoCompression);
                 entry.LastWriteTime = NoDate;
@@ -109,7 +112,7 @@ public static class DeliveryPackage
         return new ManifestFile(path, hash, bytes.Length, $"{dds.Format.Label()} in DDS", dds.Width, dds.Height, dds.Levels.Count, texture.Meaning.ToString().ToLowerInvariant(), [texture.Source]);
     }
 
-    private static byte[] MakeGlb(DeliveryInput input)
+    private static byte[] MakeGlb(DeliveryInput input, CancellationToken cancel)
     {
         var textures = new List<GlbTexture>();
         var materials = input.Materials.Select(m => new GlbMaterial(m.Source, Add(m.Colour, false), Add(m.Normal, true), Add(m.Masks, false))).ToArray();
@@ -122,10 +125,11 @@ public static class DeliveryPackage
         {
             if (file is null)
                 return null;
+            cancel.ThrowIfCancellationRequested();
             // glTF fixes green up; a green-down texture must not be offered as the compressed form of the same picture.
             bool turn = isNormal && !input.GreenUp;
-            var picture = turn ? GreenTurned(input.Pictures[file]) : input.Pictures[file];
-            textures.Add(new GlbTexture(Path.GetFileNameWithoutExtension(file), ImageFile.WritePng(picture), turn ? null : $"textures/{file}"));
+            byte[] picture = turn ? ImageFile.WritePng(GreenTurned((Bitmap8)ImageFile.Read(input.Pictures[file], file + ".png")), cancel: cancel) : input.Pictures[file];
+            textures.Add(new GlbTexture(Path.GetFileNameWithoutExtension(file), picture, turn ? null : $"textures/{file}"));
             return textures.Count - 1;
         }
     }

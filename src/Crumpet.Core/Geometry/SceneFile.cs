@@ -118,14 +118,14 @@ public static class SceneFile
         return new Scene(reader.ReadString(), meshes, materials, []) { Strays = strays };
     }
 
-    private static void Put<T>(BinaryWriter writer, ReadOnlySpan<T> values)
+    internal static void Put<T>(BinaryWriter writer, ReadOnlySpan<T> values)
         where T : unmanaged
     {
         writer.Write(values.Length);
         writer.Write(MemoryMarshal.AsBytes(values));
     }
 
-    private static T[] Get<T>(BinaryReader reader)
+    internal static T[] Get<T>(BinaryReader reader)
         where T : unmanaged
     {
         var values = new T[reader.ReadInt32()];

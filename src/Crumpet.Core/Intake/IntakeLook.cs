@@ -114,6 +114,8 @@ internal sealed class IntakeLook
             HardEdges = flaws.Hard.Count,
             Transform = InWords(o.Mesh.Placement),
             MinMetres = [bounds.Min.X, bounds.Min.Y, bounds.Min.Z],
+            MaxMetres = [bounds.Max.X, bounds.Max.Y, bounds.Max.Z],
+            MaterialNumbers = [.. o.Mesh.TriangleMaterials.Distinct().Order()],
             IsHidden = o.Mesh.IsHidden,
         };
     }

@@ -36,7 +36,7 @@ internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, I
             }
             try
             {
-                var scene = input.RememberScene is { } remember ? remember(file, () => Read(file)) : Read(file);
+                var scene = input.Scenes is { } scenes ? scenes(file) : Read(file);
                 findings.AddRange(scene.Notes);
                 files.Add(new FileReport(file.Name, file.Bytes, "mesh", scene.Meshes.Count, scene.Meshes.Sum(m => m.TriangleCount)));
                 Take(file, scene, state);
@@ -53,14 +53,7 @@ internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, I
     private Scene Read(SourceFile file)
     {
         using var stream = input.Open(file);
-        return MeshFiles.Read(file.Name, stream, path => Beside(file.Name, path), input.Threads, cancel);
-    }
-
-    private byte[]? Beside(string file, string path)
-    {
-        // Buffers and libraries are taken from another folder or case too: nothing but their content could be meant.
-        var found = SourcePaths.Candidates(file, path, byName.Keys).FirstOrDefault(c => c.Fit != PathFit.OtherEnding).File;
-        return found is null ? null : Bytes(byName[found]);
+        return MeshFiles.Read(file.Name, stream, path => MeshFiles.Beside(file.Name, path, byName.Keys) is { } found ? Bytes(byName[found]) : null, input.Threads, cancel);
     }
 
     private byte[] Bytes(SourceFile file)
@@ -128,7 +121,7 @@ internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, I
             progress?.Report(new Progress(0.5 + 0.25 * i / pictures.Length, $"looking at {file.Name}"));
             try
             {
-                var seen = input.RememberPicture is { } remember ? remember(file, () => Look(file)) : Look(file);
+                var seen = input.Looks is { } known ? known(file) : Look(file);
                 var uses = usesOf[file.Name].ToArray();
                 var (kind, by) = KindOf(file.Name, uses, seen);
                 var (picture, shown, newKind) = Mended(file, seen, kind, mends, changed);

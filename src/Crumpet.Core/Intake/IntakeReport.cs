@@ -78,6 +78,15 @@ public sealed record ObjectReport(
     /// <summary>Smallest corner of its bounds, metres.</summary>
     public float[] MinMetres { get; init; } = [0, 0, 0];
 
+    /// <summary>Largest corner of its bounds, metres.</summary>
+    public float[] MaxMetres { get; init; } = [0, 0, 0];
+
+    /// <summary>Numbers of the scene's materials its faces use, ascending; -1 for none.</summary>
+    public int[] MaterialNumbers { get; init; } = [];
+
+    /// <summary>Its box.</summary>
+    public Bounds Bounds() => Triangles == 0 ? Geometry.Bounds.Empty : new(new(MinMetres), new(MaxMetres));
+
     /// <summary>Whether the source hides it.</summary>
     public bool IsHidden { get; init; }
 
@@ -100,6 +109,34 @@ public sealed record FileReport(string Name, long Bytes, string Kind, int Object
 /// <param name="File">File found, or null.</param>
 public sealed record TextureLink(string Material, TextureSlot Slot, string Path, string? File);
 
+/// <summary>A picture in a slot of a material.</summary>
+/// <param name="Slot">What for.</param>
+/// <param name="File">File found for it, or null.</param>
+/// <param name="UvSet">UV set it is laid out by.</param>
+/// <param name="UvTransform">How UVs are moved before it is looked up, six numbers row by row.</param>
+public sealed record MaterialPicture(TextureSlot Slot, string? File, int UvSet, float[] UvTransform);
+
+/// <summary>A material of the scene.</summary>
+/// <param name="Name">Its name.</param>
+/// <param name="BaseColour">Linear RGBA.</param>
+/// <param name="Roughness">0 to 1.</param>
+/// <param name="Metalness">0 to 1.</param>
+/// <param name="Pictures">Pictures the source puts into its slots.</param>
+public sealed record MaterialReport(string Name, float[] BaseColour, float Roughness, float Metalness, IReadOnlyList<MaterialPicture> Pictures)
+{
+    /// <summary>Says what a material says.</summary>
+    /// <param name="material">The material as its source wrote it.</param>
+    /// <param name="links">Files that were found.</param>
+    internal static MaterialReport Of(Material material, IReadOnlyList<TextureLink> links) => new(
+        material.Name, [material.BaseColour.X, material.BaseColour.Y, material.BaseColour.Z, material.BaseColour.W], material.Roughness, material.Metalness,
+        [.. material.Textures.Select(use => new MaterialPicture(
+            use.Slot, links.FirstOrDefault(l => l.Material == material.Name && l.Slot == use.Slot && l.Path == use.Path)?.File, use.UvSet,
+            [use.UvTransform.M11, use.UvTransform.M12, use.UvTransform.M21, use.UvTransform.M22, use.UvTransform.M31, use.UvTransform.M32]))]);
+
+    /// <summary>The same without its pictures.</summary>
+    public Material ToMaterial() => new(Name, new(BaseColour), Roughness, Metalness);
+}
+
 /// <summary>What became of a mend.</summary>
 /// <param name="IsKitRule">Whether it comes from the kit.</param>
 /// <param name="Number">Its place in the kit's or the asset's list, from 0.</param>
@@ -116,6 +153,9 @@ public sealed record IntakeReport(IReadOnlyList<FileReport> Files, IReadOnlyList
 {
     /// <summary>One row a picture.</summary>
     public IReadOnlyList<TextureReport> Textures { get; init; } = [];
+
+    /// <summary>Materials of the scene, as triangles number them.</summary>
+    public IReadOnlyList<MaterialReport> Materials { get; init; } = [];
 
     /// <summary>Pictures that materials ask for.</summary>
     public IReadOnlyList<TextureLink> Links { get; init; } = [];

@@ -25,14 +25,14 @@ public sealed record IntakeInput(IReadOnlyList<SourceFile> Files, Func<SourceFil
     /// <summary>Threads to use, at least 1; the result does not depend on it.</summary>
     public int Threads { get; init; } = 1;
 
-    /// <summary>Gives what a mesh file was read as before, or reads it; where not given, every file is read.</summary>
-    public Func<SourceFile, Func<Scene>, Scene>? RememberScene { get; init; }
+    /// <summary>Gives what a mesh file holds, or throws why it cannot be read; where not given, every file is opened and read.</summary>
+    public Func<SourceFile, Scene>? Scenes { get; init; }
 
     /// <summary>Takes each picture a mend made as soon as it is there, so that no two are held; where not given, all are kept in the result.</summary>
     public Action<string, Bitmap>? PictureMade { get; init; }
 
-    /// <summary>The same for what a picture looks like.</summary>
-    public Func<SourceFile, Func<PictureLook>, PictureLook>? RememberPicture { get; init; }
+    /// <summary>Gives what a picture looks like, or throws why it cannot be read; where not given, every picture is opened and looked at.</summary>
+    public Func<SourceFile, PictureLook>? Looks { get; init; }
 }
 
 /// <summary>Reads everything that arrived, applies the mends, says what is inside and what would hurt later.</summary>
@@ -76,6 +76,7 @@ public static class IntakeStation
         {
             Textures = textures.Reports,
             Links = textures.Links,
+            Materials = [.. state.Materials.Select(m => MaterialReport.Of(m, textures.Links))],
             Mends = mends,
             Strays = [.. state.Strays.Select(s => s.Stray)],
         };

@@ -44,6 +44,13 @@ public static class MeshFiles
         };
     }
 
+    /// <summary>The file that a path in a mesh file means, or null. Buffers and libraries are taken from another folder or case too: nothing but their content could be meant.</summary>
+    /// <param name="name">Name of the mesh file.</param>
+    /// <param name="path">The path as it says it.</param>
+    /// <param name="files">Files that are there.</param>
+    public static string? Beside(string name, string path, IEnumerable<string> files) =>
+        SourcePaths.Candidates(name, path, files).FirstOrDefault(c => c.Fit != PathFit.OtherEnding).File;
+
     private static Scene ReadObj(string name, Stream stream, Func<string, byte[]?> beside, int threads, CancellationToken cancel)
     {
         var notes = new List<Finding>();

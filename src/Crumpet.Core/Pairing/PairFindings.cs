@@ -1,5 +1,4 @@
 using System.Globalization;
-using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
 
 namespace Crumpet.Core.Pairing;
@@ -9,9 +8,9 @@ internal static class PairFindings
 {
     private const double PoorFit = 0.9;
 
-    public static IEnumerable<Finding> Of(PairInput input, PairReport report)
+    public static IEnumerable<Finding> Of(PairRules rules, PairReport report)
     {
-        if (input.NeedsNoHigh && report.Parts.Count > 0 && report.Parts.All(r => r.High.Count == 0))
+        if (rules.NeedsNoHigh && report.Parts.Count > 0 && report.Parts.All(r => r.High.Count == 0))
         {
             yield return new Finding(Severity.Note, "no-high", "", "There is no high side: nothing is baked, maps are made from textures.");
             yield break;
@@ -19,14 +18,14 @@ internal static class PairFindings
         if (report.Parts.Count == 0)
             yield return new Finding(Severity.Stop, "nothing-to-pair", "", "There is no low and no high object; drop meshes at Intake.");
         else if (!report.Paired.Any())
-            yield return new Finding(Severity.Stop, "no-pair", "", $"No low object has a high one of the same part; name them by {input.Match.Names.Convention.Pattern}.");
-        foreach (var f in Unpaired(input, report).Concat(Fits(input, report)).Concat(Cages(report)).Concat(Together(input, report)).Concat(Forgotten(input, report)))
+            yield return new Finding(Severity.Stop, "no-pair", "", $"No low object has a high one of the same part; name them by {rules.Match.Names.Convention.Pattern}.");
+        foreach (var f in Unpaired(rules, report).Concat(Fits(rules, report)).Concat(Cages(report)).Concat(Together(rules, report)).Concat(Forgotten(rules, report)))
             yield return f;
     }
 
-    private static IEnumerable<Finding> Unpaired(PairInput input, PairReport report)
+    private static IEnumerable<Finding> Unpaired(PairRules rules, PairReport report)
     {
-        var objects = input.Match.Objects;
+        var objects = rules.Match.Objects;
         foreach (var row in report.Parts.Where(r => !r.IsPaired))
         {
             bool isLow = row.Low.Count > 0;
@@ -38,11 +37,11 @@ internal static class PairFindings
                 continue;
             string otherName = best is null ? "" : objects[isLow ? best.High : best.Low].Name;
             string sentence = best is null
-                ? $"{name} has no {lacks} side; add an object {input.Match.Names.Write(row.Name, isLow ? Side.High : Side.Low)} or put {name} aside."
+                ? $"{name} has no {lacks} side; add an object {rules.Match.Names.Write(row.Name, isLow ? Side.High : Side.Low)} or put {name} aside."
                 : string.Create(CultureInfo.InvariantCulture, $"{name} has no {lacks} side; {otherName} {Why(best)}.");
             yield return new Finding(Severity.Stop, best is not null && DiffersInCase(objects[best.Low], objects[best.High]) ? "case-only" : isLow ? "low-without-high" : "high-without-low", name, sentence, 1)
             {
-                Spot = SpotOf(input.Meshes[numbers[0]]),
+                Spot = SpotOf(objects[numbers[0]]),
                 Mends =
                 [
                     .. report.Suggestions.Where(s => numbers.Contains(isLow ? s.Low : s.High)).Take(2).Select(s => new MendOffer($"Rename {objects[s.Rename].Name} to {s.NewName}", s.IsClear && s.Score >= Suggester.Bar, objects[s.Rename].RenamedTo(s.NewName))),
@@ -56,7 +55,7 @@ internal static class PairFindings
 
     private static bool DiffersInCase(ObjectReport one, ObjectReport two) => one.Part != two.Part && string.Equals(one.Part, two.Part, StringComparison.OrdinalIgnoreCase);
 
-    private static IEnumerable<Finding> Fits(PairInput input, PairReport report)
+    private static IEnumerable<Finding> Fits(PairRules rules, PairReport report)
     {
         foreach (var row in report.Paired.Where(r => r.Fit is { Share: < PoorFit }))
         {
@@ -64,7 +63,7 @@ internal static class PairFindings
                 CultureInfo.InvariantCulture,
                 $"Only {100 * row.Fit!.Share:0.0} % of the low surface of {row.Name} has high surface within {row.OutwardReachMetres * 1000:0.#} mm outward and {row.InwardReachMetres * 1000:0.#} mm inward reach; widen its reach, or look whether the two belong together."), (int)(100 * (1 - row.Fit.Share)))
             {
-                Spot = SpotOf(input.Meshes[row.Low[0]]),
+                Spot = SpotOf(rules.Match.Objects[row.Low[0]]),
             };
         }
     }
@@ -98,12 +97,12 @@ internal static class PairFindings
     private static Spot SpotAt(float[] at) => new(at[0], at[1], at[2], 0.03f);
 
     /// <summary>Parts in contact on one tray.</summary>
-    private static IEnumerable<Finding> Together(PairInput input, PairReport report)
+    private static IEnumerable<Finding> Together(PairRules rules, PairReport report)
     {
         var bad = report.Contacts.Where(c => c.Touches && report.Parts[c.One].Tray == report.Parts[c.Two].Tray).ToArray();
         if (bad.Length == 0)
             yield break;
-        if (input.Mode == TrayMode.One)
+        if (rules.Mode == TrayMode.One)
         {
             yield return new Finding(Severity.Warn, "contact-on-tray", report.Parts[bad[0].One].Name, $"All parts are on one tray, and {Many(bad.Length, "pair")} of them {(bad.Length == 1 ? "is" : "are")} in contact, {report.Parts[bad[0].One].Name} with {report.Parts[bad[0].Two].Name} first; their surfaces can burn into each other. Plan the trays.", bad.Length) { Spot = SpotOf(bad[0]) };
             yield break;
@@ -120,17 +119,17 @@ internal static class PairFindings
     }
 
     /// <summary>Decisions about parts that are no longer there.</summary>
-    private static IEnumerable<Finding> Forgotten(PairInput input, PairReport report)
+    private static IEnumerable<Finding> Forgotten(PairRules rules, PairReport report)
     {
         var names = report.Parts.Select(p => p.Name).ToHashSet(StringComparer.Ordinal);
-        string[] gone = [.. input.Settings.TrayByHand.Keys.Concat(input.Settings.Parts.Keys).Concat(input.Settings.Ties.SelectMany(t => (string[])[t.One, t.Two])).Concat(input.Settings.Strokes.Select(s => s.Part)).Where(n => !names.Contains(n)).Distinct(StringComparer.Ordinal).Order(StringComparer.Ordinal)];
+        string[] gone = [.. rules.Settings.TrayByHand.Keys.Concat(rules.Settings.Parts.Keys).Concat(rules.Settings.Ties.SelectMany(t => (string[])[t.One, t.Two])).Concat(rules.Settings.Strokes.Select(s => s.Part)).Where(n => !names.Contains(n)).Distinct(StringComparer.Ordinal).Order(StringComparer.Ordinal)];
         if (gone.Length > 0 && report.Parts.Count > 0)
             yield return new Finding(Severity.Note, "decision-without-part", gone[0], $"What was decided for {string.Join(", ", gone.Take(3))}{(gone.Length > 3 ? $" and {gone.Length - 3} more" : "")} finds no such part in the present files; it is kept.", gone.Length);
     }
 
-    private static Spot SpotOf(Mesh mesh)
+    private static Spot SpotOf(ObjectReport item)
     {
-        var bounds = mesh.Bounds();
+        var bounds = item.Bounds();
         return new Spot(bounds.Centre.X, bounds.Centre.Y, bounds.Centre.Z, bounds.Size.Length() / 2);
     }
 

@@ -10,79 +10,70 @@ namespace Crumpet.Core.Pairing;
 /// <param name="Inward">How far rays go on below the surface, metres.</param>
 public sealed record LowRays(Vector3[] Directions, Vector3[]? Cage, float[] Inward);
 
-/// <summary>What decides where rays of a part come from.</summary>
-/// <param name="Low">Low objects.</param>
-/// <param name="High">High side.</param>
-/// <param name="CageMeshes">Cage objects that came for it.</param>
-/// <param name="Kind">Where rays start.</param>
-/// <param name="Direction">Where they come from over hard edges.</param>
-/// <param name="Blend">Share of shading normals in blended directions.</param>
-/// <param name="OutwardReachMetres">Outward reach, metres.</param>
-/// <param name="InwardReachMetres">Inward reach, metres.</param>
-/// <param name="MarginMetres">Margin of a fitted cage, metres.</param>
-/// <param name="Strokes">Strokes on this part.</param>
-internal sealed record PartRaysInput(
-    IReadOnlyList<Mesh> Low, SurfaceTree High, IReadOnlyList<Mesh> CageMeshes, CageKind Kind, RayDirection Direction, float Blend,
-    float OutwardReachMetres, float InwardReachMetres, float MarginMetres, IReadOnlyList<BrushStroke> Strokes);
-
 /// <summary>Works out where rays of a part come from, and what of the high side they would miss.</summary>
 internal static class PartRays
 {
     /// <summary>Rays of each low object, and what is known of the shell they start on.</summary>
-    public static RaysAnswer Build(PartRaysInput input, int threads, CancellationToken cancel)
+    /// <param name="settings">Where rays start and come from.</param>
+    /// <param name="low">Low objects.</param>
+    /// <param name="high">High side.</param>
+    /// <param name="cages">Cage objects that came for it.</param>
+    /// <param name="threads">Threads to use; the result does not depend on them.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public static RaysAnswer Build(RaysSettings settings, IReadOnlyList<Mesh> low, SurfaceTree high, IReadOnlyList<Mesh> cages, int threads, CancellationToken cancel)
     {
-        var directions = input.Low.Select(m => DirectionsOf(m, input)).ToArray();
-        var shell = ShellBase.Build(input.Low, directions);
-        var bounds = input.Low.Aggregate(Bounds.Empty, (b, m) => b.Including(m.Bounds())).Including(input.High.Boxes.Bounds);
+        var directions = low.Select(m => DirectionsOf(m, settings)).ToArray();
+        var shell = ShellBase.Build(low, directions);
+        var bounds = low.Aggregate(Bounds.Empty, (b, m) => b.Including(m.Bounds())).Including(high.Boxes.Bounds);
         // Farther off than half the part nothing belongs to one place of the surface.
         float limit = bounds.Size.Length() / 2;
         int uncovered = 0;
-        var kind = input.Kind;
-        var outward = Enumerable.Repeat(input.OutwardReachMetres, shell.VertexCount).ToArray();
-        var inward = Enumerable.Repeat(input.InwardReachMetres, shell.VertexCount).ToArray();
+        var kind = settings.Kind;
+        var outward = Enumerable.Repeat(settings.OutwardReachMetres, shell.VertexCount).ToArray();
+        var inward = Enumerable.Repeat(settings.InwardReachMetres, shell.VertexCount).ToArray();
         Vector3[]? starts = null;
         string problem = "";
         if (kind == CageKind.File)
         {
-            starts = CageMatch.Starts(input.Low, input.CageMeshes, out problem);
+            starts = CageMatch.Starts(low, cages, out problem);
             if (starts is null)
                 kind = CageKind.Reach;
         }
         else if (kind == CageKind.Fitted)
         {
-            var fitted = CageFit.Fit(shell, input.High, input.MarginMetres, limit, threads, cancel);
+            var fitted = CageFit.Fit(shell, high, settings.MarginMetres, limit, threads, cancel);
             (outward, inward, uncovered) = (fitted.Outward, fitted.Inward, fitted.Uncovered);
         }
-        bool brushed = Brush(input, shell, outward, starts);
+        bool brushed = Brush(settings, shell, outward, starts);
         if (starts is null && (kind == CageKind.Fitted || brushed))
             starts = [.. Enumerable.Range(0, shell.Positions.Length).Select(c => shell.Positions[c] + shell.Directions[c] * outward[shell.Vertices[c]])];
-        var rays = new LowRays[input.Low.Count];
+        var rays = new LowRays[low.Count];
         int at = 0;
         for (int i = 0; i < rays.Length; i++)
         {
-            int corners = input.Low[i].Corners.Length;
+            int corners = low[i].Corners.Length;
             rays[i] = new LowRays(directions[i], starts?[at..(at + corners)], [.. shell.Vertices.AsSpan(at, corners).ToArray().Select(v => inward[v])]);
             at += corners;
         }
         var shown = starts ?? [.. Enumerable.Range(0, shell.Positions.Length).Select(c => shell.Positions[c] + shell.Directions[c] * outward[shell.Vertices[c]])];
-        var (looked, outside) = CageCheck.Look(shell, shown, input.High, limit, threads, cancel);
+        var (looked, outside) = CageCheck.Look(shell, shown, high, limit, threads, cancel);
         var report = looked with
         {
             Kind = kind,
-            Direction = input.Direction,
+            Direction = settings.Direction,
             InwardMetres = inward.Length == 0 ? 0 : inward.Max(),
             Uncovered = uncovered,
-            Strokes = input.Strokes.Count,
+            Strokes = settings.Strokes.Count,
             Problem = problem,
         };
         return new RaysAnswer(rays, report, [.. outside]);
     }
 
-    private static Vector3[] DirectionsOf(Mesh mesh, PartRaysInput input)
+    private static Vector3[] DirectionsOf(Mesh mesh, RaysSettings settings)
     {
         var smooth = SmoothNormals.PerCorner(mesh);
-        float everywhere = input.Direction switch { RayDirection.Smooth => 0, RayDirection.Split => 1, _ => input.Blend };
-        var strokes = input.Strokes.Where(s => s.Kind == BrushKind.Direction).ToArray();
+        float everywhere = settings.Direction switch { RayDirection.Smooth => 0, RayDirection.Split => 1, _ => settings.Blend };
+        var strokes = settings.Strokes.Where(s => s.Kind == BrushKind.Direction).ToArray();
         if (everywhere == 0 && strokes.Length == 0)
             return smooth;
         var split = mesh.NormalsOrSmooth();
@@ -99,11 +90,11 @@ internal static class PartRays
     }
 
     /// <summary>Raises and lowers offsets, or given starts, by the cage's strokes.</summary>
-    private static bool Brush(PartRaysInput input, ShellBase shell, float[] outward, Vector3[]? starts)
+    private static bool Brush(RaysSettings settings, ShellBase shell, float[] outward, Vector3[]? starts)
     {
         bool any = false;
         var done = new bool[shell.VertexCount];
-        foreach (var stroke in input.Strokes.Where(s => s.Kind == BrushKind.Cage))
+        foreach (var stroke in settings.Strokes.Where(s => s.Kind == BrushKind.Cage))
         {
             any = true;
             Array.Clear(done);

@@ -47,6 +47,12 @@ public static class RaysFile
         return result;
     }
 
+    /// <summary>Rays of a part's low objects in their order.</summary>
+    public static LowRays[] InOrder(IReadOnlyDictionary<int, LowRays> rays) => [.. rays.OrderBy(p => p.Key).Select(p => p.Value)];
+
+    /// <summary>Points that were written one after another.</summary>
+    public static Vector3[] ReadPoints(byte[] bytes) => MemoryMarshal.Cast<byte, Vector3>(bytes).ToArray();
+
     private static T[] ReadAll<T>(BinaryReader reader, int count)
         where T : unmanaged
     {

@@ -5,6 +5,14 @@ using Crumpet.Core.Geometry;
 
 namespace Crumpet.Core.Pairing;
 
+/// <summary>A part whose cage is shown.</summary>
+/// <param name="Name">Its name.</param>
+/// <param name="Low">Its low objects.</param>
+/// <param name="Rays">One for each.</param>
+/// <param name="OutwardReachMetres">How far outside the low surface rays start without a cage, metres.</param>
+/// <param name="Outside">High vertices outside the cage, metres.</param>
+internal sealed record PreviewedRays(string Name, IReadOnlyList<Mesh> Low, IReadOnlyList<LowRays> Rays, float OutwardReachMetres, Vector3[] Outside);
+
 /// <summary>Cages and ray directions for the 3D stage.</summary>
 /// <remarks>
 /// Layout, little-endian: "CRP1", length of the JSON header in bytes, the header (padded with spaces to four), then per part of the header
@@ -14,58 +22,54 @@ namespace Crumpet.Core.Pairing;
 public static class RaysPreview
 {
     /// <summary>The bytes of a preview.</summary>
-    /// <param name="report">Parts.</param>
-    /// <param name="meshes">One an object.</param>
-    /// <param name="rays">Rays by number of the low object.</param>
-    /// <param name="outside">High vertices outside cages, by number of the row.</param>
-    public static byte[] Write(PairReport report, IReadOnlyList<Mesh> meshes, IReadOnlyDictionary<int, LowRays> rays, IReadOnlyDictionary<int, Vector3[]> outside)
+    /// <param name="shown">Parts.</param>
+    internal static byte[] Write(IReadOnlyList<PreviewedRays> shown)
     {
         using var data = new MemoryStream();
         var parts = new List<object>();
-        for (int number = 0; number < report.Parts.Count; number++)
+        foreach (var part in shown)
         {
-            var row = report.Parts[number];
-            if (!row.IsPaired)
-                continue;
             var cage = new List<Vector3>();
             var hairs = new List<Vector3>();
-            foreach (int low in row.Low)
-            {
-                var mesh = meshes[low];
-                var starts = Starts(mesh, rays[low], row.OutwardReachMetres);
-                cage.AddRange(starts);
-                // Corners of a vertex that share a direction are one hair.
-                var seen = new HashSet<(int, Vector3)>();
-                for (int c = 0; c < starts.Length; c++)
-                {
-                    var position = mesh.PositionAt(c);
-                    if (!seen.Add((mesh.Corners[c], starts[c])))
-                        continue;
-                    var move = starts[c] - position;
-                    var direction = move.LengthSquared() > 1e-14f ? Vector3.Normalize(move) : rays[low].Directions[c];
-                    hairs.Add(starts[c]);
-                    hairs.Add(position - direction * rays[low].Inward[c]);
-                }
-            }
-            var over = outside.GetValueOrDefault(number) ?? [];
+            for (int k = 0; k < part.Low.Count; k++)
+                Add(part.Low[k], part.Rays[k], part.OutwardReachMetres, cage, hairs);
             long at = data.Position;
-            parts.Add(new { name = row.Name, cage = at, triangles = cage.Count / 3, hairs = at + 12 * cage.Count, hairCount = hairs.Count / 2, outside = at + 12 * (cage.Count + hairs.Count), outsideCount = over.Length });
+            parts.Add(new
+            {
+                name = part.Name,
+                cage = at,
+                triangles = cage.Count / 3,
+                hairs = at + 12 * cage.Count,
+                hairCount = hairs.Count / 2,
+                outside = at + 12 * (cage.Count + hairs.Count),
+                outsideCount = part.Outside.Length,
+            });
             data.Write(MemoryMarshal.AsBytes<Vector3>(CollectionsMarshal.AsSpan(cage)));
             data.Write(MemoryMarshal.AsBytes<Vector3>(CollectionsMarshal.AsSpan(hairs)));
-            data.Write(MemoryMarshal.AsBytes<Vector3>(over));
+            data.Write(MemoryMarshal.AsBytes<Vector3>(part.Outside));
         }
         return StagePreview.Assemble("CRP1"u8, new { parts }, data);
+    }
+
+    private static void Add(Mesh mesh, LowRays rays, float outwardReachMetres, List<Vector3> cage, List<Vector3> hairs)
+    {
+        var starts = Starts(mesh, rays, outwardReachMetres);
+        cage.AddRange(starts);
+        // Corners of a vertex that share a direction are one hair.
+        var seen = new HashSet<(int, Vector3)>();
+        for (int c = 0; c < starts.Length; c++)
+        {
+            var position = mesh.PositionAt(c);
+            if (!seen.Add((mesh.Corners[c], starts[c])))
+                continue;
+            var move = starts[c] - position;
+            var direction = move.LengthSquared() > 1e-14f ? Vector3.Normalize(move) : rays.Directions[c];
+            hairs.Add(starts[c]);
+            hairs.Add(position - direction * rays.Inward[c]);
+        }
     }
 
     /// <summary>Where rays of each corner start.</summary>
     public static Vector3[] Starts(Mesh low, LowRays rays, float outwardReachMetres) =>
         rays.Cage ?? [.. Enumerable.Range(0, low.Corners.Length).Select(c => low.PositionAt(c) + rays.Directions[c] * outwardReachMetres)];
-
-    /// <summary>The cages of all parts as objects with the low objects' vertices and faces, to be worked on elsewhere.</summary>
-    /// <param name="report">Parts.</param>
-    /// <param name="meshes">One an object.</param>
-    /// <param name="rays">Rays by number of the low object.</param>
-    /// <param name="nameOf">Name of a part's cage, given its detail.</param>
-    public static IReadOnlyList<Mesh> Objects(PairReport report, IReadOnlyList<Mesh> meshes, IReadOnlyDictionary<int, LowRays> rays, Func<PartRow, int, string> nameOf) =>
-        [.. report.Paired.SelectMany(row => row.Low.Select(i => CageMatch.Object(meshes[i], Starts(meshes[i], rays[i], row.OutwardReachMetres), nameOf(row, i))))];
 }

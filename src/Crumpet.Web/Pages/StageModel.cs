@@ -1,4 +1,5 @@
 using System.Text.Json;
+using Crumpet.Core.Binding;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Pairing;

@@ -128,7 +128,7 @@ public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServ
         run.Message = FormattableString.Invariant($"{run.UpTo} is done, {whole.Elapsed.TotalSeconds:0.0} s in all.");
     }
 
-    private static void Keep(CrumpetDb db, Asset asset, Station station, StepResult result, double? seconds)
+    private static void Keep(CrumpetDb db, Asset asset, Station station, StationResult result, double? seconds)
     {
         var mark = asset.Marks.Find(m => m.Station == station);
         if (mark is null)

@@ -88,7 +88,7 @@ public sealed class MapMakerTests
         Assert.True(before.IsBlocked, string.Join(' ', before.Findings.Select(f => f.Sentence)) + stopped);
         var (station, result) = new AssetBuild("rock", plan, files, store).Run(Station.Bake, false, 2, null, default);
         Assert.Equal(Station.Bake, station);
-        Assert.Equal(["ao", "normal"], result.Report<BakeReport>().Sheets[0].Maps.Keys.Order());
+        Assert.Equal(["ao", "normal"], result.As<BakeReport>().Sheets[0].Maps.Keys.Order());
         var normal = ImageFile.Read(store.Load(result.File("rock_normal.png").Sha256), "n.png");
         Assert.True(Enumerable.Range(0, 64).Max(x => normal.Unit(x, 30, 0)) > 0.6f);
         Assert.Equal(Station.Deliver, new AssetBuild("rock", plan, files, store).Run(Station.Deliver, false, 2, null, default).Station);

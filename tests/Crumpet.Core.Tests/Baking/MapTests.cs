@@ -58,7 +58,7 @@ public sealed class MapTests
         // A picture of four colours over the whole high plane.
         var picture = new Bitmap8(2, 2, 4, [255, 0, 0, 255, 0, 255, 0, 128, 0, 0, 255, 255, 255, 255, 255, 0]);
         var masks = new Bitmap8(1, 1, 3, [0, 128, 64]);
-        var textures = new Dictionary<TextureSlot, BakeTexture> { [TextureSlot.Colour] = new(picture, "p", 0, Matrix3x2.Identity), [TextureSlot.Roughness] = new(masks, "m", 0, Matrix3x2.Identity) };
+        var textures = new Dictionary<TextureSlot, BakeTexture> { [TextureSlot.Colour] = new(picture, 0, Matrix3x2.Identity), [TextureSlot.Roughness] = new(masks, 0, Matrix3x2.Identity) };
         var material = new BakeMaterial(Material.Plain with { BaseColour = Vector4.One, Roughness = 1, Metalness = 1 }, textures);
         var result = Baker.Bake(Bakes.Input(Shapes.Plane("low"), Shapes.Plane("high")) with { Materials = [material] }, Plain with { Maps = [BakeMap.Colour, BakeMap.Opacity, BakeMap.Roughness, BakeMap.Metalness] }, 2, null, default);
         var colour = result.Maps[BakeMap.Colour];
@@ -93,7 +93,7 @@ public sealed class MapTests
     private static void AssertRelief(Vector3 texel, Matrix3x2 turn, HighNormalUse use, bool isMirrored, float x, float y)
     {
         var code = (texel + Vector3.One) / 2 * ushort.MaxValue;
-        var texture = new BakeTexture(new Bitmap16(1, 1, 3, [(ushort)code.X, (ushort)code.Y, (ushort)code.Z]), "relief", 0, turn);
+        var texture = new BakeTexture(new Bitmap16(1, 1, 3, [(ushort)code.X, (ushort)code.Y, (ushort)code.Z]), 0, turn);
         var material = new BakeMaterial(Material.Plain, new Dictionary<TextureSlot, BakeTexture> { [TextureSlot.Normal] = texture });
         var high = Shapes.Plane("high");
         if (isMirrored)

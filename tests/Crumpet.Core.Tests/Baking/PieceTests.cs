@@ -1,7 +1,10 @@
 using System.Numerics;
 using Crumpet.Core.Baking;
-using Crumpet.Core.Imaging;
+using Crumpet.Core.Building;
+using Crumpet.Core.Geometry;
+using Crumpet.Core.Intake;
 using Crumpet.Core.Pairing;
+using Crumpet.Core.Tests.Building;
 using Crumpet.Demo;
 using Xunit;
 
@@ -11,12 +14,11 @@ namespace Crumpet.Core.Tests.Baking;
 public sealed class PieceTests
 {
     private const int Parts = 30;
-    private static readonly BakeMap[] Every = [.. BakeMaps.All];
     private static readonly BakeSettings Settings = new()
     {
         Size = 128,
         Samples = 2,
-        Maps = Every,
+        Maps = [.. BakeMaps.All],
         OcclusionRays = 8,
         ThicknessRays = 8,
         OcclusionRangeMetres = 0.05f,
@@ -29,75 +31,88 @@ public sealed class PieceTests
     [Fact]
     public void One_part_of_thirty_replaced_is_baked_alone_and_gives_the_bytes_of_a_bake_from_nothing()
     {
-        var memory = new Kept();
-        Assert.Equal(Parts, Bake(memory, Settings, 2).PartsBaked);
-        var again = Bake(memory, Settings, 1);
-        Assert.Equal(0, again.PartsBaked);
-        var replaced = Bake(memory, Settings, 2, changed: 17);
-        Assert.Equal(1, replaced.PartsBaked);
-        Same(Bake(null, Settings, 1, changed: 17), replaced);
-        Assert.NotEqual(Pixels(again.Maps[BakeMap.Normal]), Pixels(replaced.Maps[BakeMap.Normal]));
+        var asset = new JobAsset("pebbles", Pebbles());
+        var plan = new AssetPlan { Bake = Settings };
+        Assert.Equal(Parts, asset.Run(plan, Station.Bake).Count(w => w.Kind == "piece" && w.Label.StartsWith("cover", StringComparison.Ordinal)));
+        Assert.Empty(asset.Run(plan, Station.Bake, threads: 1));
+        string[] before = asset.Hashes(plan, Station.Bake);
+        asset.Replace(Pebbles(changed: 17));
+        var worked = asset.Run(plan, Station.Bake);
+        Assert.Equal(BakeMaps.All.Count + 1, worked.Count(w => w.Kind == "piece"));
+        Assert.All(worked.Where(w => w.Kind is "piece" or "rays" or "fit"), w => Assert.Contains("pebble_17", w.Label, StringComparison.Ordinal));
+        var fresh = new JobAsset("pebbles", Pebbles(changed: 17));
+        fresh.Run(plan, Station.Bake, threads: 1);
+        Assert.Equal(fresh.Hashes(plan, Station.Bake), asset.Hashes(plan, Station.Bake));
+        Assert.NotEqual(before, asset.Hashes(plan, Station.Bake));
     }
 
     [Fact]
     public void A_setting_of_one_map_bakes_that_map_alone()
     {
-        var memory = new Kept();
-        Bake(memory, Settings, 2);
-        Assert.Equal(["ao", "bent_normal"], Saved(Settings with { OcclusionRays = 12 }));
-        Assert.Equal(["thickness"], Saved(Settings with { ThicknessRangeMetres = 0.2f }));
-        Assert.Equal(["id"], Saved(Settings with { IdBy = IdSource.Shell }));
-        // What only changes how numbers are written bakes nothing.
-        Assert.Empty(Saved(Settings with { Green = GreenDirection.Down, Bits = 16, Dither = false, PaddingPixels = 3, CurvatureFullRadiusMetres = 1, HeightRangeMetres = 1, CoverageAlpha = true, HighNormals = HighNormalUse.LeftOut }));
-
-        string[] Saved(BakeSettings settings)
+        var asset = new JobAsset("pebbles", Pebbles(3));
+        asset.Run(new AssetPlan { Bake = Settings }, Station.Bake);
+        Assert.Equal(["ambient occlusion", "bent normal"], Cast(Settings with { OcclusionRays = 12 }));
+        Assert.Equal(["thickness"], Cast(Settings with { ThicknessRangeMetres = 0.2f }));
+        Assert.Equal(["ID"], Cast(Settings with { IdBy = IdSource.Shell }));
+        Assert.Equal(["concave", "convex", "curvature"], Cast(Settings with { CurvatureRadiusMetres = 0.004f }));
+        // What only changes how numbers are written casts nothing.
+        Assert.Empty(Cast(Settings with
         {
-            memory.Saved.Clear();
-            Bake(memory, settings, 2);
-            return [.. memory.Saved.Select(Kind).Distinct().Order()];
-        }
+            Green = GreenDirection.Down,
+            Bits = 16,
+            Dither = false,
+            PaddingPixels = 3,
+            CurvatureFullRadiusMetres = 1,
+            HeightRangeMetres = 1,
+            CoverageAlpha = true,
+            HighNormals = HighNormalUse.LeftOut,
+        }));
 
-        static string Kind(byte[] piece) => PieceFile.IsMap(piece) ? PieceFile.ReadMap(piece).Map.Name() : "cover";
+        string[] Cast(BakeSettings settings) =>
+            [.. asset.Run(new AssetPlan { Bake = settings }, Station.Bake).Where(w => w.Kind == "piece").Select(w => w.Label.Split(" of ")[0]).Distinct().Order(StringComparer.OrdinalIgnoreCase)];
+    }
+
+    [Theory]
+    [InlineData(BakeMap.Normal, 0.05f, 1)]
+    // Rays of a part do not reach the part beside it, but its light does when its range is long enough.
+    [InlineData(BakeMap.Occlusion, 0.35f, 9)]
+    [InlineData(BakeMap.Occlusion, 0f, Parts)]
+    public void A_change_bakes_what_can_see_it_and_nothing_that_cannot(BakeMap map, float rangeMetres, int parts)
+    {
+        var asset = new JobAsset("pebbles", Pebbles());
+        var plan = new AssetPlan { Bake = Settings with { Maps = [map], OcclusionRangeMetres = rangeMetres } };
+        asset.Run(plan, Station.Bake);
+        asset.Replace(Pebbles(changed: 8));
+        Assert.Equal(parts, asset.Run(plan, Station.Bake).Count(w => w.Kind == "piece" && w.Label.StartsWith(map.Words(), StringComparison.Ordinal)));
     }
 
     [Fact]
-    public void A_change_bakes_what_can_see_it_and_nothing_that_cannot()
+    public void All_maps_come_out_the_same_on_one_two_and_five_threads_and_as_if_baked_in_memory()
     {
-        var memory = new Kept();
-        var near = Settings with { Maps = [BakeMap.Normal] };
-        Bake(memory, near, 2);
-        // Rays of a part do not reach the part beside it, but its light does when its range is long enough.
-        Assert.Equal(1, Bake(memory, near, 2, changed: 8).PartsBaked);
-        var light = Settings with { Maps = [BakeMap.Occlusion], OcclusionRangeMetres = 0.35f };
-        Bake(memory, light, 2);
-        Assert.Equal(9, Bake(memory, light, 2, changed: 8).PartsBaked);
-        var everywhere = light with { OcclusionRangeMetres = 0 };
-        Bake(memory, everywhere, 2);
-        Assert.Equal(Parts, Bake(memory, everywhere, 2, changed: 8).PartsBaked);
+        var plan = new AssetPlan { Bake = Settings };
+        string[][] made = [.. new[] { 1, 2, 5 }.Select(threads =>
+        {
+            var asset = new JobAsset("pebbles", Pebbles(6));
+            asset.Run(plan, Station.Bake, threads);
+            return asset.Hashes(plan, Station.Bake);
+        })];
+        Assert.Equal(made[0], made[1]);
+        Assert.Equal(made[0], made[2]);
     }
 
     [Fact]
-    public void All_maps_come_out_the_same_on_one_two_and_five_threads()
+    public void A_draft_is_the_same_bake_under_other_settings_and_casts_a_fraction_of_its_rays()
     {
-        var one = Bake(null, Settings, 1);
-        Same(one, Bake(null, Settings, 2));
-        Same(one, Bake(null, Settings, 5));
-    }
-
-    [Fact]
-    public void Drafts_of_one_bake_share_its_triangles_and_look_like_it()
-    {
-        using var baker = new Baker();
-        var input = Input(null, -1);
-        var whole = baker.BakeSheet(input, Settings with { Maps = [BakeMap.ObjectNormal], Dither = false }, 2, null, default);
-        var draft = baker.BakeSheet(input, (Settings with { Maps = [BakeMap.ObjectNormal], Dither = false }).Drafted(2), 2, null, default);
-        Assert.Equal((32, 32), (draft.Maps[BakeMap.ObjectNormal].Width, draft.Maps[BakeMap.ObjectNormal].Height));
-        double difference = 0;
-        for (int i = 0; i < 32 * 32; i++)
-            difference += Math.Abs(draft.Maps[BakeMap.ObjectNormal].Unit(i % 32, i / 32, 0) - whole.Maps[BakeMap.ObjectNormal].Unit(i % 32 * 4 + 2, i / 32 * 4 + 2, 0));
-        Assert.InRange(difference / (32 * 32), 0, 0.12);
-        Assert.True(draft.Rays < whole.Rays / 30);
-        Assert.Equal(1, baker.ShareToBake(input with { Memory = new Kept().Memory }, Settings));
+        var asset = new JobAsset("pebbles", Pebbles(6));
+        var plan = new AssetPlan { Bake = Settings with { Maps = [BakeMap.ObjectNormal, BakeMap.Occlusion], OcclusionRays = 32 } };
+        asset.Run(plan, Station.Bake);
+        var whole = asset.Build(plan).ResultOf(Station.Bake)!.As<BakeReport>().Sheets[0];
+        var draft = plan with { Bake = plan.Bake.Drafted(2) };
+        asset.Run(draft, Station.Bake);
+        var coarse = asset.Build(draft).ResultOf(Station.Bake)!.As<BakeReport>().Sheets[0];
+        Assert.Equal((128, 32), (whole.Size, coarse.Size));
+        Assert.True(coarse.Rays < whole.Rays / 30);
+        Assert.NotNull(asset.Build(plan with { Bake = plan.Bake with { PaddingPixels = 5 } }).DraftOfBake() ?? asset.Build(plan).DraftOfBake());
     }
 
     [Fact]
@@ -105,48 +120,18 @@ public sealed class PieceTests
     {
         BakePart a = PartOf(0, 0.001f), stacked = PartOf(0, 0.001f) with { Name = "stacked" };
         BakeResult Of(BakePart other) => Baker.Bake(new BakeInput("s", [a, other], [new BakeTray([0]), new BakeTray([1])]), Settings with { Maps = [BakeMap.Normal] }, 2, null, default);
-        var twice = Of(stacked);
-        Assert.Equal(1, twice.PartsBaked);
-        Assert.DoesNotContain(twice.Faults, f => f.Kind == FaultKind.Overlap);
+        Assert.DoesNotContain(Of(stacked).Faults, f => f.Kind == FaultKind.Overlap);
         var shifted = new BakePart("shifted", [Pebble.Low("s", default, new Vector2(0.05f, 0.02f), 1f / 6)], [Pebble.High("h", 2000)]);
         var region = Assert.Single(Of(shifted).Faults, f => f.Kind == FaultKind.Overlap);
         Assert.Equal(("shifted", a.Name), (region.Part, region.Other));
         Assert.InRange(region.Texels, 200, 400);
     }
 
-    private static BakeResult Bake(Kept? memory, BakeSettings settings, int threads, int changed = -1) => Baker.Bake(Input(memory, changed), settings, threads, null, default);
-
-    private static BakeInput Input(Kept? memory, int changed) =>
-        new("pebbles", [.. Enumerable.Range(0, Parts).Select(i => PartOf(i, i == changed ? 0.003f : 0.004f))], [new BakeTray([.. Enumerable.Range(0, Parts)])]) { Memory = memory?.Memory };
-
     private static BakePart PartOf(int i, float roughness)
     {
         Vector3 centre = new(0.5f * (i % 6), 0, 0.5f * (i / 6));
-        return new BakePart($"pebble_{i}", [Pebble.Low("low", centre, new Vector2(i % 6, i / 6) / 6, 1f / 6)], [Pebble.High("high", 2000, centre, roughness)]);
+        return new BakePart($"pebble_{i}", [Pebble.Low($"pebble_{i}_low", centre, new Vector2(i % 6, i / 6) / 6, 1f / 6)], [Pebble.High($"pebble_{i}_high", 2000, centre, roughness)]);
     }
 
-    private static void Same(BakeResult one, BakeResult two)
-    {
-        foreach (var map in one.Maps.Keys)
-            Assert.Equal(Pixels(one.Maps[map]), Pixels(two.Maps[map]));
-        Assert.Equal(one.Faulty.Pixels, two.Faulty.Pixels);
-        Assert.Equal(System.Text.Json.JsonSerializer.Serialize(one.Faults), System.Text.Json.JsonSerializer.Serialize(two.Faults));
-        Assert.Equal(one.Legend, two.Legend);
-        Assert.Equal((one.CoveredTexels, one.Rays), (two.CoveredTexels, two.Rays));
-    }
-
-    private static Array Pixels(Bitmap map) => map switch { Bitmap8 b => b.Pixels, Bitmap16 b => b.Pixels, Bitmap32 b => b.Pixels, _ => throw new ArgumentException("There is no such depth.") };
-
-    private sealed class Kept
-    {
-        private readonly Dictionary<string, byte[]> pieces = new(StringComparer.Ordinal);
-
-        public List<byte[]> Saved { get; } = [];
-
-        public PieceMemory Memory => new(pieces.GetValueOrDefault, (key, piece) =>
-        {
-            pieces[key] = piece;
-            Saved.Add(piece);
-        });
-    }
+    private static Mesh[] Pebbles(int count = Parts, int changed = -1) => [.. Enumerable.Range(0, count).Select(i => PartOf(i, i == changed ? 0.003f : 0.004f)).SelectMany(p => p.Low.Concat(p.High))];
 }

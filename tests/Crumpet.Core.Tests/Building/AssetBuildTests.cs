@@ -3,6 +3,7 @@ using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
 using Crumpet.Core.Baking;
+using Crumpet.Core.Binding;
 using Crumpet.Core.Building;
 using Crumpet.Core.Delivery;
 using Crumpet.Core.Geometry;
@@ -51,9 +52,10 @@ public sealed class AssetBuildTests
     {
         var store = new MemoryResultStore();
         Build(store, Small).Run(Station.Deliver, false, 2, null, default);
-        Assert.Equal([Station.Bake, Station.Pack, Station.Convert, Station.Bind, Station.Deliver], Stale(Small with { Bake = Small.Bake with { PaddingPixels = 3 } }));
-        Assert.Equal([Station.Pack, Station.Convert, Station.Bind, Station.Deliver], Stale(Small with { BindPattern = "T_{asset}_{map}" }));
-        Assert.Equal([Station.Pairs, Station.Bake, Station.Pack, Station.Convert, Station.Bind, Station.Deliver], Stale(Small with { Trays = TrayMode.One }));
+        // Names are bound, whatever the textures show.
+        Assert.Equal([Station.Bake, Station.Pack, Station.Convert, Station.Deliver], Stale(Small with { Bake = Small.Bake with { PaddingPixels = 3 } }));
+        Assert.Equal([Station.Bind, Station.Deliver], Stale(Small with { BindPattern = "T_{asset}_{map}" }));
+        Assert.Equal([Station.Pairs], Stale(Small with { Trays = TrayMode.One }).Take(1));
         Assert.Empty(Stale(Small));
 
         Station[] Stale(AssetPlan plan) => [.. AssetBuild.Line.Where(s => Build(store, plan).ResultOf(s) is null)];
@@ -107,7 +109,7 @@ public sealed class AssetBuildTests
         GlbWriter.Write(new GlbDocument([new GlbMesh(Shapes.Plane("p_high"))], [], []), high);
         var build = new AssetBuild("p", Small, [Source(store, "low.glb", stream.ToArray()), Source(store, "high.glb", high.ToArray())], store);
         var (_, result) = build.Run(Station.Bind, false, 2, null, default);
-        Assert.Equal(["p_wood_colour.dds", "p_iron_colour.dds"], result.Report<BindReport>().Sheets.Select(s => s.Slots[0].File));
+        Assert.Equal(["p_wood_colour.dds", "p_iron_colour.dds"], result.As<BindReport>().Sheets.Select(s => s.Slots[0].File));
         Assert.Contains(build.ResultOf(Station.Intake)!.Findings, f => f.Code == "several-low-materials");
         Assert.Equal(Station.Deliver, build.Run(Station.Deliver, false, 2, null, default).Station);
     }

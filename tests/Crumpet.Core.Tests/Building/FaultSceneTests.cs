@@ -111,7 +111,7 @@ public sealed class FaultSceneTests
             return plane with { Positions = Array.ConvertAll(plane.Positions, p => p + new Vector3(3, 0, 0)) };
         }
 
-        static int Pieces(MemoryResultStore store) => store.Results.Count(r => r.Step == "piece");
+        static int Pieces(MemoryResultStore store) => store.Results.Count(r => r.Kind == "piece");
     }
 
     private static Finding DiagnosedAndMended(string code, AssetPlan plan, params Mesh[] meshes) => DiagnosedAndMended(code, plan, meshes, 0);
@@ -131,7 +131,7 @@ public sealed class FaultSceneTests
         return finding;
     }
 
-    private static StepResult Run(AssetPlan plan, SourceFile[] files, MemoryResultStore store)
+    private static StationResult Run(AssetPlan plan, SourceFile[] files, MemoryResultStore store)
     {
         var (station, result) = new AssetBuild("p", plan, files, store).Run(Station.Bake, true, 2, null, default);
         Assert.Equal(Station.Bake, station);

@@ -30,7 +30,7 @@ public sealed class LayoutBuildTests
         Assert.Null(other.ResultOf(Station.Layout));
 
         double Density(AssetPlan own, double? kit) =>
-            new AssetBuild("p", own, files, store, new IntakeRules { PixelsPerMetre = kit }).Run(Station.Layout, false, 2, null, default).Result.Report<LayoutReport>().MedianDensity;
+            new AssetBuild("p", own, files, store, new IntakeRules { PixelsPerMetre = kit }).Run(Station.Layout, false, 2, null, default).Result.As<LayoutReport>().MedianDensity;
     }
 
     [Fact]
@@ -74,8 +74,8 @@ public sealed class LayoutBuildTests
             Source(store, Atlas.FileOf("Asset B", "b_low.glb"), Shapes.Plane("odd")), Source(store, Atlas.FileOf("Asset B", "b_high.glb"), Shapes.Plane("lid_high")),
         ];
         var build = new AssetBuild("atlas", plan with { Layout = plan.Layout with { PaddingPixels = 2 } }, files, store);
-        var report = build.Run(Station.Layout, false, 2, null, default).Result.Report<LayoutReport>();
-        Assert.Equal(["asset_a_lid", "asset_b_lid"], build.ResultOf(Station.Intake)!.Report<IntakeReport>().Objects.Select(o => o.Part).Distinct().Order());
+        var report = build.Run(Station.Layout, false, 2, null, default).Result.As<LayoutReport>();
+        Assert.Equal(["asset_a_lid", "asset_b_lid"], build.ResultOf(Station.Intake)!.As<IntakeReport>().Objects.Select(o => o.Part).Distinct().Order());
         Assert.Equal((1, 2, 0), (report.Sheets.Count, report.Islands, report.OverlapTexels));
         Assert.InRange(report.DensitySpread, 0, 0.005);
     }
@@ -97,17 +97,18 @@ public sealed class LayoutBuildTests
         var store = new MemoryResultStore();
         SourceFile[] files = [Source(store, "p_low.glb", Shapes.Plane("p_low")), Source(store, "q_low.glb", Shapes.Cube("q_low"))];
         var build = new AssetBuild("p", Small, files, store);
-        Assert.Null(build.PickEdges(new LowPlace(0), EdgeReach.Edge, null));
+        Assert.Null(FilesOf(build, store).PickEdges(new LowPlace(0), EdgeReach.Edge, null));
         build.Run(Station.Layout, true, 2, null, default);
-        var byCorner = build.PickEdges(new LowPlace(6), EdgeReach.Edge, null)!;
+        var made = FilesOf(build, store);
+        var byCorner = made.PickEdges(new LowPlace(6), EdgeReach.Edge, null)!;
         Assert.Equal("q_low", byCorner.Edges[0].ObjectName);
         Assert.Contains(6, byCorner.HalfEdges);
-        var byPlace = build.PickEdges(new LowPlace(null, "q_low", new Vector3(0, 0.5f, 0.5f)), EdgeReach.Edge, null)!;
+        var byPlace = made.PickEdges(new LowPlace(null, "q_low", new Vector3(0, 0.5f, 0.5f)), EdgeReach.Edge, null)!;
         Assert.Equal((0.5f, 0.5f), (byPlace.Edges[0].Ay, byPlace.Edges[0].Az));
         Assert.All(byPlace.HalfEdges, h => Assert.InRange(h, 6, 6 + 36 - 1));
-        Assert.Null(build.PickEdges(new LowPlace(null, "gone", Vector3.Zero), EdgeReach.Loop, null));
-        Assert.Null(build.PickEdges(new LowPlace(6 + 36), EdgeReach.Edge, null));
-        var pin = Assert.Single(build.PinsAt([(7, 0.25f, 0.5f), (99, 0, 0)]));
+        Assert.Null(made.PickEdges(new LowPlace(null, "gone", Vector3.Zero), EdgeReach.Loop, null));
+        Assert.Null(made.PickEdges(new LowPlace(6 + 36), EdgeReach.Edge, null));
+        var pin = Assert.Single(made.PinsAt([(7, 0.25f, 0.5f), (99, 0, 0)]));
         Assert.Equal(("q_low", 0.25f, 0.5f, 0.5f), (pin.ObjectName, pin.U, pin.V, MathF.Abs(pin.X)));
     }
 
@@ -119,14 +120,14 @@ public sealed class LayoutBuildTests
         var first = Small with { Layout = new LayoutSettings { Uvs = UvSource.Unwrap, Pack = true, PaddingPixels = 2 } };
         var build = new AssetBuild("p", first, files, store);
         build.Run(Station.Layout, true, 2, null, default);
-        var held = build.IslandsAt([new SurfaceSpot("q_low", 0.1f, 0, 0.2f)]);
+        var held = FilesOf(build, store).IslandsAt([new SurfaceSpot("q_low", 0.1f, 0, 0.2f)]);
         var locked = first with { Layout = first.Layout.Locked(held) with { PaddingPixels = 4, Rotation = PackRotation.None } };
         var again = new AssetBuild("p", locked, files, store);
         again.Run(Station.Layout, true, 2, null, default);
         Vector2[] was = Uvs(build), now = Uvs(again);
         for (int c = 0; c < was.Length; c++)
             Assert.True(Vector2.Distance(was[c], now[c]) < 1e-5f);
-        var report = again.ResultOf(Station.Layout)!.Report<LayoutReport>();
+        var report = again.ResultOf(Station.Layout)!.As<LayoutReport>();
         Assert.True(report.Each.Single(e => e.IsLocked).Triangles == 2);
         Assert.Equal(0, report.OverlapTexels);
         Assert.Empty(locked.Layout.Unlocked(held).Pins);
@@ -134,16 +135,16 @@ public sealed class LayoutBuildTests
         var two = first with { Layout = first.Layout with { Sheets = SheetRule.Together, SheetCount = 2 } };
         var second = new AssetBuild("p", two with { Layout = two.Layout.OnSheet(["q"], 1) }, files, store);
         second.Run(Station.Layout, true, 2, null, default);
-        var there = second.IslandsAt([new SurfaceSpot("q_low", 0.1f, 0, 0.2f)]);
+        var there = new AssetFiles(second, two with { Layout = two.Layout.OnSheet(["q"], 1) }, store).IslandsAt([new SurfaceSpot("q_low", 0.1f, 0, 0.2f)]);
         Assert.Equal([1, 1], there.SelectMany(h => h.Pins).Select(p => p.Sheet));
         Assert.Equal(1, SheetOfLocked(two.Layout.Locked(there)));
         Assert.Equal(0, SheetOfLocked(first.Layout.Locked(there)));
 
         int SheetOfLocked(LayoutSettings layout) =>
-            new AssetBuild("p", first with { Layout = layout }, files, store).Run(Station.Layout, true, 2, null, default).Result.Report<LayoutReport>().Each.Single(e => e.IsLocked).Sheet;
+            new AssetBuild("p", first with { Layout = layout }, files, store).Run(Station.Layout, true, 2, null, default).Result.As<LayoutReport>().Each.Single(e => e.IsLocked).Sheet;
 
         Vector2[] Uvs(AssetBuild of) =>
-            GltfReader.Read(of.Laid(false), "laid.glb", _ => null).Meshes.Single(m => m.Name == "q_low").Uvs!;
+            GltfReader.Read(FilesOf(of, store).Laid(false)!, "laid.glb", _ => null).Meshes.Single(m => m.Name == "q_low").Uvs!;
     }
 
     [Fact]
@@ -171,6 +172,8 @@ public sealed class LayoutBuildTests
         Assert.Empty(layout.Do(IslandAct.Keep, [spot]).UnwrapAt);
         Assert.Contains("lid is put on sheet 2, but there is 1 sheet", (layout with { SheetCount = 1 }).Problem(), StringComparison.Ordinal);
     }
+
+    private static AssetFiles FilesOf(AssetBuild build, MemoryResultStore store) => new(build, Small, store);
 
     private static SourceFile Source(MemoryResultStore store, string name, Mesh mesh, Material[]? materials = null)
     {

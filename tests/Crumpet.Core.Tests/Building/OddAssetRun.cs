@@ -12,7 +12,7 @@ internal static class OddAssetRun
     public static (Station Station, bool IsBlocked) Take(int seed, CancellationToken cancel, IProgress<BuildProgress>? progress = null)
     {
         var asset = OddAsset.Of(seed);
-        var store = new MemoryResultStore(keepsPieces: false);
+        var store = new MemoryResultStore();
         SourceFile[] sources = [.. asset.Files.Select(f => new SourceFile(f.Key, store.Put(f.Value), f.Value.Length))];
         try
         {

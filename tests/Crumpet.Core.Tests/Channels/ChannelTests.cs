@@ -22,7 +22,8 @@ public sealed class ChannelTests
     [Fact]
     public void A_materials_colour_goes_out_as_srgb()
     {
-        var maps = ChannelPacker.MaterialMaps(new Material("m", new Vector4(Srgb.ToLinear(200 / 255f), 0, 1, 1), 0.5f, 1));
+        var maps = ChannelPacker.MaterialMaps(new Material("m", new Vector4(Srgb.ToLinear(200 / 255f), 0, 1, 1), 0.5f, 1))
+            .ToDictionary(m => m.Key, m => (Bitmap)new Bitmap8(1, 1, m.Value.Length, [.. m.Value.Select(c => (byte)c)]));
         var packed = ChannelPacker.Pack(Recipe.Default.Outputs[0], maps, 4);
         Assert.Equal([200, 0, 255], packed.Pixels[..3]);
         Assert.Equal([255, 128, 255], ChannelPacker.Pack(Recipe.Default.Outputs[2], maps, 4).Pixels[..3]);

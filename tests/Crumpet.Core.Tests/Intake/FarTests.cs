@@ -100,6 +100,6 @@ public sealed class FarTests
     {
         Material[] materials = [new("wood", Vector4.One, 1, 0), new("rust", Vector4.One, 1, 0)];
         var scene = new Scene("kit.obj", meshes, materials, []);
-        return new IntakeInput([new SourceFile("kit.obj", "", 1)], _ => Stream.Null, Sides.DefaultPattern) { RememberScene = (_, _) => scene, Threads = 2 };
+        return new IntakeInput([new SourceFile("kit.obj", "", 1)], _ => Stream.Null, Sides.DefaultPattern) { Scenes = _ => scene, Threads = 2 };
     }
 }

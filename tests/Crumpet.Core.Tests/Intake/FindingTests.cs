@@ -164,7 +164,7 @@ public sealed class FindingTests
                 ["a_mesh.glb"] = new("a_mesh.glb", More is null || moreIsHigh ? [low] : [low, More], materials, []),
             };
             var sources = files.Keys.Order(StringComparer.Ordinal).Select(f => new SourceFile(f, f, 1)).ToArray();
-            return IntakeStation.Run(new IntakeInput(sources, _ => Stream.Null, Sides.DefaultPattern) { Mends = mends, Rules = Rules, RememberScene = (file, _) => files[file.Name] });
+            return IntakeStation.Run(new IntakeInput(sources, _ => Stream.Null, Sides.DefaultPattern) { Mends = mends, Rules = Rules, Scenes = file => files[file.Name] });
         }
     }
 }

@@ -2,6 +2,7 @@ using System.Numerics;
 using Crumpet.Core.Building;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
+using Crumpet.Core.Jobs;
 using Crumpet.Core.Pairing;
 using Crumpet.Demo;
 using Xunit;
@@ -40,7 +41,7 @@ public sealed class RainGaugeTests
         var (station, last) = build.Run(Station.Layout, throughStops: false, 2, null, default);
         Assert.Equal((Station.Layout, false), (station, last.IsBlocked));
         Assert.DoesNotContain(AssetBuild.Line.TakeWhile(s => s <= Station.Layout).SelectMany(s => build.ResultOf(s)!.Findings), f => f.Severity != Severity.Note);
-        Assert.Equal(11, build.ResultOf(Station.Pairs)!.Report<PairReport>().Paired.Count());
+        Assert.Equal(11, build.ResultOf(Station.Pairs)!.As<PairReport>().Paired.Count());
         // As if it had never been wrong: the same positions, to the micrometre.
         var right = RainGauge.RightLow().Meshes;
         var mended = TakeIn(Gauge, mends).Scene.Meshes.Where(m => m.Name.EndsWith("_low", StringComparison.Ordinal)).ToArray();
@@ -92,11 +93,13 @@ public sealed class RainGaugeTests
     /// <summary>A store that no longer has the meshes' files, only what they were read as.</summary>
     private sealed class Forgetful(MemoryResultStore inner, SourceFile[] sources) : IResultStore
     {
-        public bool KeepsPieces => true;
+        public JobResult? Find(string key) => inner.Find(key);
 
-        public StepResult? Find(string key) => inner.Find(key);
+        public void Save(JobResult result) => inner.Save(result);
 
-        public void Save(StepResult result) => inner.Save(result);
+        public byte[]? FindNote(string name) => inner.FindNote(name);
+
+        public void KeepNote(string name, byte[] bytes) => inner.KeepNote(name, bytes);
 
         public string Put(byte[] bytes) => inner.Put(bytes);
 

@@ -137,7 +137,7 @@ public sealed class CageTests
         Assert.Contains(refused.Findings, f => f.Code == "cage-mismatch" && f.Sentence.Contains("32 triangles for a low object of 128", StringComparison.Ordinal));
         // What is written out comes back as what it was.
         var (report, rays) = Fit(low, Displaced(3), 0.001f);
-        var exported = Assert.Single(RaysPreview.Objects(report, [low, Displaced(3)], rays, (row, _) => $"{row.Name}_cage"));
+        var exported = CageMatch.Object(low, RaysPreview.Starts(low, rays[0], report.Parts[0].OutwardReachMetres), "ball_cage");
         var again = Pair(low, Displaced(3), settings, 0.01f, exported);
         for (int c = 0; c < low.Corners.Length; c++)
             Assert.Equal(0, Vector3.Distance(rays[0].Cage![c], again.Rays[0].Cage![c]), 1e-6f);

@@ -110,7 +110,7 @@ public sealed class MatchingTests
             new("screw_high", Side.High, Box(new Vector3(0, 0.5f, 0), new Vector3(0.02f))), new("lid_low", Side.Low, Box(new Vector3(3, 0, 0), Vector3.One)), new("lid_high", Side.High, Box(new Vector3(3, 0, 0), Vector3.One)),
         ];
         input = new MatchInput([.. items.Select(i => Row(i.Name, i.Side))], bare);
-        Assert.Empty(PairingStation.Run(new PairInput(input, [.. items.Select(i => i.Mesh)], TrayMode.Planned, new PairSettings(), 0.02f, 0.02f), null, TestContext.Current.CancellationToken).Report.Suggestions);
+        Assert.Empty(PairingStation.Run(new PairInput(input, [.. items.Select(i => i.Mesh)], TrayMode.Planned, new PairSettings(), 0.02f, 0.02f), TestContext.Current.CancellationToken).Report.Suggestions);
     }
 
     [Fact]

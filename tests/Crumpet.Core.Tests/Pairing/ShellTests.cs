@@ -103,10 +103,8 @@ public sealed class ShellTests
     public void The_stage_gets_each_parts_cage_hairs_and_what_stands_outside()
     {
         var plane = Shapes.Plane("lid_low");
-        Mesh[] meshes = [plane, plane with { Name = "lid_high" }];
-        var report = new PairReport([new PartRow("alone", [], [1], -1), new PartRow("lid", [0], [1], 0) { OutwardReachMetres = 0.1f }], 1);
-        var rays = new Dictionary<int, LowRays> { [0] = new([.. Enumerable.Repeat(Vector3.UnitY, 6)], null, [.. Enumerable.Repeat(0.3f, 6)]) };
-        byte[] bytes = RaysPreview.Write(report, meshes, rays, new Dictionary<int, Vector3[]> { [1] = [new(1, 2, 3)] });
+        LowRays rays = new([.. Enumerable.Repeat(Vector3.UnitY, 6)], null, [.. Enumerable.Repeat(0.3f, 6)]);
+        byte[] bytes = RaysPreview.Write([new PreviewedRays("lid", [plane], [rays], 0.1f, [new(1, 2, 3)])]);
         Assert.Equal("CRP1"u8.ToArray(), bytes[..4]);
         int length = BitConverter.ToInt32(bytes, 4), start = 8 + length;
         Assert.Equal(0, length % 4);

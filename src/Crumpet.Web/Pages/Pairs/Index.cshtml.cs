@@ -26,10 +26,10 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     public string Shelf => Show is "trays" or "names" or "cage" ? Show : "parts";
 
     /// <summary>What is known of the parts: of the fresh result, or of the last one where it is about the present objects.</summary>
-    public PairReport? Report => Shown is { } shown ? View.ReportOf<PairReport>(shown) : null;
+    public PairReport? Report => Shown is { } shown ? shown.As<PairReport>() : null;
 
     /// <summary>The result that is shown.</summary>
-    public StepResult? Shown => View.Result(Station.Pairs) ?? (View.LastResult(Station.Pairs) is { } last && IsOfPresentObjects(View.ReportOf<PairReport>(last)) ? last : null);
+    public StationResult? Shown => View.Result(Station.Pairs) ?? (View.LastResult(Station.Pairs) is { } last && IsOfPresentObjects(last.As<PairReport>()) ? last : null);
 
     /// <summary>Whether what is shown is being worked again, or has to be.</summary>
     public bool IsStale => View.Result(Station.Pairs) is null;

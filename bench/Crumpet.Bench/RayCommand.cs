@@ -8,17 +8,17 @@ using Crumpet.Core.Intake;
 using Crumpet.Core.Tracing;
 using Crumpet.Demo;
 
-namespace Crumpet.Cli;
+namespace Crumpet.Bench;
 
-/// <summary><c>crumpet bench rays</c>: measures ray casting on a mesh, and writes the same triangles and rays for another program.</summary>
-internal static class BenchCommand
+/// <summary><c>rays</c>, <c>read</c>, <c>mesh</c>: measures ray casting on a mesh, and writes the same triangles and rays for another program.</summary>
+internal static class RayCommand
 {
     private const int MostRays = 100_000_000;
 
     private const int Runs = 5;
     private const int Chunk = 4096;
 
-    public static Command Make()
+    public static IEnumerable<Command> Make()
     {
         var mesh = new Option<FileInfo>("--mesh") { Required = true, Description = "Mesh to trace." };
         var kind = new Option<string>("--kind") { Required = true, Description = "hemisphere or cage." };
@@ -26,23 +26,23 @@ internal static class BenchCommand
         var threads = new Option<int>("--threads") { DefaultValueFactory = _ => Environment.ProcessorCount, Description = "Threads of the second measurement." };
         var dump = new Option<DirectoryInfo?>("--dump") { Description = "Folder for MESH.bin and RAYS.bin." };
         var command = new Command("rays", "Measure rays per second.") { mesh, kind, rays, threads, dump };
-        command.SetAction(parsed => Run(parsed, parsed.GetRequiredValue(mesh), parsed.GetRequiredValue(kind), parsed.GetValue(rays), parsed.GetValue(threads), parsed.GetValue(dump)));
+        command.SetAction(parsed => Run(parsed.GetRequiredValue(mesh), parsed.GetRequiredValue(kind), parsed.GetValue(rays), parsed.GetValue(threads), parsed.GetValue(dump)));
         var file = new Argument<FileInfo>("file") { Description = "Mesh file to read." };
         var reading = new Command("read", "Measure how fast a mesh file is read, beside counting its lines with wc -l.") { file };
-        reading.SetAction(parsed => RunRead(parsed, parsed.GetRequiredValue(file)));
+        reading.SetAction(parsed => RunRead(parsed.GetRequiredValue(file)));
         var triangles = new Option<int>("--triangles") { Required = true, Description = "How many triangles, roughly." };
         var target = new Option<FileInfo>("--out") { Required = true, Description = "PLY file to write." };
         var shape = new Command("mesh", "Write a rough pebble to measure on.") { triangles, target };
-        shape.SetAction(parsed => WriteMesh(parsed, parsed.GetValue(triangles), parsed.GetRequiredValue(target)));
-        return new Command("bench", "Measure this machine.") { command, reading, shape, BenchBakeCommand.Make() };
+        shape.SetAction(parsed => WriteMesh(parsed.GetValue(triangles), parsed.GetRequiredValue(target)));
+        return [command, reading, shape];
     }
 
-    private static int Run(ParseResult parsed, FileInfo file, string kind, int count, int threads, DirectoryInfo? dump)
+    private static int Run(FileInfo file, string kind, int count, int threads, DirectoryInfo? dump)
     {
-        Output.Within("--rays", count, 1, MostRays);
-        Output.Within("--threads", threads, 1, Output.MostThreads);
+        Bench.Within("--rays", count, 1, MostRays);
+        Bench.Within("--threads", threads, 1, Bench.MostThreads);
         if (kind is not ("hemisphere" or "cage"))
-            throw new UsageException($"--kind is '{kind}'; it must be hemisphere or cage.");
+            throw new ArgumentException($"--kind is '{kind}'; it must be hemisphere or cage.");
         var (positions, corners) = ReadTriangles(file);
         var rays = kind == "cage" ? RaySets.Cage(positions, corners, count) : RaySets.Hemisphere(positions, corners, count);
         if (dump is not null)
@@ -67,20 +67,20 @@ internal static class BenchCommand
             bundledAllThreads = Math.Round(count / bundledAll / 1e6, 3),
             threads,
         };
-        return Output.Print(parsed, report, [FormattableString.Invariant($"{report.triangles} triangles, {count} {kind} rays, {hits} hits, build {report.buildSeconds} s, {report.mraysOneThread} Mrays/s on one thread, {report.mraysAllThreads} on {threads}; in bundles {report.bundledOneThread} and {report.bundledAllThreads}")], []);
+        return Bench.Print(report);
     }
 
-    private static int WriteMesh(ParseResult parsed, int triangles, FileInfo target)
+    private static int WriteMesh(int triangles, FileInfo target)
     {
-        Output.Within("--triangles", triangles, 1000, Output.MostTriangles);
+        Bench.Within("--triangles", triangles, 1000, Bench.MostTriangles);
         var mesh = Pebble.High("pebble", triangles);
         using var stream = new MemoryStream();
         PlyWriter.Write(new Scene("", [mesh], [], []), stream);
-        string path = Output.Write(target.Directory!, target.Name, stream.ToArray());
-        return Output.Print(parsed, new { path, triangles = mesh.TriangleCount }, [$"{path}: {mesh.TriangleCount} triangles"], []);
+        string path = Bench.Write(target.Directory!, target.Name, stream.ToArray());
+        return Bench.Print(new { path, triangles = mesh.TriangleCount });
     }
 
-    private static int RunRead(ParseResult parsed, FileInfo file)
+    private static int RunRead(FileInfo file)
     {
         int threads = Environment.ProcessorCount;
         int triangles = Read(file, threads).Meshes.Sum(m => m.TriangleCount);
@@ -104,7 +104,7 @@ internal static class BenchCommand
             peakMemoryOverFile = Math.Round((double)peak / file.Length, 2),
             threads,
         };
-        return Output.Print(parsed, report, [FormattableString.Invariant($"{triangles} triangles in {report.readSeconds} s on {threads} threads, {report.megabytesPerSecond} MB/s, {report.ratio} × wc -l, peak memory {report.peakMemoryOverFile} × the file")], []);
+        return Bench.Print(report);
     }
 
     private static (Vector3[] Positions, int[] Corners) ReadTriangles(FileInfo file)
@@ -114,8 +114,6 @@ internal static class BenchCommand
 
     private static Scene Read(FileInfo file, int threads)
     {
-        if (!file.Exists || file.Length == 0)
-            Output.ReadFile(file);
         using var stream = new FileStream(file.FullName, FileMode.Open, FileAccess.Read, FileShare.Read, 1, FileOptions.SequentialScan);
         return MeshFiles.Read(file.Name, stream, name =>
         {
@@ -159,11 +157,11 @@ internal static class BenchCommand
         mesh.Write(MemoryMarshal.AsBytes((ReadOnlySpan<int>)[positions.Length, corners.Length / 3]));
         mesh.Write(MemoryMarshal.AsBytes(positions.AsSpan()));
         mesh.Write(MemoryMarshal.AsBytes(corners.AsSpan()));
-        Output.Write(folder, "MESH.bin", mesh.ToArray());
+        Bench.Write(folder, "MESH.bin", mesh.ToArray());
         using var file = new MemoryStream();
         file.Write(MemoryMarshal.AsBytes((ReadOnlySpan<int>)[rays.Length]));
         // Ray is eight floats in the order the format wants.
         file.Write(MemoryMarshal.AsBytes(rays.AsSpan()));
-        Output.Write(folder, "RAYS.bin", file.ToArray());
+        Bench.Write(folder, "RAYS.bin", file.ToArray());
     }
 }

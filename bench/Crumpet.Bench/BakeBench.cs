@@ -2,13 +2,15 @@ using System.CommandLine;
 using System.Diagnostics;
 using System.Numerics;
 using Crumpet.Core.Baking;
+using Crumpet.Core.Building;
 using Crumpet.Core.Geometry;
+using Crumpet.Core.Intake;
 using Crumpet.Demo;
 
-namespace Crumpet.Cli;
+namespace Crumpet.Bench;
 
-/// <summary><c>crumpet bench bake</c>: what a large bake takes, its draft, and baking one part of thirty again.</summary>
-internal static class BenchBakeCommand
+/// <summary><c>bake</c>: what a large bake takes, its draft, and baking one part of thirty again.</summary>
+internal static class BakeBench
 {
     private const int Parts = 30;
     private static readonly BakeMap[] Maps = [BakeMap.Normal, BakeMap.Occlusion, BakeMap.Curvature, BakeMap.Id];
@@ -19,29 +21,25 @@ internal static class BenchBakeCommand
         var size = new Option<int>("--size") { DefaultValueFactory = _ => 4096, Description = "Side of the sheet, pixels." };
         var threads = new Option<int>("--threads") { DefaultValueFactory = _ => Environment.ProcessorCount, Description = "Threads to use." };
         var command = new Command("bake", "Measure a bake of normal, occlusion at 64 rays, curvature and ID: time, memory, its draft, and one part of thirty baked again.") { triangles, size, threads };
-        command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed, parsed.GetValue(triangles), parsed.GetValue(size), parsed.GetValue(threads), cancel)));
+        command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed.GetValue(triangles), parsed.GetValue(size), parsed.GetValue(threads), cancel)));
         return command;
     }
 
-    private static int Run(ParseResult parsed, int triangles, int size, int threads, CancellationToken cancel)
+    private static int Run(int triangles, int size, int threads, CancellationToken cancel)
     {
-        Output.Within("--triangles", triangles, 1000, Output.MostTriangles);
-        Output.Within("--size", size, 64, BakeSettings.LargestSheet);
-        Output.Within("--threads", threads, 1, Output.MostThreads);
+        Bench.Within("--triangles", triangles, 1000, Bench.MostTriangles);
+        Bench.Within("--size", size, 64, BakeSettings.LargestSheet);
+        Bench.Within("--threads", threads, 1, Bench.MostThreads);
         var settings = new BakeSettings { Size = size, Maps = Maps, IdBy = IdSource.Part, OutwardReachMetres = 0.01f, InwardReachMetres = 0.01f };
         var one = new BakeInput("pebble", [new BakePart("pebble", [Pebble.Low("pebble_low")], [Pebble.High("pebble_high", triangles)])], [new BakeTray([0])]);
-        double draft = 0, rest = 0;
+        double draft = Seconds(() => Write(Baker.Bake(one, settings.Drafted(BakeSettings.CoarsestDraft), threads, null, cancel), settings));
         long rays = 0;
-        using (var baker = new Baker())
+        double rest = Seconds(() =>
         {
-            draft = Seconds(() => Write(baker.BakeSheet(one, settings.Drafted(BakeSettings.CoarsestDraft), threads, null, cancel), settings));
-            rest = Seconds(() =>
-            {
-                var result = baker.BakeSheet(one, settings, threads, null, cancel);
-                rays = result.Rays;
-                Write(result, settings);
-            });
-        }
+            var result = Baker.Bake(one, settings, threads, null, cancel);
+            rays = result.Rays;
+            Write(result, settings);
+        });
         using var self = Process.GetCurrentProcess();
         double peak = self.PeakWorkingSet64 / (double)(1 << 30);
         var (whole, again, nothing) = OneOfThirty(triangles, settings, threads, cancel);
@@ -59,27 +57,34 @@ internal static class BenchBakeCommand
             onePartAgainShare = Math.Round(again / whole, 4),
             nothingChangedShare = Math.Round(nothing / whole, 4),
         };
-        return Output.Print(parsed, report,
-        [
-            FormattableString.Invariant($"{triangles} triangles onto {size} x {size}, {Maps.Length} maps, {threads} threads: draft {report.draftSeconds} s, bake {report.bakeSeconds} s, {report.millionRaysPerSecond} Mrays/s, peak memory {report.peakGibibytes} GiB"),
-            FormattableString.Invariant($"{Parts} parts: {report.thirtyPartsSeconds} s; one of them again: {report.onePartAgainSeconds} s, {report.onePartAgainShare} of it (1/{Parts} is {1.0 / Parts:0.0000}); nothing changed: {report.nothingChangedShare} of it"),
-        ], []);
+        return Bench.Print(report);
     }
 
-    /// <summary>Seconds of thirty parts from nothing, of one that was replaced, and of none.</summary>
+    /// <summary>Seconds of thirty parts from nothing, of one that was replaced, and of none, from files to maps.</summary>
     private static (double Whole, double Again, double Nothing) OneOfThirty(int triangles, BakeSettings settings, int threads, CancellationToken cancel)
     {
-        var kept = new Dictionary<string, byte[]>(StringComparer.Ordinal);
-        BakePart[] parts = [.. Enumerable.Range(0, Parts).Select(i => PartOf(i, triangles / Parts, 0.004f))];
-        var input = new BakeInput("pebbles", parts, [new BakeTray([.. Enumerable.Range(0, Parts)])]) { Memory = new PieceMemory(kept.GetValueOrDefault, (key, piece) => kept[key] = piece) };
+        var store = new MemoryResultStore();
         // Light of a part that is replaced reaches as far as this.
-        var near = settings with { OcclusionRangeMetres = 0.05f };
-        double whole = Seconds(() => Write(Baker.Bake(input, near, threads, null, cancel), settings));
-        double nothing = Seconds(() => Write(Baker.Bake(input, near, threads, null, cancel), settings));
-        parts = [.. parts.Select((p, i) => i == Parts / 2 ? PartOf(i, triangles / Parts, 0.003f) : p)];
-        double again = Seconds(() => Write(Baker.Bake(input with { Parts = parts }, near, threads, null, cancel), settings));
-        return (whole, again, nothing);
+        var plan = new AssetPlan { Bake = settings with { OcclusionRangeMetres = 0.05f } };
+        SourceFile[] files = [.. Enumerable.Range(0, Parts).SelectMany(i => Files(store, PartOf(i, triangles / Parts, 0.004f)))];
+        SourceFile[] replaced = [.. files.Take(Parts), .. Files(store, PartOf(Parts / 2, triangles / Parts, 0.003f)), .. files.Skip(Parts + 2)];
+        double whole = Bake(files), nothing = Bake(files);
+        return (whole, Bake(replaced), nothing);
+
+        double Bake(SourceFile[] from)
+        {
+            // What comes before the bake is not what is measured.
+            new AssetBuild("pebbles", plan, from, store).Run(Station.Layout, throughStops: true, threads, null, cancel);
+            return Seconds(() => new AssetBuild("pebbles", plan, from, store).Run(Station.Bake, throughStops: true, threads, null, cancel));
+        }
     }
+
+    private static IEnumerable<SourceFile> Files(MemoryResultStore store, BakePart part) => part.Low.Concat(part.High).Select(mesh =>
+    {
+        using var stream = new MemoryStream();
+        GlbWriter.Write(new GlbDocument([new GlbMesh(mesh)], [], []), stream);
+        return new SourceFile(mesh.Name + ".glb", store.Put(stream.ToArray()), stream.Length);
+    });
 
     private static BakePart PartOf(int i, int triangles, float roughness)
     {

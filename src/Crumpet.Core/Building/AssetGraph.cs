@@ -1,0 +1,110 @@
+using Crumpet.Core.Baking;
+using Crumpet.Core.Channels;
+using Crumpet.Core.Geometry;
+using Crumpet.Core.Intake;
+using Crumpet.Core.Jobs;
+using Crumpet.Core.Layout;
+using Crumpet.Core.Pairing;
+
+namespace Crumpet.Core.Building;
+
+/// <summary>What a graph is made of.</summary>
+/// <param name="Asset">Name the asset's files begin with.</param>
+/// <param name="Plan">What was decided.</param>
+/// <param name="Rules">What the kit's assets share.</param>
+/// <param name="Sources">Source files, by name.</param>
+public sealed record GraphInput(string Asset, AssetPlan Plan, IntakeRules Rules, IReadOnlyList<SourceFile> Sources);
+
+/// <summary>A sheet of the low side.</summary>
+/// <param name="Name">Name its maps begin with.</param>
+/// <param name="Number">Number of the sheet among low triangles; null where one sheet has all of them.</param>
+/// <param name="ShownMaterial">Number of the material the stage finds it by; null where it covers all.</param>
+/// <param name="MainMaterial">Number of the scene's material of most of its triangles; -1 for none.</param>
+/// <param name="Materials">Materials of its triangles, ascending.</param>
+public sealed record LaidSheet(string Name, int? Number, int? ShownMaterial, int MainMaterial, IReadOnlyList<int> Materials);
+
+/// <summary>Jobs of a baked sheet.</summary>
+/// <param name="Sheet">The sheet.</param>
+/// <param name="Size">Its side, pixels.</param>
+public sealed record SheetNodes(LaidSheet Sheet, int Size)
+{
+    /// <summary>Finds stacked triangles.</summary>
+    public JobNode? Stacked { get; set; }
+
+    /// <summary>What each part covers.</summary>
+    public List<JobNode> Covers { get; } = [];
+
+    /// <summary>Each part's share of each map.</summary>
+    public SortedDictionary<BakeMap, List<JobNode>> Pieces { get; } = [];
+
+    /// <summary>The fault map.</summary>
+    public JobNode? Faults { get; set; }
+
+    /// <summary>Maps that were baked.</summary>
+    public SortedDictionary<BakeMap, JobNode> Maps { get; } = [];
+
+    /// <summary>Maps that were made from textures.</summary>
+    public SortedDictionary<BakeMap, JobNode> Made { get; } = [];
+
+    /// <summary>What its materials say, where they differ.</summary>
+    public JobNode? Materials { get; set; }
+
+    /// <summary>Packed outputs with what they were packed for.</summary>
+    public List<(RecipeOutput Output, JobNode Picture)> Outputs { get; } = [];
+
+    /// <summary>Textures, one an output.</summary>
+    public List<JobNode> Textures { get; } = [];
+}
+
+/// <summary>
+/// The jobs of an asset as far as they can be told from the results so far: some lists are known only from results, which objects a
+/// file holds, which parts pair, which sheets there are. It is made again whenever one is there; making it works nothing.
+/// </summary>
+public sealed class AssetGraph
+{
+    internal AssetGraph(GraphInput input, Func<string, JobResult?> find)
+    {
+        (Input, Find) = (input, find);
+    }
+
+    /// <summary>What it is made of.</summary>
+    public GraphInput Input { get; }
+
+    internal Func<string, JobResult?> Find { get; }
+
+    /// <summary>All jobs, each after those whose results it takes.</summary>
+    public List<JobNode> Nodes { get; } = [];
+
+    /// <summary>Stations all jobs of which are listed.</summary>
+    public HashSet<Station> Listed { get; } = [];
+
+    internal List<JobNode> Reads { get; } = [];
+    internal JobNode? TakenIn { get; set; }
+    internal JobNode? Still { get; set; }
+    internal SortedDictionary<Side, JobNode> Stages { get; } = [];
+    internal List<(JobNode Node, string Name)> PartStills { get; } = [];
+    internal List<JobNode> Rays { get; } = [];
+    internal JobNode? Pair { get; set; }
+    internal JobNode? CageStage { get; set; }
+    internal JobNode? Layout { get; set; }
+    internal JobNode? LowStage { get; set; }
+    internal IReadOnlyList<LaidSheet> Sheets { get; set; } = [];
+    internal List<SheetNodes> SheetNodes { get; } = [];
+    internal JobNode? Bound { get; set; }
+    internal JobNode? Package { get; set; }
+
+    internal IntakeReport? Intake => TakenIn?.Report<IntakeReport>();
+    internal PairReport? Pairs => Pair?.Report<PairReport>();
+    internal LaidReport? Laid => Layout?.Report<LaidReport>();
+
+    internal JobNode Add(Station station, JobKind kind, string label, object settings, params IEnumerable<(string Role, JobFile File)> inputs)
+    {
+        var node = new JobNode(station, kind, label, settings, [.. inputs], Find);
+        Nodes.Add(node);
+        return node;
+    }
+
+    internal static float[] Three(System.Numerics.Vector3 v) => [v.X, v.Y, v.Z];
+
+    internal static Bounds BoxOf(IEnumerable<ObjectReport> objects) => objects.Aggregate(Bounds.Empty, (b, o) => b.Including(o.Bounds()));
+}

@@ -1,0 +1,132 @@
+using Crumpet.Core.Baking;
+using Crumpet.Core.Binding;
+using Crumpet.Core.Channels;
+using Crumpet.Core.Compression;
+using Crumpet.Core.Delivery;
+using Crumpet.Core.Geometry;
+using Crumpet.Core.Intake;
+using Crumpet.Core.Jobs;
+
+namespace Crumpet.Core.Building;
+
+/// <summary>The jobs of Pack, Convert, Bind and Deliver. Names are given by the last two.</summary>
+internal static class OutputExpansion
+{
+    /// <summary>Name of the file of an output, without ending.</summary>
+    public static string NameOf(AssetGraph graph, SheetNodes sheet, string output) => Convention.Parse(graph.Input.Plan.BindPattern, ["asset", "map"])
+        .Write(new Dictionary<string, string> { ["asset"] = AssetField(graph, sheet), ["map"] = output });
+
+    private static string AssetField(AssetGraph graph, SheetNodes sheet) => graph.SheetNodes.Count == 1 ? graph.Input.Asset : $"{graph.Input.Asset}_{sheet.Sheet.Name}";
+
+    /// <summary>What a sheet's materials say without textures, the main one's first.</summary>
+    public static IReadOnlyList<MaterialValues> ValuesOf(AssetGraph graph, LaidSheet sheet) =>
+    [
+        .. sheet.Materials.DefaultIfEmpty(-1).OrderByDescending(m => m == sheet.MainMaterial).Select(m =>
+            new MaterialValues(m, ChannelPacker.MaterialMaps(m < 0 ? Material.Plain : graph.Intake!.Materials[m].ToMaterial()))),
+    ];
+
+    /// <summary>Lists the jobs of Pack.</summary>
+    public static bool AddPack(AssetGraph graph)
+    {
+        var plan = graph.Input.Plan;
+        foreach (var sheet in graph.SheetNodes)
+        {
+            var values = ValuesOf(graph, sheet.Sheet);
+            var baked = BakedOf(graph, sheet);
+            string[] asked = [.. plan.Recipe.Outputs.SelectMany(o => o.Channels).Select(c => c.Map).OfType<string>().Distinct()];
+            if (values.Count > 1 && asked.Any(m => !baked.ContainsKey(m) && values[0].Maps.ContainsKey(m)))
+                sheet.Materials = AddMaterials(graph, sheet, values);
+            foreach (var output in plan.Recipe.Outputs)
+            {
+                string[] maps = [.. output.Channels.Select(c => c.Map).OfType<string>().Distinct().Order(StringComparer.Ordinal)];
+                var inputs = new List<(string, JobFile)>();
+                var endings = new SortedDictionary<string, string>(StringComparer.Ordinal);
+                var fixedValues = new SortedDictionary<string, int[]>(StringComparer.Ordinal);
+                foreach (string map in maps)
+                {
+                    if (baked.TryGetValue(map, out var file))
+                        (endings[map], inputs) = (file.Ending, [.. inputs, (OutputJob.Map(map), file.File)]);
+                    else if (values[0].Maps.TryGetValue(map, out int[]? codes) && sheet.Materials is null)
+                        fixedValues[map] = codes;
+                    else if (values[0].Maps.ContainsKey(map))
+                        (endings[map], inputs) = (".png", [.. inputs, (OutputJob.Map(map), sheet.Materials![OutputJob.Map(map)])]);
+                }
+                sheet.Outputs.Add((output, graph.Add(Station.Pack, JobKinds.Output, $"{output.Name} of {sheet.Sheet.Name}", new OutputSettings(sheet.Size, output.Channels, endings, fixedValues), inputs)));
+            }
+        }
+        return true;
+    }
+
+    /// <summary>Maps of a sheet by their names in recipes.</summary>
+    public static Dictionary<string, (JobFile File, string Ending)> BakedOf(AssetGraph graph, SheetNodes sheet)
+    {
+        var bake = graph.Input.Plan.Bake;
+        var maps = new Dictionary<string, (JobFile, string)>(StringComparer.Ordinal);
+        // Without parts nothing was baked.
+        if (graph.Pairs!.Paired.Any())
+        {
+            foreach (var (map, node) in sheet.Maps)
+                maps[map.Name()] = (node["map"], MapFiles.EndingOf(bake.FileOf(map)));
+        }
+        foreach (var (map, node) in sheet.Made)
+            maps[map.Name()] = (node["map"], ".png");
+        return maps;
+    }
+
+    private static JobNode AddMaterials(AssetGraph graph, SheetNodes sheet, IReadOnlyList<MaterialValues> values)
+    {
+        int[] low = LayoutExpansion.LowNumbers(graph);
+        return graph.Add(
+            Station.Pack, JobKinds.MaterialMaps, sheet.Sheet.Name, new MaterialMapsSettings(sheet.Sheet.Number, sheet.Size, graph.Input.Plan.Bake.PaddingPixels, values),
+            low.SelectMany((o, k) => new[] { ($"spread/{k}", graph.TakenIn![$"spread/{o}"]), ($"laid/{k}", graph.Layout![$"laid/{k}"]) }));
+    }
+
+    /// <summary>Lists the jobs of Convert.</summary>
+    public static bool AddConvert(AssetGraph graph)
+    {
+        foreach (var sheet in graph.SheetNodes)
+        {
+            foreach (var (output, picture) in sheet.Outputs)
+            {
+                sheet.Textures.Add(graph.Add(
+                    Station.Convert, JobKinds.Texture, $"{output.Name} of {sheet.Sheet.Name}", new ConvertSettings(output.Format, output.Meaning), ("picture", picture["picture"])));
+            }
+        }
+        return true;
+    }
+
+    /// <summary>Lists the jobs of Bind.</summary>
+    public static bool AddBind(AssetGraph graph)
+    {
+        var sheets = graph.SheetNodes.Select(sheet => new BindSheet(
+            sheet.Sheet.Name, AssetField(graph, sheet), [.. sheet.Outputs.Select(o => new BindTexture(NameOf(graph, sheet, o.Output.Name) + ".dds", o.Output.Meaning, o.Output.Format))]));
+        graph.Bound = graph.Add(Station.Bind, JobKinds.Bind, "", new BindSettings(graph.Input.Plan.BindPattern, [.. sheets]));
+        return graph.Bound.Result is not null;
+    }
+
+    /// <summary>Lists the jobs of Deliver.</summary>
+    public static bool AddDeliver(AssetGraph graph)
+    {
+        var bindings = graph.Bound!.Report<BindReport>()!.Sheets;
+        var outputs = graph.SheetNodes.SelectMany(s => s.Outputs.Select((o, i) => (Name: NameOf(graph, s, o.Output.Name), o.Output, o.Picture, Texture: s.Textures[i]))).ToArray();
+        var settings = new PackageSettings(
+            graph.Input.Asset, graph.Input.Plan.Bake.Green == GreenDirection.Up,
+            [.. graph.SheetNodes.Select((s, i) => new PackageMaterial(s.Sheet.Name, s.Sheet.MainMaterial, FileOf(bindings[i], "colour"), FileOf(bindings[i], "normal"), FileOf(bindings[i], "masks")))],
+            [.. outputs.Select(o => new PackageTexture(o.Name + ".dds", o.Output.Meaning, o.Name + ".png"))], [.. graph.Input.Sources.Select(s => s.Name)]);
+        var scene = graph.TakenIn!;
+        IEnumerable<(string, JobFile)> inputs =
+        [
+            .. LayoutExpansion.LowNumbers(graph).SelectMany((o, k) => new[]
+            {
+                ($"shape/{k}", scene[$"shape/{o}"]), ($"spread/{k}", scene[$"spread/{o}"]), ($"rest/{k}", scene[$"rest/{o}"]), ($"laid/{k}", graph.Layout![$"laid/{k}"]),
+            }),
+            ("materials", scene["materials"]),
+            .. outputs.SelectMany((o, t) => new[] { ($"texture/{t}", o.Texture["texture"]), ($"picture/{t}", o.Picture["picture"]) }),
+            .. graph.Input.Sources.Select((s, i) => ($"source/{i}", (JobFile)new StoredFile(s.Name, s.Sha256, s.Bytes))),
+        ];
+        graph.Package = graph.Add(Station.Deliver, JobKinds.Package, "", settings, inputs);
+        return true;
+    }
+
+    private static string? FileOf(SheetBinding sheet, string map) => sheet.Slots.FirstOrDefault(s => s.Slot.Map == map)?.File;
+}

@@ -1,0 +1,192 @@
+using System.Text.Json;
+using Crumpet.Core.Baking;
+using Crumpet.Core.Binding;
+using Crumpet.Core.Channels;
+using Crumpet.Core.Compression;
+using Crumpet.Core.Delivery;
+using Crumpet.Core.Intake;
+using Crumpet.Core.Jobs;
+using Crumpet.Core.Layout;
+
+namespace Crumpet.Core.Building;
+
+/// <summary>Puts what jobs gave together to what a station shows. Sentences are made here, so that a better one works nothing again.</summary>
+/// <param name="graph">A graph whose jobs of the station have results.</param>
+/// <param name="store">Where these are.</param>
+internal sealed class StationResults(AssetGraph graph, IResultStore store)
+{
+    internal const string StillName = "still.png";
+    internal const string LowStageName = "low.preview";
+    internal const string IslandsName = "islands.view";
+
+    /// <summary>The result of a station; all its jobs have results.</summary>
+    public StationResult Of(Station station)
+    {
+        var (report, files, findings) = station switch
+        {
+            Station.Intake => Intake(),
+            Station.Pairs => Pairs(),
+            Station.Layout => Layout(),
+            Station.Bake => Bake(),
+            Station.Pack => Pack(),
+            Station.Convert => Convert(),
+            Station.Bind => (graph.Bound!.Report<BindReport>()!, [], graph.Bound.Result!.Findings),
+            Station.Deliver => (new DeliverReport($"{graph.Input.Asset}.zip", graph.Package!.Report<PackageReport>()!.Files), [graph.Package["package"].File! with { Name = $"{graph.Input.Asset}.zip" }], []),
+            _ => throw new ArgumentOutOfRangeException(nameof(station)),
+        };
+        var keys = graph.Nodes.Where(n => n.Station == station).Select(n => n.Job!.Key);
+        string key = BuildJson.Key("station", 1, new { station, files = files.Select(f => f.Name) }, keys);
+        return new StationResult(station, key, report, files, Finding.Sorted(findings));
+    }
+
+    private (object, IReadOnlyList<StoredFile>, IEnumerable<Finding>) Intake()
+    {
+        var taken = graph.TakenIn!.Result!;
+        var files = new List<StoredFile>();
+        if (graph.Still is { } still)
+            files.Add(Named(still, "picture", StillName));
+        files.AddRange(graph.Stages.Select(s => Named(s.Value, "preview", $"{Sides.Word(s.Key)}.preview")));
+        files.AddRange(graph.Intake!.Textures.Where(t => t.MendedFile is not null).Select(t => taken.File(TakeInJob.Mended(t.MendedFile!)) with { Name = t.MendedFile! }));
+        return (graph.Intake, files, taken.Findings.Concat(graph.Reads.SelectMany(r => r.Result!.Findings)));
+    }
+
+    private (object, IReadOnlyList<StoredFile>, IEnumerable<Finding>) Pairs()
+    {
+        var files = graph.PartStills.Select(s => Named(s.Node, "picture", s.Name)).ToList();
+        if (graph.CageStage is { } cages)
+            files.Add(Named(cages, "preview", "rays.preview"));
+        return (graph.Pairs!, files, Pairing.PairFindings.Of(PairExpansion.RulesOf(graph), graph.Pairs!));
+    }
+
+    private (object, IReadOnlyList<StoredFile>, IEnumerable<Finding>) Layout()
+    {
+        var report = graph.Laid!.Layout;
+        var result = graph.Layout!.Result!;
+        return graph.LowStage is { } stage
+            ? (report, [Named(stage, "preview", LowStageName), Named(graph.Layout, "islands", IslandsName)], result.Findings)
+            : (report, [], result.Findings);
+    }
+
+    private (object, IReadOnlyList<StoredFile>, IEnumerable<Finding>) Bake()
+    {
+        var files = new List<StoredFile>();
+        var findings = new List<Finding>();
+        var sheets = graph.SheetNodes.Select(sheet => Bake(sheet, files, findings)).ToArray();
+        return (new BakeReport(sheets), files, findings);
+    }
+
+    private SheetReport Bake(SheetNodes nodes, List<StoredFile> files, List<Finding> findings)
+    {
+        string sheet = nodes.Sheet.Name;
+        var pairs = graph.Pairs!;
+        var faults = nodes.Faults!.Report<FaultMapReport>()!;
+        Dictionary<string, string> maps = [], shown = [];
+        var scales = new List<MapScale>();
+        IReadOnlyList<LegendRow> legend = [];
+        foreach (var (map, node) in nodes.Maps)
+        {
+            var report = node.Report<SheetMapReport>()!;
+            maps.Add(map.Name(), $"{sheet}_{map.Name()}{report.Ending}");
+            files.Add(Named(node, "map", maps[map.Name()]));
+            if (node.Has("shown"))
+            {
+                shown.Add(map.Name(), $"{sheet}_{map.Name()}_shown.png");
+                files.Add(Named(node, "shown", shown[map.Name()]));
+            }
+            if (report.Scale is { } scale)
+                scales.Add(scale);
+            legend = map == BakeMap.Id ? report.Legend : legend;
+        }
+        foreach (var (map, node) in nodes.Made)
+        {
+            maps[map.Name()] = $"{sheet}_{map.Name()}.png";
+            files.Add(Named(node, "map", maps[map.Name()]));
+        }
+        string faultFile = $"{sheet}_faults.png";
+        files.Add(Named(nodes.Faults, "faults", faultFile));
+        if (legend.Count > 0)
+            files.Add(Written($"{sheet}_id_legend.json", legend));
+        if (scales.Count > 0)
+            files.Add(Written($"{sheet}_scales.json", scales));
+        var regions = JsonSerializer.Deserialize<FaultRegion[]>(store.Load(nodes.Faults["regions"].File!), BuildJson.Options)!;
+        findings.AddRange(FaultFindings.Explain(regions, new FaultContext(sheet, faults.CoveredTexels, [.. pairs.Paired], graph.Input.Plan.Trays, graph.Intake!.Objects, nodes.Size)
+        {
+            Gaps = pairs.Contacts.ToDictionary(c => (pairs.Parts[c.One].Name, pairs.Parts[c.Two].Name), c => c.GapMetres),
+        }));
+        return new SheetReport(sheet, nodes.Sheet.ShownMaterial, maps, faults.CoveredTexels, RaysOf(nodes), faults.Texels, faults.Largest, faults.Regions)
+        {
+            Size = nodes.Size,
+            Shown = shown,
+            FaultFile = faultFile,
+            Scales = scales,
+            Legend = legend,
+        };
+    }
+
+    /// <summary>Rays a sheet's maps are made of; occlusion and the bent normal are made of the same.</summary>
+    private static long RaysOf(SheetNodes nodes)
+    {
+        long rays = nodes.Covers.Sum(c => c.Report<PieceReport>()!.Rays);
+        for (int p = 0; p < nodes.Covers.Count; p++)
+        {
+            int part = p;
+            rays += nodes.Pieces.GroupBy(m => m.Key == BakeMap.BentNormal ? BakeMap.Occlusion : m.Key).Sum(g => g.Max(m => m.Value[part].Report<PieceReport>()!.Rays));
+        }
+        return rays;
+    }
+
+    private (object, IReadOnlyList<StoredFile>, IEnumerable<Finding>) Pack()
+    {
+        var files = new List<StoredFile>();
+        var pictures = new List<PackedPicture>();
+        var findings = new List<Finding>();
+        foreach (var sheet in graph.SheetNodes)
+        {
+            var channels = ChannelsOf(sheet);
+            foreach (var (output, node) in sheet.Outputs)
+            {
+                string file = OutputExpansion.NameOf(graph, sheet, output.Name) + ".png";
+                files.Add(Named(node, "picture", file));
+                pictures.Add(new PackedPicture(sheet.Sheet.Name, output.Name, file, sheet.Size, [.. output.Channels.Select(c => c.InWords(channels))]));
+            }
+            findings.AddRange(PackFindings.Of(graph.Input.Plan.Recipe, channels.Keys.ToHashSet(StringComparer.Ordinal)));
+        }
+        return (new PackReport(pictures), files, findings);
+    }
+
+    /// <summary>How many channels each map of a sheet has.</summary>
+    private Dictionary<string, int> ChannelsOf(SheetNodes sheet)
+    {
+        var channels = OutputExpansion.ValuesOf(graph, sheet.Sheet)[0].Maps.ToDictionary(m => m.Key, m => m.Value.Length, StringComparer.Ordinal);
+        foreach (string name in OutputExpansion.BakedOf(graph, sheet).Keys)
+            channels[name] = BakeMaps.Find(name)!.Value.Channels() + (graph.Input.Plan.Bake.CoverageAlpha ? 1 : 0);
+        return channels;
+    }
+
+    private (object, IReadOnlyList<StoredFile>, IEnumerable<Finding>) Convert()
+    {
+        var files = new List<StoredFile>();
+        var textures = new List<ConvertedTexture>();
+        foreach (var sheet in graph.SheetNodes)
+        {
+            for (int i = 0; i < sheet.Textures.Count; i++)
+            {
+                var output = sheet.Outputs[i].Output;
+                string name = OutputExpansion.NameOf(graph, sheet, output.Name);
+                var report = sheet.Textures[i].Report<CompressedReport>()!;
+                files.Add(Named(sheet.Textures[i], "texture", name + ".dds"));
+                textures.Add(new ConvertedTexture(sheet.Sheet.Name, name + ".dds", name + ".png", output.Format, output.Meaning, report.Size, report.Mips, files[^1].Bytes, report.Quality));
+            }
+        }
+        return (new ConvertReport(textures), files, ConvertFindings.Of(textures.Select(t => (t.File, t.Quality))));
+    }
+
+    /// <summary>Facts of a sheet as a file to take along.</summary>
+    private StoredFile Written<T>(string name, T facts)
+    {
+        byte[] bytes = JsonSerializer.SerializeToUtf8Bytes(facts, BuildJson.Indented);
+        return new StoredFile(name, store.Put(bytes), bytes.Length);
+    }
+
+    private static StoredFile Named(JobNode node, string role, string name) => node[role].File! with { Name = name };
+}
