@@ -18,7 +18,7 @@ public static class AssetExtensions
     public static IntakeRules Rules(this Kit kit) => kit.RulesJson is { } json ? JsonSerializer.Deserialize<IntakeRules>(json, BuildJson.Kept)! : new IntakeRules();
 
     /// <summary>Puts other rules in place of the present ones.</summary>
-    public static void SetRules(this Kit kit, IntakeRules rules) => kit.RulesJson = JsonSerializer.Serialize(rules, BuildJson.Options);
+    public static void SetRules(this Kit kit, IntakeRules rules) => (kit.RulesJson, kit.Version) = (JsonSerializer.Serialize(rules, BuildJson.Options), kit.Version + 1);
 
     /// <summary>The build of the asset as it stands; its sources and its kit must be loaded.</summary>
     public static AssetBuild Build(this Asset asset, IResultStore store) => new(

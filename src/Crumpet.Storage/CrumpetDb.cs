@@ -1,3 +1,6 @@
+using Crumpet.Core;
+using Crumpet.Core.Building;
+using Crumpet.Core.Intake;
 using Microsoft.EntityFrameworkCore;
 
 namespace Crumpet.Storage;
@@ -31,5 +34,16 @@ public sealed class CrumpetDb(DbContextOptions<CrumpetDb> options) : DbContext(o
         modelBuilder.Entity<Run>().HasOne(r => r.Asset).WithMany().HasForeignKey(r => r.AssetId);
         modelBuilder.Entity<Run>().HasMany(r => r.Log).WithOne().HasForeignKey(l => l.RunId);
         modelBuilder.Entity<Run>().HasIndex(r => r.State);
+        modelBuilder.Entity<Asset>().Property(a => a.Version).IsConcurrencyToken();
+        modelBuilder.Entity<Kit>().Property(k => k.Version).IsConcurrencyToken();
+    }
+
+    /// <summary>By word: a number means something else as soon as a value is put before it.</summary>
+    protected override void ConfigureConventions(ModelConfigurationBuilder configurationBuilder)
+    {
+        configurationBuilder.Properties<Station>().HaveConversion<string>();
+        configurationBuilder.Properties<RunState>().HaveConversion<string>();
+        configurationBuilder.Properties<Severity>().HaveConversion<string>();
+        configurationBuilder.Properties<Side>().HaveConversion<string>();
     }
 }

@@ -45,6 +45,12 @@ public static class Database
             copy.Open();
             source.BackupDatabase(copy);
         }
+        if (!isNew && DecisionUpgrade.IsNeeded(db.Database.GetPendingMigrations()))
+        {
+            using var upgrade = new SqliteConnection(db.Database.GetConnectionString());
+            upgrade.Open();
+            DecisionUpgrade.Prepare(upgrade);
+        }
         db.Database.Migrate();
         db.Database.ExecuteSqlRaw("PRAGMA journal_mode=WAL;");
         return isNew;

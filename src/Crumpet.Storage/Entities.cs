@@ -11,6 +11,9 @@ public sealed class Kit
     public required string Name { get; set; }
     public DateTime? ArchivedAt { get; set; }
     public string? RulesJson { get; set; }
+
+    /// <summary>Grows with every change.</summary>
+    public int Version { get; set; }
     public List<Asset> Assets { get; set; } = [];
 }
 
@@ -22,6 +25,9 @@ public sealed class Asset
     public Kit? Kit { get; set; }
     public required string Name { get; set; }
     public required string PlanJson { get; set; }
+
+    /// <summary>Grows with every change of what was decided; a change says which it was made on.</summary>
+    public int Version { get; set; }
     public DateTime? ArchivedAt { get; set; }
     public List<Decision> Decisions { get; set; } = [];
     public List<AssetSource> Sources { get; set; } = [];
@@ -44,7 +50,7 @@ public sealed class AssetSource
     public DateTime AddedAt { get; set; }
 }
 
-/// <summary>Something the artist decided for an asset; taken back and repeated by <see cref="History"/>. States are <see cref="AssetState"/> as JSON.</summary>
+/// <summary>Something the artist decided for an asset; taken back and repeated by <see cref="History"/>. The change is a <see cref="JsonDelta"/> between two <see cref="AssetState"/>s.</summary>
 public sealed class Decision
 {
     public int Id { get; set; }
@@ -52,8 +58,7 @@ public sealed class Decision
     public int Number { get; set; }
     public DateTime At { get; set; }
     public required string Sentence { get; set; }
-    public required string BeforeJson { get; set; }
-    public required string AfterJson { get; set; }
+    public required string ChangeJson { get; set; }
     public bool IsUndone { get; set; }
 }
 
@@ -102,6 +107,9 @@ public sealed class Run
     public RunState State { get; set; }
     public Station Station { get; set; }
     public string Message { get; set; } = "";
+
+    /// <summary>Jobs it worked and kept, a <see cref="JobTally"/> as JSON; null while that is not known.</summary>
+    public string? JobsJson { get; set; }
     public DateTime QueuedAt { get; set; }
 
     /// <summary>How often it was begun without coming to an end; a process that dies takes its run with it.</summary>

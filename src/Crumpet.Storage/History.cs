@@ -1,4 +1,5 @@
 using System.Text.Json;
+using System.Text.Json.Nodes;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
 
@@ -23,20 +24,26 @@ public sealed record AssetState(string Name, string PlanJson, IReadOnlyList<Sour
     {
         asset.Name = Name;
         asset.PlanJson = PlanJson;
+        var wantedByName = Sources.ToDictionary(s => (s.Name, s.Version));
         foreach (var source in asset.Sources)
         {
-            var wanted = Sources.FirstOrDefault(s => s.Name == source.Name && s.Version == source.Version);
+            var wanted = wantedByName.GetValueOrDefault((source.Name, source.Version));
             source.IsCurrent = wanted is not null;
             source.ForcedSide = wanted is not null ? wanted.ForcedSide : source.ForcedSide;
         }
     }
 
-    /// <summary>Whether both states are the same.</summary>
-    public bool Same(AssetState other) => Name == other.Name && PlanJson == other.PlanJson && Sources.SequenceEqual(other.Sources);
+    /// <summary>The state as a document, in which a change of the plan is as small as it is.</summary>
+    public JsonObject ToDocument() => new()
+    {
+        ["name"] = Name,
+        ["plan"] = JsonNode.Parse(PlanJson),
+        ["sources"] = JsonSerializer.SerializeToNode(Sources, BuildJson.Options),
+    };
 
-    internal string ToJson() => JsonSerializer.Serialize(this, BuildJson.Options);
-
-    internal static AssetState FromJson(string json) => JsonSerializer.Deserialize<AssetState>(json, BuildJson.Options)!;
+    /// <summary>What <see cref="ToDocument"/> gave.</summary>
+    public static AssetState OfDocument(JsonNode document) => new(
+        document["name"]!.GetValue<string>(), document["plan"]!.ToJsonString(BuildJson.Options), document["sources"].Deserialize<SourceState[]>(BuildJson.Options)!);
 }
 
 /// <summary>
@@ -53,12 +60,12 @@ public static class History
     /// <returns>Whether anything had changed.</returns>
     public static bool Record(this Asset asset, AssetState before, string sentence, DateTime now)
     {
-        var after = AssetState.Of(asset);
-        if (before.Same(after))
+        if (JsonDelta.Between(before.ToDocument(), AssetState.Of(asset).ToDocument()) is not { } change)
             return false;
         asset.Decisions.RemoveAll(d => d.IsUndone);
         int number = asset.Decisions.Select(d => d.Number).DefaultIfEmpty(0).Max() + 1;
-        asset.Decisions.Add(new Decision { Number = number, At = now, Sentence = sentence, BeforeJson = before.ToJson(), AfterJson = after.ToJson() });
+        asset.Decisions.Add(new Decision { Number = number, At = now, Sentence = sentence, ChangeJson = change.ToJsonString(BuildJson.Options) });
+        asset.Version++;
         return true;
     }
 
@@ -72,20 +79,29 @@ public static class History
     /// <param name="asset">The asset.</param>
     /// <param name="number">Number of the last decision that shall hold; 0 for none.</param>
     /// <returns>Whether anything changed.</returns>
+    /// <exception cref="InvalidOperationException">A decision does not lead to how the asset stands: its history was damaged.</exception>
     public static bool GoTo(this Asset asset, int number)
     {
+        JsonNode document = AssetState.Of(asset).ToDocument();
         bool changed = false;
         while (asset.NextToUndo() is { } last && last.Number > number)
         {
-            AssetState.FromJson(last.BeforeJson).ApplyTo(asset);
+            document = JsonDelta.Apply(document, ChangeOf(last), isBack: true)!;
             last.IsUndone = changed = true;
         }
         while (asset.NextToRedo() is { } next && next.Number <= number)
         {
-            AssetState.FromJson(next.AfterJson).ApplyTo(asset);
+            document = JsonDelta.Apply(document, ChangeOf(next), isBack: false)!;
             next.IsUndone = false;
             changed = true;
         }
+        if (changed)
+        {
+            AssetState.OfDocument(document).ApplyTo(asset);
+            asset.Version++;
+        }
         return changed;
     }
+
+    private static JsonObject ChangeOf(Decision decision) => JsonNode.Parse(decision.ChangeJson)!.AsObject();
 }

@@ -1,4 +1,5 @@
 using System.Numerics;
+using System.Text.Json;
 using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Core.Jobs;
@@ -79,6 +80,15 @@ public sealed class AssetView
 
     /// <summary>The run at work or waiting, or null.</summary>
     public Run? Run { get; }
+
+    /// <summary>The latest run of the asset that ended, or null.</summary>
+    public Run? LastRun { get; init; }
+
+    /// <summary>Jobs the latest run worked and kept, or null.</summary>
+    public JobTally? LastTally => LastRun?.JobsJson is { } json ? JsonSerializer.Deserialize<JobTally>(json, BuildJson.Options) : null;
+
+    /// <summary>What a run up to a station would work, or null where the station is fresh.</summary>
+    public BuildForecast? Forecast(Station station) => Result(station) is null && Asset.Sources.Exists(s => s.IsCurrent) ? build.Forecast(station) : null;
 
     /// <summary>The eight stops.</summary>
     public IReadOnlyList<StationStop> Line { get; }

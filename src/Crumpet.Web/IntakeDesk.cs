@@ -5,6 +5,12 @@ using Crumpet.Storage;
 
 namespace Crumpet.Web;
 
+/// <summary>A file that came in.</summary>
+/// <param name="Name">Its name with its folders.</param>
+/// <param name="Sha256">Of its bytes, its name in the store.</param>
+/// <param name="Bytes">Its size.</param>
+public sealed record ArrivedFile(string Name, string Sha256, long Bytes);
+
 /// <summary>Takes uploaded files into the store: single ones, folders, zips.</summary>
 public sealed class IntakeDesk(FileStore store)
 {
@@ -13,17 +19,15 @@ public sealed class IntakeDesk(FileStore store)
     // Slower than any disk that writes what comes out of a zip; what takes longer is made to take long.
     private const double SecondsAtLeast = 20, BytesASecond = 4 << 20;
 
-    /// <summary>Adds uploads to an asset; those that are refused are said, the others are taken.</summary>
-    /// <param name="asset">The asset; its sources must be loaded.</param>
+    /// <summary>Takes uploads into the store; those that are refused are said, the others are taken.</summary>
     /// <param name="files">Uploads; their names may have folders.</param>
     /// <param name="cancel">Ends the work when nobody waits for it any more.</param>
-    /// <returns>How many files came in or changed, and what was refused, one sentence each.</returns>
-    public (int Taken, IReadOnlyList<string> Refused) Take(Asset asset, IReadOnlyList<IFormFile> files, CancellationToken cancel)
+    /// <returns>What came in, and what was refused, one sentence each.</returns>
+    public (IReadOnlyList<ArrivedFile> Arrived, IReadOnlyList<string> Refused) Take(IReadOnlyList<IFormFile> files, CancellationToken cancel)
     {
-        int taken = 0;
+        var taken = new List<ArrivedFile>();
         var refused = new List<string>();
         var allowance = new ZipAllowance();
-        var index = new SourceIndex(asset);
         var time = TimeSpan.FromSeconds(SecondsAtLeast + files.Sum(f => f.Length) / BytesASecond);
         using var patience = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         patience.CancelAfter(time);
@@ -34,12 +38,12 @@ public sealed class IntakeDesk(FileStore store)
             using var stream = file.OpenReadStream();
             if (!name.EndsWith(".zip", StringComparison.OrdinalIgnoreCase))
             {
-                taken += Add(index, name, stream) ? 1 : 0;
+                taken.Add(Keep(name, stream));
                 continue;
             }
             try
             {
-                ZipContents.Read(stream, name, (path, content) => taken += Add(index, Clean(path), content) ? 1 : 0, e => refused.Add(e.Message), allowance, patience.Token);
+                ZipContents.Read(stream, name, (path, content) => taken.Add(Keep(Clean(path), content)), e => refused.Add(e.Message), allowance, patience.Token);
             }
             catch (SourceFileException e)
             {
@@ -54,10 +58,20 @@ public sealed class IntakeDesk(FileStore store)
         return (taken, refused.Count <= MostSaid ? refused : [.. refused.Take(MostSaid), $"{refused.Count - MostSaid} more were refused."]);
     }
 
-    private bool Add(SourceIndex index, string name, Stream content)
+    /// <summary>Adds files that came in to an asset.</summary>
+    /// <param name="asset">The asset; its sources must be loaded.</param>
+    /// <param name="files">The files.</param>
+    /// <returns>How many are new or changed.</returns>
+    public static int Add(Asset asset, IReadOnlyList<ArrivedFile> files)
+    {
+        var index = new SourceIndex(asset);
+        return files.Count(f => index.Add(index.PlaceOf(f.Name), f.Sha256, f.Bytes, DateTime.UtcNow));
+    }
+
+    private ArrivedFile Keep(string name, Stream content)
     {
         string sha256 = store.Put(content, out long bytes);
-        return index.Add(index.PlaceOf(name), sha256, bytes, DateTime.UtcNow);
+        return new ArrivedFile(name, sha256, bytes);
     }
 
     /// <summary>A path with plain slashes that stays below its folder.</summary>

@@ -8,8 +8,11 @@ using Microsoft.EntityFrameworkCore;
 namespace Crumpet.Web;
 
 /// <summary>Makes, renames, copies and archives kits and assets. What is archived is put out of sight and can be brought back.</summary>
-public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk)
+public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk, ChangeOrder order)
 {
+    // Names of kits are given one after another, as those of a kit's assets are.
+    private const int AllKits = 0;
+
     /// <summary>Makes an empty kit.</summary>
     /// <returns>Its number, or null with what is wrong with the name.</returns>
     public async Task<(int? Id, string? Problem)> AddKitAsync(string? name)
@@ -17,6 +20,7 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk)
         name = string.IsNullOrWhiteSpace(name) ? "New kit" : name.Trim();
         if (Names.Problem(name) is { } problem)
             return (null, problem);
+        using var turn = await order.EnterAsync(AllKits);
         var kit = new Kit { Name = Names.Free(name, await KitNamesAsync()) };
         db.Kits.Add(kit);
         await db.SaveChangesAsync();
@@ -30,6 +34,7 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk)
         name = (name ?? "").Trim();
         if (Names.Problem(name) is { } problem)
             return problem;
+        using var turn = await order.EnterAsync(kitId);
         var kit = await db.Kits.FirstAsync(k => k.Id == kitId);
         kit.Name = name;
         await db.SaveChangesAsync();
@@ -40,6 +45,7 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk)
     /// <returns>The copy's number.</returns>
     public async Task<int> CopyKitAsync(int kitId)
     {
+        using var turn = await order.EnterAsync(AllKits);
         var kit = await db.Kits.AsNoTracking().FirstAsync(k => k.Id == kitId);
         var copy = new Kit { Name = Names.Free($"{kit.Name} copy", await KitNamesAsync()), RulesJson = kit.RulesJson };
         foreach (var asset in await ToCopy().Where(a => a.KitId == kitId && a.ArchivedAt == null).OrderBy(a => a.Id).ToListAsync())
@@ -52,6 +58,7 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk)
     /// <summary>Puts a kit out of sight, or brings it back.</summary>
     public async Task ArchiveKitAsync(int kitId, bool archived)
     {
+        using var turn = await order.EnterAsync(kitId);
         var kit = await db.Kits.FirstAsync(k => k.Id == kitId);
         kit.ArchivedAt = archived ? DateTime.UtcNow : null;
         await db.SaveChangesAsync();
@@ -63,6 +70,7 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk)
     /// <returns>The copy's number.</returns>
     public async Task<int> CopyAssetAsync(int assetId)
     {
+        using var turn = await order.EnterAsync(await db.Assets.Where(a => a.Id == assetId).Select(a => a.KitId).FirstAsync());
         var asset = await ToCopy().FirstAsync(a => a.Id == assetId);
         var copy = CopyOf(asset, Names.Free($"{asset.Name} copy", await db.Assets.Where(a => a.KitId == asset.KitId).Select(a => a.Name).ToListAsync()));
         copy.KitId = asset.KitId;
@@ -80,6 +88,7 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk)
         var members = await db.Assets.Include(a => a.Kit).Include(a => a.Sources).Where(a => a.KitId == kitId && a.ArchivedAt == null && assetIds.Contains(a.Id)).OrderBy(a => a.Id).AsNoTracking().ToListAsync();
         if (Atlas.Problem([.. members.Select(m => m.Name)]) is { } problem)
             return (null, problem);
+        using var turn = await order.EnterAsync(kitId);
         var taken = await db.Assets.Where(a => a.KitId == kitId).Select(a => a.Name).ToListAsync();
         var atlas = new Asset { KitId = kitId, Name = Names.Free("Atlas", taken), PlanJson = "" };
         atlas.SetPlan(Atlas.Join([.. members.Select(m => new AtlasMember(m.Name, m.Plan(), PartsOf(m)))]));
@@ -100,6 +109,7 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk)
     /// <summary>Puts an asset out of sight, or brings it back.</summary>
     public async Task ArchiveAssetAsync(int assetId, bool archived)
     {
+        using var turn = await order.EnterAsync(await db.Assets.Where(a => a.Id == assetId).Select(a => a.KitId).FirstAsync());
         var asset = await db.Assets.FirstAsync(a => a.Id == assetId);
         asset.ArchivedAt = archived ? DateTime.UtcNow : null;
         await db.SaveChangesAsync();

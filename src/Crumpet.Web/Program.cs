@@ -38,6 +38,7 @@ builder.Services.AddSingleton<RunFeed>();
 builder.Services.AddSingleton<RunDesk>();
 builder.Services.AddHostedService<RunWorker>();
 builder.Services.AddSingleton<IntakeDesk>();
+builder.Services.AddSingleton<ChangeOrder>();
 builder.Services.AddScoped<Workbench>();
 builder.Services.AddScoped<KitDesk>();
 builder.Services.AddScoped<Finder>();
@@ -70,7 +71,7 @@ app.MapRazorPages();
 app.MapResultFiles();
 app.MapPictures();
 app.MapSkyLight();
-app.MapGet("/runs/feed", (HttpContext context, RunFeed feed) => feed.StreamAsync(context.Response, context.RequestAborted));
+app.MapGet("/runs/feed", (RunFeed feed, HttpContext context, int? asset, int? kit) => TypedResults.ServerSentEvents(feed.ListenAsync(new FeedScope(asset, kit), context.RequestAborted)));
 app.Lifetime.ApplicationStarted.Register(() =>
 {
     Log.Information("Crumpet is open on {Urls}; its data is in {Folder}", string.Join(' ', app.Urls), options.DataFolder);

@@ -89,7 +89,9 @@ internal static class ResultFiles
     }
 
     private static async Task<StoredFile?> FindAsync(Workbench workbench, int id, string station, string name) =>
-        Stations.OfWord(station) is { } known ? (await workbench.AssetAsync(id))?.Shown(known)?.Files.FirstOrDefault(f => f.Name == name) : null;
+        Stations.OfWord(station) is { } known && await workbench.BuildAsync(id) is { } build
+            ? (build.ResultOf(known) ?? (known == Station.Bake ? build.DraftOfBake()?.Result : null))?.Files.FirstOrDefault(f => f.Name == name)
+            : null;
 
     private static EntityTagHeaderValue Tag(string hash) => new($"\"{hash}\"");
 

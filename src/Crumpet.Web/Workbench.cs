@@ -1,3 +1,5 @@
+using System.Text.Json;
+using System.Text.Json.Nodes;
 using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Core.Checking;
@@ -9,9 +11,12 @@ using Microsoft.EntityFrameworkCore;
 namespace Crumpet.Web;
 
 /// <summary>What pages ask for and do: loads assets, takes files in, records decisions, queues runs. One transaction a user action.</summary>
-public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, IntakeDesk intake)
+public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, IntakeDesk intake, ChangeOrder order)
 {
     private const int LatestRuns = 6;
+
+    /// <summary>What the last change would do beside what it did, where somebody else changed the same meanwhile; null where it did all.</summary>
+    public ChangeOffer? Offer { get; private set; }
 
     /// <summary>Kits with their assets, by name.</summary>
     public async Task<IReadOnlyList<Kit>> KitsAsync(bool archived = false) =>
@@ -34,11 +39,27 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
     public async Task<AssetView?> AssetAsync(int id)
     {
         var asset = await Whole().FirstOrDefaultAsync(a => a.Id == id);
-        // Pages tell what was decided; how the asset stood before and after is not read for that.
-        asset?.Decisions.AddRange(await db.Decisions.Where(d => d.AssetId == id)
-            .Select(d => new Decision { Id = d.Id, AssetId = id, Number = d.Number, At = d.At, Sentence = d.Sentence, IsUndone = d.IsUndone, BeforeJson = "", AfterJson = "" }).ToListAsync());
-        return asset is null ? null : new AssetView(asset, (await ActiveRunsAsync()).Find(r => r.AssetId == id), store);
+        if (asset is null)
+            return null;
+        // What could be taken back or repeated next is all a page tells of the history.
+        var told = Told(id);
+        if (await told.Where(d => !d.IsUndone).OrderByDescending(d => d.Number).FirstOrDefaultAsync() is { } last)
+            asset.Decisions.Add(last);
+        if (await told.Where(d => d.IsUndone).OrderBy(d => d.Number).FirstOrDefaultAsync() is { } next)
+            asset.Decisions.Add(next);
+        var ended = await db.Runs.Where(r => r.AssetId == id && r.EndedAt != null).OrderByDescending(r => r.Id).AsNoTracking().FirstOrDefaultAsync();
+        return new AssetView(asset, (await ActiveRunsAsync()).Find(r => r.AssetId == id), store) { LastRun = ended };
     }
+
+    /// <summary>All decisions of an asset, without what they changed.</summary>
+    public Task<List<Decision>> DecisionsAsync(int id) => Told(id).OrderBy(d => d.Number).ToListAsync();
+
+    private IQueryable<Decision> Told(int id) => db.Decisions.Where(d => d.AssetId == id)
+        .Select(d => new Decision { Id = d.Id, AssetId = id, Number = d.Number, At = d.At, Sentence = d.Sentence, IsUndone = d.IsUndone, ChangeJson = "" }).AsNoTracking();
+
+    /// <summary>An asset as far as its files tell, or null: no findings, no history, no run.</summary>
+    public async Task<AssetBuild?> BuildAsync(int id) =>
+        (await db.Assets.Include(a => a.Kit).Include(a => a.Sources.Where(s => s.IsCurrent)).AsSplitQuery().AsNoTracking().FirstOrDefaultAsync(a => a.Id == id))?.Build(store);
 
     /// <summary>Name of an asset's source of this content, or null.</summary>
     public Task<string?> SourceNameAsync(int id, string sha256) => db.Sources.Where(s => s.AssetId == id && s.Sha256 == sha256).Select(s => s.Name).FirstOrDefaultAsync();
@@ -67,11 +88,12 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
     /// <returns>The new asset's number, or null with what was refused.</returns>
     public async Task<(int? Id, string? Problem)> AddAssetAsync(int kitId, IReadOnlyList<IFormFile> files, CancellationToken cancel)
     {
+        var (arrived, refused) = intake.Take(files, cancel);
+        using var turn = await order.EnterAsync(kitId, cancel);
         var taken = await db.Assets.Where(a => a.KitId == kitId).Select(a => a.Name).ToListAsync(cancel);
         var asset = new Asset { KitId = kitId, Name = "", PlanJson = "" };
         asset.SetPlan(new AssetPlan());
-        var (count, refused) = intake.Take(asset, files, cancel);
-        if (count == 0)
+        if (IntakeDesk.Add(asset, arrived) == 0)
             return (null, refused.Count > 0 ? string.Join(' ', refused) : "No file arrived; drop OBJ, glTF, GLB, PLY or STL meshes, their textures, or a zip of them.");
         string first = asset.Sources.Select(s => s.Name).FirstOrDefault(MeshFiles.IsMesh) ?? asset.Sources[0].Name;
         asset.Name = Names.Free(Names.FromFile(first), taken);
@@ -85,10 +107,13 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
     /// <returns>What was refused, or null.</returns>
     public async Task<string?> AddFilesAsync(int assetId, IReadOnlyList<IFormFile> files, CancellationToken cancel)
     {
-        var asset = await TrackedAsync(assetId);
-        var before = AssetState.Of(asset);
-        var (count, refused) = intake.Take(asset, files, cancel);
-        await KeepAsync(asset, before, files.Count == 1 ? $"Added {IntakeDesk.Clean(files[0].FileName)}" : $"Added {count} files");
+        var (arrived, refused) = intake.Take(files, cancel);
+        int count = 0;
+        await ChangeAsync(assetId, asset =>
+        {
+            count = IntakeDesk.Add(asset, arrived);
+            return files.Count == 1 ? $"Added {IntakeDesk.Clean(files[0].FileName)}" : $"Added {count} files";
+        });
         return refused.Count > 0 ? string.Join(' ', refused) : count == 0 ? "Nothing changed: the same files are here already." : null;
     }
 
@@ -106,47 +131,75 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
     }
 
     /// <summary>Switches a mend on or off.</summary>
-    public Task<string?> SwitchMendAsync(int assetId, int number, bool isOn) => ChangeMendsAsync(assetId, mends => [.. mends.Select((m, i) => i == number ? m with { IsOn = isOn } : m)]);
+    public Task<string?> SwitchMendAsync(int assetId, int number, bool isOn, int? asOf = null) =>
+        ChangeMendsAsync(assetId, mends => [.. mends.Select((m, i) => i == number ? m with { IsOn = isOn } : m)], asOf);
 
     /// <summary>Takes a mend away.</summary>
-    public Task<string?> RemoveMendAsync(int assetId, int number) => ChangeMendsAsync(assetId, mends => [.. mends.Where((_, i) => i != number)]);
+    public Task<string?> RemoveMendAsync(int assetId, int number, int? asOf = null) => ChangeMendsAsync(assetId, mends => [.. mends.Where((_, i) => i != number)], asOf);
 
     /// <summary>Makes a mend a rule for every file of the kit.</summary>
     /// <returns>What is wrong with that, one sentence, or null.</returns>
     public async Task<string?> ShareMendAsync(int assetId, int number)
     {
-        var asset = await TrackedAsync(assetId);
-        var plan = asset.Plan();
-        if (number < 0 || number >= plan.Mends.Count || plan.Mends[number] is not IntakeMend mend)
-            return "That mend is not there any more; reload the page.";
-        if (!IntakeMendKinds.CanBeKitRule(mend))
-            return $"'{mend.Words()}' is about this asset alone and cannot be a rule of the kit.";
-        var before = AssetState.Of(asset);
-        var rules = asset.Kit!.Rules();
-        rules = rules with { Mends = [.. rules.Mends, mend with { File = "*", Objects = [] }] };
-        if (FieldRules.Problem(rules) is { } problem)
-            return problem;
-        asset.Kit!.SetRules(rules);
-        asset.SetPlan(plan with { Mends = [.. plan.Mends.Where((_, i) => i != number)] });
-        asset.Record(before, $"'{mend.Words()}' made a rule of the kit", DateTime.UtcNow);
-        await db.SaveChangesAsync();
-        await TakeInKitAsync(asset.KitId);
+        int kitId = await KitOfAsync(assetId);
+        using (await order.EnterAsync(kitId))
+        {
+            var asset = await TrackedAsync(assetId);
+            var plan = asset.Plan();
+            if (number < 0 || number >= plan.Mends.Count || plan.Mends[number] is not IntakeMend mend)
+                return "That mend is not there any more; reload the page.";
+            if (IntakeMendKinds.ForKit(mend) is not { } shared)
+                return $"'{mend.Words()}' is about this asset alone and cannot be a rule of the kit.";
+            var before = AssetState.Of(asset);
+            var rules = asset.Kit!.Rules();
+            rules = rules with { Mends = [.. rules.Mends, shared] };
+            if (FieldRules.Problem(rules) is { } problem)
+                return problem;
+            asset.Kit!.SetRules(rules);
+            asset.SetPlan(plan with { Mends = [.. plan.Mends.Where((_, i) => i != number)] });
+            asset.Record(before, $"'{mend.Words()}' made a rule of the kit", DateTime.UtcNow);
+            await db.SaveChangesAsync();
+        }
+        await TakeInKitAsync(kitId);
         return null;
     }
 
     /// <summary>Changes what a kit's assets share, and takes all of them in again.</summary>
+    /// <param name="kitId">The kit.</param>
+    /// <param name="change">The change.</param>
+    /// <param name="asOf">Version it was made on; null for how the kit stands.</param>
     /// <returns>What is wrong with the change, one sentence, or null when it was made.</returns>
-    public async Task<string?> ChangeRulesAsync(int kitId, Func<IntakeRules, IntakeRules> change)
+    public async Task<string?> ChangeRulesAsync(int kitId, Func<IntakeRules, IntakeRules> change, int? asOf = null)
     {
-        var kit = await db.Kits.FirstAsync(k => k.Id == kitId);
-        var rules = change(kit.Rules());
-        if (FieldRules.Problem(rules) is { } problem)
-            return problem;
-        kit.SetRules(rules);
-        await db.SaveChangesAsync();
+        using (await order.EnterAsync(kitId))
+        {
+            db.ChangeTracker.Clear();
+            var kit = await db.Kits.FirstAsync(k => k.Id == kitId);
+            var now = kit.Rules();
+            order.Remember("kit", kitId, kit.Version, JsonSerializer.Serialize(now, BuildJson.Options));
+            var rules = change(now);
+            if (asOf is { } version && version != kit.Version)
+            {
+                if (order.Find("kit", kitId, version) is not { } json)
+                    return ChangeMerge.TooOld;
+                // Of one field the last word counts: the kit's page shows both as soon as it is loaded.
+                var (merged, forced) = ChangeMerge.Merge(JsonSerializer.Deserialize<IntakeRules>(json, BuildJson.Kept)!, now, change);
+                rules = merged;
+                if (forced is not null)
+                    Problem("the kit's rules");
+            }
+            if (FieldRules.Problem(rules) is { } problem)
+                return problem;
+            kit.SetRules(rules);
+            await db.SaveChangesAsync();
+        }
         await TakeInKitAsync(kitId);
-        return null;
+        return conflict;
     }
+
+    private string? conflict;
+
+    private void Problem(string what) => conflict = $"Somebody else changed the same of {what} meanwhile; theirs was kept, and the rest of yours was added. Look at it, and change it again where it is not right.";
 
     private async Task TakeInKitAsync(int kitId)
     {
@@ -154,24 +207,21 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
             await TakeInAsync(asset);
     }
 
-    private async Task<string?> ChangeMendsAsync(int assetId, Func<IReadOnlyList<Mend>, IReadOnlyList<Mend>> change)
+    private async Task<string?> ChangeMendsAsync(int assetId, Func<IReadOnlyList<Mend>, IReadOnlyList<Mend>> change, int? asOf)
     {
-        string? problem = await DecideAsync(assetId, plan => plan with { Mends = change(plan.Mends) });
+        string? problem = await DecideAsync(assetId, plan => plan with { Mends = change(plan.Mends) }, asOf);
         if (problem is null)
             await TakeInAsync(await TrackedAsync(assetId));
         return problem;
     }
 
     /// <summary>Leaves a source file out; its versions stay in the store.</summary>
-    public async Task LeaveOutAsync(int assetId, string fileName)
+    public Task LeaveOutAsync(int assetId, string fileName) => ChangeAsync(assetId, asset =>
     {
-        var asset = await TrackedAsync(assetId);
-        if (asset.Sources.Find(s => s.Name == fileName && s.IsCurrent) is not { } source)
-            return;
-        var before = AssetState.Of(asset);
-        source.IsCurrent = false;
-        await KeepAsync(asset, before, $"Left out {fileName}");
-    }
+        if (asset.Sources.Find(s => s.Name == fileName && s.IsCurrent) is { } source)
+            source.IsCurrent = false;
+        return $"Left out {fileName}";
+    });
 
     /// <summary>Gives an asset another name.</summary>
     /// <returns>What is wrong with it, one sentence, or null when it was recorded.</returns>
@@ -180,41 +230,80 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
         name = (name ?? "").Trim();
         if (Names.Problem(name) is { } problem)
             return problem;
-        var asset = await TrackedAsync(assetId);
-        var taken = await db.Assets.Where(a => a.KitId == asset.KitId && a.Id != assetId).Select(a => a.Name).ToListAsync();
-        if (taken.Contains(name, StringComparer.OrdinalIgnoreCase))
-            return $"The kit already has an asset {name}; choose another name.";
-        var before = AssetState.Of(asset);
-        asset.Name = name;
-        await KeepAsync(asset, before, $"Renamed to {name}");
-        return null;
+        bool isTaken = false;
+        await ChangeAsync(assetId, asset =>
+        {
+            isTaken = db.Assets.Where(a => a.KitId == asset.KitId && a.Id != assetId).Select(a => a.Name).AsEnumerable().Contains(name, StringComparer.OrdinalIgnoreCase);
+            if (!isTaken)
+                asset.Name = name;
+            return $"Renamed to {name}";
+        });
+        return isTaken ? $"The kit already has an asset {name}; choose another name." : null;
     }
 
     /// <summary>Records a decision.</summary>
+    /// <param name="assetId">The asset.</param>
+    /// <param name="change">The decision.</param>
+    /// <param name="asOf">Version it was made on; null for how the asset stands.</param>
     /// <returns>What is wrong with it, one sentence, or null when it was recorded.</returns>
-    public async Task<string?> DecideAsync(int assetId, Func<AssetPlan, AssetPlan> change)
+    public async Task<string?> DecideAsync(int assetId, Func<AssetPlan, AssetPlan> change, int? asOf = null)
     {
+        using var turn = await order.EnterAsync(await KitOfAsync(assetId));
         var asset = await TrackedAsync(assetId);
         var plan = asset.Plan();
-        var changed = change(plan);
+        var (changed, forced) = (change(plan), (AssetPlan?)null);
+        if (asOf is { } version && version != asset.Version)
+        {
+            if (order.Find("asset", assetId, version) is not { } json)
+                return ChangeMerge.TooOld;
+            (changed, forced) = ChangeMerge.Merge(JsonSerializer.Deserialize<AssetPlan>(json, BuildJson.Kept)!, plan, change);
+        }
         if (changed.Problem() is { } problem)
             return problem;
         var before = AssetState.Of(asset);
-        var words = PlanWords.Changes(plan, changed);
-        if (words.Count == 0)
-            return null;
         asset.SetPlan(changed);
-        asset.Record(before, string.Join("; ", words), DateTime.UtcNow);
-        await db.SaveChangesAsync();
-        return null;
+        if (asset.Record(before, string.Join("; ", PlanWords.Changes(plan, changed)), DateTime.UtcNow))
+            await db.SaveChangesAsync();
+        if (forced is null)
+            return null;
+        string mine = string.Join("; ", PlanWords.Changes(changed, forced)), theirs = string.Join("; ", PlanWords.Changes(forced, changed));
+        Offer = new ChangeOffer(JsonDelta.Between(ChangeMerge.Node(changed), ChangeMerge.Node(forced))!.ToJsonString(BuildJson.Options), mine);
+        return $"Somebody else decided the same meanwhile: {theirs}. That was kept, and the rest of yours was added.";
+    }
+
+    /// <summary>Makes a change that was offered again, where nothing it is about changed since.</summary>
+    /// <returns>What is wrong with it, one sentence, or null when it was recorded.</returns>
+    public Task<string?> DecideAgainAsync(int assetId, string? patch)
+    {
+        return DecideAsync(assetId, plan =>
+        {
+            try
+            {
+                return ChangeMerge.Of<AssetPlan>(JsonDelta.Apply(ChangeMerge.Node(plan), JsonNode.Parse(patch ?? "")!.AsObject(), isBack: false)!);
+            }
+            catch (Exception e) when (e is JsonException or InvalidOperationException or NotSupportedException or NullReferenceException)
+            {
+                throw new FormatException("What this change is about was changed once more; look at how things stand, and change it again.", e);
+            }
+        });
     }
 
     /// <summary>Takes decisions back, or repeats them, until those up to a number hold.</summary>
-    public async Task GoToAsync(int assetId, int number)
+    /// <param name="assetId">The asset.</param>
+    /// <param name="number">Number of the last decision that shall hold; 0 for none.</param>
+    /// <param name="asOf">Version this was pressed on; null for how the asset stands.</param>
+    /// <returns>Why it was not done, one sentence, or null.</returns>
+    public async Task<string?> GoToAsync(int assetId, int number, int? asOf = null)
     {
+        using var turn = await order.EnterAsync(await KitOfAsync(assetId));
         var asset = await TrackedAsync(assetId);
-        if (asset.GoTo(number))
-            await KeepAsync(asset);
+        if (asOf is { } version && version != asset.Version)
+            return "Something was decided meanwhile, and going back would take that away too; here is all that was decided, go back to what you meant.";
+        if (!asset.GoTo(number))
+            return null;
+        await db.SaveChangesAsync();
+        await TakeInAsync(asset);
+        return null;
     }
 
     /// <summary>Queues a run of one asset.</summary>
@@ -247,17 +336,26 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
     private Task<List<Run>> ActiveRunsAsync() =>
         db.Runs.Where(r => r.State == RunState.Running || r.State == RunState.Queued).OrderBy(r => r.Id).AsNoTracking().ToListAsync();
 
-    private Task<Asset> TrackedAsync(int assetId) => db.Assets.Include(a => a.Kit).Include(a => a.Sources).Include(a => a.Decisions).AsSplitQuery().FirstAsync(a => a.Id == assetId);
+    private Task<int> KitOfAsync(int assetId) => db.Assets.Where(a => a.Id == assetId).Select(a => a.KitId).FirstAsync();
 
-    private async Task KeepAsync(Asset asset, AssetState before, string sentence)
+    /// <summary>The asset as it stands in the database, whatever was loaded before.</summary>
+    private async Task<Asset> TrackedAsync(int assetId)
     {
-        if (asset.Record(before, sentence, DateTime.UtcNow))
-            await KeepAsync(asset);
+        db.ChangeTracker.Clear();
+        var asset = await db.Assets.Include(a => a.Kit).Include(a => a.Sources).Include(a => a.Decisions).AsSplitQuery().FirstAsync(a => a.Id == assetId);
+        order.Remember("asset", assetId, asset.Version, asset.PlanJson);
+        return asset;
     }
 
-    /// <summary>Saves, and queues intake where the files now in use were not read yet.</summary>
-    private async Task KeepAsync(Asset asset)
+    /// <summary>Changes an asset, records it in one sentence, and queues intake where the files now in use were not read yet.</summary>
+    private async Task ChangeAsync(int assetId, Func<Asset, string> change)
     {
+        using var turn = await order.EnterAsync(await KitOfAsync(assetId));
+        var asset = await TrackedAsync(assetId);
+        var before = AssetState.Of(asset);
+        string sentence = change(asset);
+        if (!asset.Record(before, sentence, DateTime.UtcNow))
+            return;
         await db.SaveChangesAsync();
         await TakeInAsync(asset);
     }

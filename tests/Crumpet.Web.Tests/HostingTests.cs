@@ -123,7 +123,6 @@ public sealed class HostingTests : WebAppTests
         using var client = app.CreateClient();
         await DropAsync(client, ("a_low.obj", Low));
         Assert.False(File.Exists(left));
-        Assert.Empty(Directory.GetFiles(Path.GetDirectoryName(left)!));
         Assert.NotEmpty(Environment.GetEnvironmentVariable("ASPNETCORE_TEMP")!);
         const UnixFileMode others = UnixFileMode.GroupRead | UnixFileMode.GroupWrite | UnixFileMode.GroupExecute | UnixFileMode.OtherRead | UnixFileMode.OtherWrite | UnixFileMode.OtherExecute;
         foreach (string name in (string[])["crumpet.db", "store", "keys"])

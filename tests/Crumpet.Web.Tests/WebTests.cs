@@ -83,7 +83,7 @@ public sealed class WebTests : WebAppTests
         }
         using var again = Start();
         using var later = again.CreateClient();
-        string page = await UntilAsync(later, "/runs", "Layout is done, 0.");
+        string page = await UntilAsync(later, "/runs", "Layout is done, ");
         Assert.Contains("Taken up again after a restart.", page, StringComparison.Ordinal);
     }
 

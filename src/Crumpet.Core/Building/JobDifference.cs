@@ -1,4 +1,3 @@
-using System.Text;
 using System.Text.Json;
 using Crumpet.Core.Jobs;
 
@@ -46,13 +45,13 @@ internal static class JobDifference
             var before = was.EnumerateObject().ToDictionary(p => p.Name, p => p.Value, StringComparer.Ordinal);
             foreach (var property in now.EnumerateObject())
             {
-                string inner = name.Length > 0 ? $"{name} {Words(property.Name)}" : Words(property.Name);
+                string inner = name.Length > 0 ? $"{name} {PlanWords.InWords(property.Name)}" : PlanWords.InWords(property.Name);
                 if (before.Remove(property.Name, out var old))
                     Compare(inner, old, property.Value, said);
                 else
                     said.Add($"{inner} is new");
             }
-            said.AddRange(before.Keys.Select(gone => $"{(name.Length > 0 ? $"{name} " : "")}{Words(gone)} is gone"));
+            said.AddRange(before.Keys.Select(gone => $"{(name.Length > 0 ? $"{name} " : "")}{PlanWords.InWords(gone)} is gone"));
         }
         else if (was.GetRawText() != now.GetRawText())
         {
@@ -70,17 +69,4 @@ internal static class JobDifference
         JsonValueKind.String when value.GetString()!.Length <= LongestValue => value.GetString()!,
         _ => "",
     };
-
-    /// <summary>A property's name as words: <c>paddingPixels</c> as "padding pixels".</summary>
-    private static string Words(string property)
-    {
-        var words = new StringBuilder();
-        foreach (char c in property)
-        {
-            if (char.IsUpper(c))
-                words.Append(' ');
-            words.Append(char.ToLowerInvariant(c));
-        }
-        return words.ToString();
-    }
 }

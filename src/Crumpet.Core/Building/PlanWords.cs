@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Text.Json;
 using Crumpet.Core.Baking;
 using Crumpet.Core.Channels;
 using Crumpet.Core.Imaging;
@@ -61,6 +62,9 @@ public static class PlanWords
         said.AddRange(from.Made.Except(to.Made).Select(m => $"{Capital(m.To.Words())} no longer made from {m.File}"));
         Outputs(before.Recipe, after.Recipe, said);
         Say(before.BindPattern, after.BindPattern, v => $"Outputs named {v}");
+        // What nobody found words for is a decision all the same.
+        if (said.Count == 0 && JsonDelta.Between(JsonSerializer.SerializeToNode(before, BuildJson.Options), JsonSerializer.SerializeToNode(after, BuildJson.Options)) is { } change)
+            said.Add($"{Capital(string.Join(", ", JsonDelta.Names(change).Select(InWords).Distinct()))} changed");
         return said;
 
         void Say<T>(T was, T now, Func<T, string> words)
@@ -115,6 +119,9 @@ public static class PlanWords
     private static MapFile? FileOf(BakeSettings settings, BakeMap map) => settings.Files.TryGetValue(map, out var file) ? file : null;
 
     private static string FileWords(MapFile file) => file switch { MapFile.Png8 => "8-bit PNG", MapFile.Png16 => "16-bit PNG", MapFile.Tga => "TGA", _ => "EXR" };
+
+    /// <summary>A field's name as words: <c>paddingPixels</c> as "padding pixels".</summary>
+    internal static string InWords(string field) => string.Concat(field.Select(c => char.IsUpper(c) ? $" {char.ToLowerInvariant(c)}" : $"{c}"));
 
     private static string Capital(string words) => char.ToUpperInvariant(words[0]) + words[1..];
 

@@ -365,6 +365,6 @@ public static class IntakeMendKinds
         new("heightToNormal", typeof(MakeNormals)), new("unitLength", typeof(UnitLength), true), new("dropAlpha", typeof(DropAlpha), true), new("takeAway", typeof(TakeAway)),
     ];
 
-    /// <summary>Whether a mend makes sense for every file of a kit, those still to come included.</summary>
-    public static bool CanBeKitRule(Mend mend) => All.Any(k => k.Type == mend.GetType() && k.CanBeKitRule);
+    /// <summary>A mend as a rule for every file of a kit, those still to come included; null where it makes sense for its own asset alone.</summary>
+    public static IntakeMend? ForKit(Mend mend) => mend is IntakeMend own && All.Any(k => k.Type == mend.GetType() && k.CanBeKitRule) ? own with { File = "*", Objects = [] } : null;
 }

@@ -37,6 +37,10 @@ namespace Crumpet.Storage.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<int>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("INTEGER");
+
                     b.HasKey("Id");
 
                     b.HasIndex("KitId");
@@ -59,8 +63,8 @@ namespace Crumpet.Storage.Migrations
                     b.Property<long>("Bytes")
                         .HasColumnType("INTEGER");
 
-                    b.Property<int?>("ForcedSide")
-                        .HasColumnType("INTEGER");
+                    b.Property<string>("ForcedSide")
+                        .HasColumnType("TEXT");
 
                     b.Property<bool>("IsCurrent")
                         .HasColumnType("INTEGER");
@@ -90,17 +94,13 @@ namespace Crumpet.Storage.Migrations
                         .ValueGeneratedOnAdd()
                         .HasColumnType("INTEGER");
 
-                    b.Property<string>("AfterJson")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
-
                     b.Property<int>("AssetId")
                         .HasColumnType("INTEGER");
 
                     b.Property<DateTime>("At")
                         .HasColumnType("TEXT");
 
-                    b.Property<string>("BeforeJson")
+                    b.Property<string>("ChangeJson")
                         .IsRequired()
                         .HasColumnType("TEXT");
 
@@ -187,11 +187,13 @@ namespace Crumpet.Storage.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
-                    b.Property<int>("Severity")
-                        .HasColumnType("INTEGER");
+                    b.Property<string>("Severity")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
 
-                    b.Property<int>("Station")
-                        .HasColumnType("INTEGER");
+                    b.Property<string>("Station")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
 
                     b.HasKey("Id");
 
@@ -216,6 +218,10 @@ namespace Crumpet.Storage.Migrations
                     b.Property<string>("RulesJson")
                         .HasColumnType("TEXT");
 
+                    b.Property<int>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("INTEGER");
+
                     b.HasKey("Id");
 
                     b.ToTable("Kits");
@@ -233,6 +239,9 @@ namespace Crumpet.Storage.Migrations
                     b.Property<DateTime?>("EndedAt")
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("JobsJson")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("Message")
                         .IsRequired()
                         .HasColumnType("TEXT");
@@ -246,14 +255,17 @@ namespace Crumpet.Storage.Migrations
                     b.Property<int>("Starts")
                         .HasColumnType("INTEGER");
 
-                    b.Property<int>("State")
-                        .HasColumnType("INTEGER");
+                    b.Property<string>("State")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
 
-                    b.Property<int>("Station")
-                        .HasColumnType("INTEGER");
+                    b.Property<string>("Station")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
 
-                    b.Property<int>("UpTo")
-                        .HasColumnType("INTEGER");
+                    b.Property<string>("UpTo")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
 
                     b.HasKey("Id");
 
@@ -292,8 +304,9 @@ namespace Crumpet.Storage.Migrations
                     b.Property<int>("AssetId")
                         .HasColumnType("INTEGER");
 
-                    b.Property<int>("Station")
-                        .HasColumnType("INTEGER");
+                    b.Property<string>("Station")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
 
                     b.Property<DateTime>("FinishedAt")
                         .HasColumnType("TEXT");

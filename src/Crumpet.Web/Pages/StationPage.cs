@@ -17,6 +17,13 @@ public abstract class StationPage(Workbench workbench) : PageModel, IAddressed, 
     [BindProperty(Name = "leaf", SupportsGet = true)]
     public int? PageNumber { get; set; }
 
+    /// <summary>Version of what was decided that the page a form is on was made of.</summary>
+    [BindProperty(Name = AsOfTagHelper.Field)]
+    public int? AsOf { get; set; }
+
+    /// <summary>What can be done all the same where somebody else decided the same meanwhile, or null.</summary>
+    public ChangeOffer? Offer => Workbench.Offer;
+
     /// <summary>What the page is to go to, from the address.</summary>
     [BindProperty(SupportsGet = true)]
     public string? Place { get; set; }
@@ -73,6 +80,21 @@ public abstract class StationPage(Workbench workbench) : PageModel, IAddressed, 
         return Again();
     }
 
+    /// <summary>Makes a change that was offered again.</summary>
+    /// <param name="patch">The change.</param>
+    public async Task<IActionResult> OnPostDecideAgainAsync(string? patch)
+    {
+        try
+        {
+            Problem = await Workbench.DecideAgainAsync(Id, patch);
+        }
+        catch (FormatException e)
+        {
+            Problem = e.Message;
+        }
+        return Problem is null ? Again() : await OnGetAsync();
+    }
+
     /// <summary>Records the first mend of every finding that has a safe one.</summary>
     public async Task<IActionResult> OnPostMendSafeAsync()
     {
@@ -109,7 +131,7 @@ public abstract class StationPage(Workbench workbench) : PageModel, IAddressed, 
     /// <summary>Records a decision and runs up to this station; shows the page again with the reason where it cannot be.</summary>
     protected async Task<IActionResult> DecideAndRunAsync(Func<AssetPlan, AssetPlan> change)
     {
-        Problem = await Workbench.DecideAsync(Id, change);
+        Problem = await Workbench.DecideAsync(Id, change, AsOf);
         if (Problem is null)
             return await OnPostRunAsync();
         return await LoadAsync() ? Page() : NotFound();
@@ -121,7 +143,7 @@ public abstract class StationPage(Workbench workbench) : PageModel, IAddressed, 
     {
         try
         {
-            Problem = await Workbench.DecideAsync(Id, change);
+            Problem = await Workbench.DecideAsync(Id, change, AsOf);
         }
         catch (FormatException e)
         {

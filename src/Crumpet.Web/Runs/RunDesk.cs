@@ -7,21 +7,30 @@ using Microsoft.EntityFrameworkCore;
 namespace Crumpet.Web.Runs;
 
 /// <summary>Runs waiting for the worker. The rows in the database are what counts; here the worker is only woken.</summary>
-public sealed class RunDesk
+public sealed class RunDesk : IDisposable
 {
     // A run that was at work when the process ended may have ended it.
     private const int MostStarts = 2;
 
     private readonly Channel<bool> bell = Channel.CreateBounded<bool>(new BoundedChannelOptions(1) { FullMode = BoundedChannelFullMode.DropWrite });
     private readonly ConcurrentDictionary<int, CancellationTokenSource> running = new();
+    private readonly SemaphoreSlim adding = new(1);
 
     /// <summary>Queues a run; one for the same asset and station that still waits is enough.</summary>
     public async Task AddAsync(CrumpetDb db, int assetId, Station upTo)
     {
-        if (await db.Runs.AnyAsync(r => r.AssetId == assetId && r.UpTo == upTo && r.State == RunState.Queued))
-            return;
-        db.Runs.Add(new Run { AssetId = assetId, UpTo = upTo, State = RunState.Queued, QueuedAt = DateTime.UtcNow });
-        await db.SaveChangesAsync();
+        await adding.WaitAsync();
+        try
+        {
+            if (await db.Runs.AnyAsync(r => r.AssetId == assetId && r.UpTo == upTo && r.State == RunState.Queued))
+                return;
+            db.Runs.Add(new Run { AssetId = assetId, UpTo = upTo, State = RunState.Queued, QueuedAt = DateTime.UtcNow });
+            await db.SaveChangesAsync();
+        }
+        finally
+        {
+            adding.Release();
+        }
         bell.Writer.TryWrite(true);
     }
 
@@ -76,6 +85,9 @@ public sealed class RunDesk
         running[runId] = source;
         return source;
     }
+
+    /// <inheritdoc/>
+    public void Dispose() => adding.Dispose();
 
     /// <summary>Forgets a run that ended.</summary>
     internal void End(int runId) => running.TryRemove(runId, out _);

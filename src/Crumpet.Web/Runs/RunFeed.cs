@@ -1,4 +1,6 @@
 using System.Collections.Concurrent;
+using System.Net.ServerSentEvents;
+using System.Runtime.CompilerServices;
 using System.Text.Json;
 using System.Threading.Channels;
 using Crumpet.Core.Building;
@@ -17,42 +19,65 @@ namespace Crumpet.Web.Runs;
 /// <param name="SecondsLeft">Time the station still needs, or null while that cannot be told.</param>
 /// <param name="Message">What came of it.</param>
 /// <param name="Draft">How coarse a draft is that can be looked at now; null where there is none new.</param>
-public sealed record RunEvent(int Id, int AssetId, string Asset, RunState State, Station Station, double Fraction, string Doing, double? SecondsLeft, string Message, int? Draft = null);
+public sealed record RunEvent(int Id, int AssetId, string Asset, RunState State, Station Station, double Fraction, string Doing, double? SecondsLeft, string Message, int? Draft = null)
+{
+    /// <summary>Kit of the asset.</summary>
+    public int KitId { get; init; }
 
-/// <summary>Tells every open page how runs go, over server-sent events.</summary>
+    /// <summary>Whether the run ended.</summary>
+    public bool HasEnded => State is not (RunState.Running or RunState.Queued);
+}
+
+/// <summary>What a page shows: one asset, one kit, or everything.</summary>
+/// <param name="AssetId">The asset, or null.</param>
+/// <param name="KitId">The kit, or null.</param>
+public sealed record FeedScope(int? AssetId, int? KitId)
+{
+    /// <summary>Whether a run concerns the page; of others it hears that they are at work, and no more.</summary>
+    public bool Concerns(RunEvent news) => AssetId is { } asset ? news.AssetId == asset : KitId is not { } kit || news.KitId == kit;
+}
+
+/// <summary>Tells open pages how runs go, over server-sent events: each all of what it shows, and of the rest once a second what the masthead says.</summary>
 public sealed class RunFeed
 {
-    private readonly ConcurrentDictionary<Channel<RunEvent>, byte> listeners = new();
-    private volatile RunEvent? latest;
+    private const int MostWaiting = 64;
+    private static readonly TimeSpan Elsewhere = TimeSpan.FromSeconds(1);
+
+    private readonly ConcurrentDictionary<Channel<RunEvent>, FeedScope> listeners = new();
+    private readonly ConcurrentDictionary<int, RunEvent> latest = new();
 
     /// <summary>Tells all open pages. Slow ones lose older news, never newer.</summary>
     public void Tell(RunEvent news)
     {
-        latest = news;
-        foreach (var listener in listeners.Keys)
+        latest[news.AssetId] = news;
+        foreach (var (listener, _) in listeners)
             listener.Writer.TryWrite(news);
     }
 
-    /// <summary>Sends news until the page is closed.</summary>
-    public async Task StreamAsync(HttpResponse response, CancellationToken cancel)
+    /// <summary>News for a page until it is closed.</summary>
+    /// <param name="scope">What the page shows.</param>
+    /// <param name="cancel">Ends when the page is closed.</param>
+    public async IAsyncEnumerable<SseItem<string>> ListenAsync(FeedScope scope, [EnumeratorCancellation] CancellationToken cancel)
     {
-        response.ContentType = "text/event-stream";
-        response.Headers.CacheControl = "no-store";
-        var channel = Channel.CreateBounded<RunEvent>(new BoundedChannelOptions(64) { FullMode = BoundedChannelFullMode.DropOldest });
-        listeners.TryAdd(channel, 0);
+        var channel = Channel.CreateBounded<RunEvent>(new BoundedChannelOptions(MostWaiting) { FullMode = BoundedChannelFullMode.DropOldest });
+        listeners.TryAdd(channel, scope);
         try
         {
-            await response.WriteAsync(": open\n\n", cancel);
+            yield return new SseItem<string>("", "hello");
             // What ended while a page was on its way is told to it, but changes nothing on it.
-            if (latest is { } now)
-                await SendAsync(response, now.State == RunState.Running ? "run" : "last", now, cancel);
-            await response.Body.FlushAsync(cancel);
+            foreach (var now in latest.Values.Where(scope.Concerns))
+                yield return Item(now.HasEnded ? "last" : "run", now);
+            var told = new Dictionary<int, long>();
             await foreach (var news in channel.Reader.ReadAllAsync(cancel))
-                await SendAsync(response, "run", news, cancel);
-        }
-        catch (OperationCanceledException)
-        {
-            // The page was closed.
+            {
+                if (scope.Concerns(news))
+                    yield return Item("run", news);
+                else if (news.HasEnded || !told.TryGetValue(news.AssetId, out long at) || Environment.TickCount64 - at >= Elsewhere.TotalMilliseconds)
+                {
+                    told[news.AssetId] = Environment.TickCount64;
+                    yield return Item("elsewhere", news);
+                }
+            }
         }
         finally
         {
@@ -60,9 +85,5 @@ public sealed class RunFeed
         }
     }
 
-    private static async Task SendAsync(HttpResponse response, string kind, RunEvent news, CancellationToken cancel)
-    {
-        await response.WriteAsync($"event: {kind}\ndata: {JsonSerializer.Serialize(news, BuildJson.Options)}\n\n", cancel);
-        await response.Body.FlushAsync(cancel);
-    }
+    private static SseItem<string> Item(string kind, RunEvent news) => new(JsonSerializer.Serialize(news, BuildJson.Options), kind);
 }

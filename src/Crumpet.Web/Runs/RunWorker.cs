@@ -1,51 +1,87 @@
 using System.Diagnostics;
+using System.Text.Json;
+using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Storage;
 using Microsoft.EntityFrameworkCore;
 
 namespace Crumpet.Web.Runs;
 
-/// <summary>Works off runs one after another, each with all processors. Interrupted runs are taken up again at the next start.</summary>
+/// <summary>
+/// Works off runs, those of different assets side by side, all together with as many threads as there are processors. What waits is in
+/// the database; interrupted runs are taken up again at the next start.
+/// </summary>
 public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServiceScopeFactory scopes, ILogger<RunWorker> log) : BackgroundService
 {
+    private const int MostAtOnce = 4;
+
+    private readonly Dictionary<int, Task> working = [];
+
+    private int Threads => Math.Max(1, Environment.ProcessorCount / Math.Max(1, working.Count));
+
     /// <inheritdoc/>
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
         // Leave the start to the web pages.
         await Task.Yield();
-        while (true)
+        int most = Math.Clamp(Environment.ProcessorCount, 1, MostAtOnce);
+        var bell = desk.WaitAsync(stoppingToken).AsTask();
+        while (!stoppingToken.IsCancellationRequested)
         {
-            while (await NextAsync(stoppingToken) is { } id)
-            {
-                try
-                {
-                    await WorkAsync(id, stoppingToken);
-                }
-                catch (Exception e) when (e is not OperationCanceledException || !stoppingToken.IsCancellationRequested)
-                {
-                    log.LogError(e, "Run {Run} could not be kept", id);
-                    await GiveUpAsync(id, e, stoppingToken);
-                }
-            }
-            await desk.WaitAsync(stoppingToken);
+            while (working.Count < most && await NextAsync(stoppingToken) is { } next)
+                working[next.AssetId] = Task.Run(() => TakeAsync(next.Id, stoppingToken), stoppingToken);
+            await Task.WhenAny([bell, .. working.Values]);
+            if (bell.IsCompleted)
+                bell = desk.WaitAsync(stoppingToken).AsTask();
+            foreach (int ended in working.Where(w => w.Value.IsCompleted).Select(w => w.Key).ToArray())
+                working.Remove(ended);
+        }
+        await Task.WhenAll(working.Values);
+    }
+
+    private async Task TakeAsync(int id, CancellationToken stopping)
+    {
+        try
+        {
+            await WorkAsync(id, stopping);
+        }
+        catch (Exception e) when (e is not OperationCanceledException || !stopping.IsCancellationRequested)
+        {
+            log.LogError(e, "Run {Run} could not be kept", id);
+            await GiveUpAsync(id, e);
         }
     }
 
-    /// <summary>The run that waits longest, or null.</summary>
-    private async Task<int?> NextAsync(CancellationToken cancel)
+    /// <summary>The run that waits longest of an asset that none is at work on, or null.</summary>
+    private async Task<(int Id, int AssetId)?> NextAsync(CancellationToken cancel)
     {
         using var scope = scopes.CreateScope();
         var db = scope.ServiceProvider.GetRequiredService<CrumpetDb>();
-        return await db.Runs.Where(r => r.State == RunState.Queued).OrderBy(r => r.Id).Select(r => (int?)r.Id).FirstOrDefaultAsync(cancel);
+        int[] busy = [.. working.Keys];
+        var next = await db.Runs.Where(r => r.State == RunState.Queued && !busy.Contains(r.AssetId)).OrderBy(r => r.Id).Select(r => new { r.Id, r.AssetId }).FirstOrDefaultAsync(cancel);
+        return next is null ? null : (next.Id, next.AssetId);
     }
 
-    /// <summary>Ends a run whose end could not be kept, so that it is not begun for ever.</summary>
-    private async Task GiveUpAsync(int id, Exception e, CancellationToken cancel)
+    /// <summary>Ends a run whose end could not be kept, so that it is not begun for ever; where that cannot be kept either, as on a full disk, it is tried until it can.</summary>
+    private async Task GiveUpAsync(int id, Exception e)
     {
-        using var scope = scopes.CreateScope();
-        var db = scope.ServiceProvider.GetRequiredService<CrumpetDb>();
-        await db.Runs.Where(r => r.Id == id).ExecuteUpdateAsync(
-            set => set.SetProperty(r => r.State, RunState.Failed).SetProperty(r => r.EndedAt, DateTime.UtcNow).SetProperty(r => r.Message, $"Its end could not be kept: {e.GetBaseException().Message}"), cancel);
+        string said = $"Its end could not be kept: {e.GetBaseException().Message}";
+        for (int wait = 1; ; wait = Math.Min(60, 2 * wait))
+        {
+            try
+            {
+                using var scope = scopes.CreateScope();
+                var db = scope.ServiceProvider.GetRequiredService<CrumpetDb>();
+                await db.Runs.Where(r => r.Id == id).ExecuteUpdateAsync(
+                    set => set.SetProperty(r => r.State, RunState.Failed).SetProperty(r => r.EndedAt, DateTime.UtcNow).SetProperty(r => r.Message, said), CancellationToken.None);
+                return;
+            }
+            catch (Exception again) when (again is DbUpdateException or Microsoft.Data.Sqlite.SqliteException or IOException)
+            {
+                log.LogError(again, "That run {Run} ended could not be kept; trying again in {Seconds} s", id, wait);
+                await Task.Delay(TimeSpan.FromSeconds(wait), CancellationToken.None);
+            }
+        }
     }
 
     private async Task WorkAsync(int id, CancellationToken stopping)
@@ -63,9 +99,10 @@ public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServ
         run.Starts++;
         await db.SaveChangesAsync(stopping);
         var source = desk.Begin(id, stopping);
+        var build = asset.Build(store);
         try
         {
-            await WorkStationsAsync(db, run, asset, source.Token);
+            await WorkStationsAsync(db, run, asset, build, source.Token);
         }
         catch (OperationCanceledException) when (source.IsCancellationRequested)
         {
@@ -73,17 +110,18 @@ public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServ
             {
                 // Ended in good order: that is no sign against it.
                 run.Starts--;
+                run.State = RunState.Queued;
                 await db.SaveChangesAsync(CancellationToken.None);
                 return;
             }
             run.State = RunState.Cancelled;
-            run.Message = $"Cancelled at {run.Station}; nothing half done was kept.";
+            run.Message = $"Cancelled at {run.Station}; what was worked until then is kept, nothing half done is.";
         }
         catch (Exception e)
         {
             log.LogError(e, "Run {Run} failed", id);
             run.State = RunState.Failed;
-            run.Message = $"{run.Station} failed: {e.GetBaseException().Message}";
+            run.Message = $"{run.Station} failed: {WhyFailed(e)}";
         }
         finally
         {
@@ -91,41 +129,48 @@ public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServ
             source.Dispose();
         }
         run.EndedAt = DateTime.UtcNow;
+        run.JobsJson = JsonSerializer.Serialize(JobTally.Of([(build, run.Station)]), BuildJson.Options);
         db.RunLog.Add(new RunLogEntry { RunId = id, At = DateTime.UtcNow, Text = run.Message });
         await db.SaveChangesAsync(CancellationToken.None);
-        feed.Tell(new RunEvent(id, asset.Id, asset.Name, run.State, run.Station, 1, "", null, run.Message));
+        feed.Tell(EventOf(run, asset, run.State, 1, "", run.Message));
     }
 
+    // What a full disk says of itself tells nobody what to do.
+    private static string WhyFailed(Exception e) => FullDisk.Is(e) ? FullDisk.Sentence : (e as JobFailedException)?.Message ?? e.GetBaseException().Message;
+
+    private static RunEvent EventOf(Run run, Asset asset, RunState state, double fraction, string doing, string message = "") =>
+        new(run.Id, asset.Id, asset.Name, state, run.Station, fraction, doing, null, message) { KitId = asset.KitId };
+
     /// <summary>Station after station, so that each is kept and shown as soon as it is done.</summary>
-    private async Task WorkStationsAsync(CrumpetDb db, Run run, Asset asset, CancellationToken cancel)
+    private async Task WorkStationsAsync(CrumpetDb db, Run run, Asset asset, AssetBuild build, CancellationToken cancel)
     {
         var whole = Stopwatch.StartNew();
+        build.Drafted = draft => feed.Tell(EventOf(run, asset, RunState.Running, 0, "a draft is there") with { Draft = draft });
         foreach (var station in AssetBuild.Line.TakeWhile(s => s <= run.UpTo))
         {
             run.Station = station;
             await db.SaveChangesAsync(cancel);
-            var build = asset.Build(store);
+            int before = build.Worked.Count;
             bool wasThere = build.ResultOf(station) is not null;
             var watch = Stopwatch.StartNew();
-            var progress = new StationProgress(feed, run, asset, watch);
-            build.Drafted = draft => feed.Tell(new RunEvent(run.Id, asset.Id, asset.Name, RunState.Running, station, 0, "a draft is there", null, "", draft));
-            var (reached, result) = await Task.Run(() => build.Run(station, throughStops: false, Environment.ProcessorCount, progress, cancel), cancel);
+            var progress = new StationProgress(feed, EventOf(run, asset, RunState.Running, 0, ""), watch);
+            var (reached, result) = await Task.Run(() => build.Run(station, throughStops: false, Threads, progress, cancel), cancel);
             Keep(db, asset, reached, result, wasThere ? null : watch.Elapsed.TotalSeconds);
-            int findings = result.Findings.Count;
+            int findings = result.Findings.Count, jobs = build.Worked.Count - before;
             string found = findings == 0 ? "nothing to say" : findings == 1 ? "1 finding" : $"{findings} findings";
-            string took = wasThere ? "nothing had changed" : FormattableString.Invariant($"{watch.Elapsed.TotalSeconds:0.0} s");
+            string took = wasThere ? "nothing had changed" : FormattableString.Invariant($"{jobs} job{(jobs == 1 ? "" : "s")}, {watch.Elapsed.TotalSeconds:0.0} s");
             db.RunLog.Add(new RunLogEntry { RunId = run.Id, At = DateTime.UtcNow, Text = $"{station}: {took}, {found}." });
             await db.SaveChangesAsync(cancel);
-            feed.Tell(new RunEvent(run.Id, asset.Id, asset.Name, RunState.Running, station, 1, "done", null, ""));
+            feed.Tell(EventOf(run, asset, RunState.Running, 1, "done"));
             if (result.IsBlocked || reached != station)
             {
                 run.State = RunState.Blocked;
-                run.Message = $"Stopped at {reached}: {result.Findings.First(f => f.Severity == Core.Severity.Stop).Sentence}";
+                run.Message = $"Stopped at {reached}: {result.Findings.First(f => f.Severity == Severity.Stop).Sentence}";
                 return;
             }
         }
         run.State = RunState.Done;
-        run.Message = FormattableString.Invariant($"{run.UpTo} is done, {whole.Elapsed.TotalSeconds:0.0} s in all.");
+        run.Message = FormattableString.Invariant($"{run.UpTo} is done, {build.Worked.Count} job{(build.Worked.Count == 1 ? "" : "s")} worked, {whole.Elapsed.TotalSeconds:0.0} s in all.");
     }
 
     private static void Keep(CrumpetDb db, Asset asset, Station station, StationResult result, double? seconds)
@@ -156,19 +201,17 @@ public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServ
     }
 
     /// <summary>Passes progress on at most ten times a second, with the time left where it can be told.</summary>
-    private sealed class StationProgress(RunFeed feed, Run run, Asset asset, Stopwatch watch) : IProgress<BuildProgress>
+    private sealed class StationProgress(RunFeed feed, RunEvent pattern, Stopwatch watch) : IProgress<BuildProgress>
     {
-        private readonly int runId = run.Id;
-        private readonly Station upTo = run.Station;
         private long last;
 
         public void Report(BuildProgress value)
         {
             long now = watch.ElapsedMilliseconds, before = Interlocked.Read(ref last);
-            if (value.Station != upTo || (now - before < 100 && now > 100) || Interlocked.CompareExchange(ref last, now, before) != before)
+            if (value.Station != pattern.Station || (now - before < 100 && now > 100) || Interlocked.CompareExchange(ref last, now, before) != before)
                 return;
             double? left = value.Fraction > 0.05 && now > 1000 ? now / 1000.0 * (1 - value.Fraction) / value.Fraction : null;
-            feed.Tell(new RunEvent(runId, asset.Id, asset.Name, RunState.Running, value.Station, value.Fraction, value.Doing, left, ""));
+            feed.Tell(pattern with { Fraction = value.Fraction, Doing = value.Doing, SecondsLeft = left });
         }
     }
 }

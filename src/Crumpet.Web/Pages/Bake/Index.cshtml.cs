@@ -35,7 +35,7 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     {
         try
         {
-            Problem = await Workbench.DecideAsync(Id, plan => plan with { Bake = form.Into(plan.Bake) });
+            Problem = await Workbench.DecideAsync(Id, plan => plan with { Bake = form.Into(plan.Bake) }, AsOf);
         }
         catch (FormatException e)
         {

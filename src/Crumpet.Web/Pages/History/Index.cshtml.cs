@@ -1,4 +1,5 @@
 using System.ComponentModel.DataAnnotations;
+using Crumpet.Storage;
 using Crumpet.Web.Hosting;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
@@ -19,6 +20,12 @@ public sealed class IndexModel(Workbench workbench) : PageModel, IAddressed
     /// <summary>The asset.</summary>
     public AssetView View { get; private set; } = null!;
 
+    /// <summary>All decisions, the first one first.</summary>
+    public IReadOnlyList<Decision> Decisions { get; private set; } = [];
+
+    /// <summary>Why something was not done, one sentence, or null.</summary>
+    public string? Problem { get; private set; }
+
     /// <inheritdoc/>
     public Task<bool> ExistsAsync() => workbench.HasAssetAsync(Id);
 
@@ -28,16 +35,21 @@ public sealed class IndexModel(Workbench workbench) : PageModel, IAddressed
         if (await workbench.AssetAsync(Id) is not { } view)
             return NotFound();
         View = view;
+        Decisions = await workbench.DecisionsAsync(Id);
         ViewData["Kit"] = view.Asset.Kit;
+        ViewData["Asset"] = view;
         return Page();
     }
 
     /// <summary>Takes decisions back or repeats them.</summary>
     /// <param name="number">Last decision that shall hold.</param>
+    /// <param name="asOf">Version of what was decided that this was pressed on.</param>
     /// <param name="back">Page of this application to go on with; this one if there is none.</param>
-    public async Task<IActionResult> OnPostAsync([Required] int? number, string? back)
+    public async Task<IActionResult> OnPostAsync([Required] int? number, int? asOf, string? back)
     {
-        await workbench.GoToAsync(Id, number!.Value);
+        Problem = await workbench.GoToAsync(Id, number!.Value, asOf);
+        if (Problem is not null)
+            return await OnGetAsync();
         return Url.IsLocalUrl(back) && back.All(c => c is > ' ' and <= '~') ? LocalRedirect(back) : RedirectToPage(new { Id });
     }
 }

@@ -16,7 +16,7 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     public string? Show { get; set; }
 
     /// <summary>Whether a mend can be a rule of the kit.</summary>
-    public bool CanShare(int number) => IntakeMendKinds.CanBeKitRule(View.Plan.Mends[number]);
+    public bool CanShare(int number) => IntakeMendKinds.ForKit(View.Plan.Mends[number]) is not null;
 
     /// <summary>Adds files, newer ones in place of older ones of the same name.</summary>
     public async Task<IActionResult> OnPostAddAsync(IReadOnlyList<IFormFile> files)
@@ -49,14 +49,14 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     /// <summary>Switches a mend on or off.</summary>
     public async Task<IActionResult> OnPostSwitchAsync([Required] int? number, bool on)
     {
-        Problem = await Workbench.SwitchMendAsync(Id, number!.Value, on);
+        Problem = await Workbench.SwitchMendAsync(Id, number!.Value, on, AsOf);
         return Problem is null ? Again() : await OnGetAsync();
     }
 
     /// <summary>Takes a mend away.</summary>
     public async Task<IActionResult> OnPostTakeAwayAsync([Required] int? number)
     {
-        Problem = await Workbench.RemoveMendAsync(Id, number!.Value);
+        Problem = await Workbench.RemoveMendAsync(Id, number!.Value, AsOf);
         return Problem is null ? Again() : await OnGetAsync();
     }
 

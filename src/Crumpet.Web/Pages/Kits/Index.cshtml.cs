@@ -13,6 +13,10 @@ public sealed class IndexModel(Workbench workbench, KitDesk kits) : PageModel, I
     [BindProperty(SupportsGet = true)]
     public int Id { get; set; }
 
+    /// <summary>Version of the kit that the page a form is on was made of.</summary>
+    [BindProperty(Name = AsOfTagHelper.Field)]
+    public int? AsOf { get; set; }
+
     /// <summary>The kit.</summary>
     public KitView View { get; private set; } = null!;
 
@@ -36,6 +40,7 @@ public sealed class IndexModel(Workbench workbench, KitDesk kits) : PageModel, I
         if (view is null)
             return NotFound();
         View = view;
+        ViewData["Kit"] = view.Kit;
         return Page();
     }
 
@@ -128,7 +133,7 @@ public sealed class IndexModel(Workbench workbench, KitDesk kits) : PageModel, I
 
     private async Task<IActionResult> ChangeAsync(Func<IntakeRules, IntakeRules> change)
     {
-        Problem = await workbench.ChangeRulesAsync(Id, change);
+        Problem = await workbench.ChangeRulesAsync(Id, change, AsOf);
         return Problem is null ? RedirectToPage(new { Id }) : await OnGetAsync();
     }
 

@@ -1,5 +1,7 @@
 // Shows runs as they go: in the masthead, where pages have them, and as a slip when one ends that the artist waits for.
 
+import { Idiomorph } from "../lib/idiomorph/idiomorph.esm.js";
+
 const sign = document.getElementById("run-sign");
 let signTimer = 0;
 
@@ -51,7 +53,20 @@ function tellEnd(run) {
 
 let refreshing = false, refreshAgain = false;
 
-/** Fetches the page again and swaps every fragment that depends on results; news that come meanwhile lead to one more round. */
+// What a hand is at, or left changed, is not taken away: a form keeps what was typed together with what it was typed on.
+const isChanged = (control) => (control.type === "checkbox" || control.type === "radio" ? control.checked !== control.defaultChecked
+  : control.tagName === "SELECT" ? [...control.options].some((o) => o.selected !== o.defaultSelected) && [...control.options].some((o) => o.defaultSelected)
+  : control.type !== "hidden" && control.type !== "file" && control.value !== control.defaultValue);
+const isHeld = (node) => node.nodeType === 1 && (node.hasAttribute("hx-preserve") || (node.tagName === "FORM" && ([...node.elements].some(isChanged) || node.contains(document.activeElement)))
+  || (node.matches("details.menu[open]")));
+const keeps = {
+  beforeNodeMorphed: (old) => !isHeld(old),
+  beforeNodeRemoved: (old) => !isHeld(old),
+  // What is folded out stays so, and what is marked stays marked.
+  beforeAttributeUpdated: (name, element) => !(name === "open" && element.tagName === "DETAILS") && !(name === "class" && element.classList.contains("marked")),
+};
+
+/** Fetches the page again and brings every fragment that depends on results up to date; news that come meanwhile lead to one more round. */
 async function refresh(ended) {
   refreshAgain = true;
   if (!refreshing) {
@@ -59,11 +74,14 @@ async function refresh(ended) {
     try {
       while (refreshAgain) {
         refreshAgain = false;
-        const page = await (await fetch(location.href)).text();
+        const answer = await fetch(location.href);
+        if (!answer.ok) continue;
+        const page = new DOMParser().parseFromString(await answer.text(), "text/html");
         for (const fragment of document.querySelectorAll("[data-fresh]")) {
-          // What is open stays open.
-          if (fragment.querySelector("details.menu[open]")) continue;
-          htmx.swap(fragment, page, { swapStyle: "outerHTML", swapDelay: 0, settleDelay: 0 }, { select: `#${fragment.id}` });
+          const fresh = page.getElementById(fragment.id);
+          if (!fresh) continue;
+          Idiomorph.morph(fragment, fresh, { ignoreActiveValue: true, callbacks: keeps });
+          window.htmx?.process(fragment);
         }
       }
     } finally {
@@ -88,9 +106,17 @@ function take(run) {
   }
 }
 
+/** What happens to assets that are not on this page: the masthead says it, the page stays as it is. */
+function takeElsewhere(run) {
+  showRun(run);
+  if (run.state !== "running" && run.state !== "queued") tellEnd(run);
+}
+
 function listen() {
-  feed = new EventSource("/runs/feed");
+  const [, what, id] = location.pathname.match(/^\/(asset|kit)s\/(\d+)/) ?? [];
+  feed = new EventSource(what ? `/runs/feed?${what}=${id}` : "/runs/feed");
   feed.addEventListener("run", (event) => take(JSON.parse(event.data)));
+  feed.addEventListener("elsewhere", (event) => takeElsewhere(JSON.parse(event.data)));
   feed.addEventListener("last", (event) => tellEnd(JSON.parse(event.data)));
   // A run this page was sent with may have ended before the feed was open.
   feed.addEventListener("open", () => { if (document.querySelector("[data-run]")) refresh(true); });
