@@ -46,19 +46,33 @@ public static class JsonMerge
     private static JsonArray? MergeLists(JsonArray was, JsonArray mine, JsonArray theirs)
     {
         List<JsonNode?> gone = Without(was, mine), come = Without(mine, was), result = [.. theirs];
-        // Where each is put that stands in for one that was taken out.
-        int place = result.Count;
-        foreach (var node in gone)
+        if (gone.Exists(g => Find(result, g) < 0))
+            return null;
+        for (int i = 0; i < mine.Count; i++)
         {
-            int at = result.FindIndex(n => JsonNode.DeepEquals(n, node));
-            if (at < 0)
-                return null;
-            result.RemoveAt(at);
-            place = gone.Count == come.Count ? at : result.Count;
+            int added = Find(come, mine[i]);
+            if (added < 0)
+                continue;
+            come.RemoveAt(added);
+            // What stands where another was stands in for it; all else comes after what it follows.
+            int left = i < was.Count ? Find(gone, was[i]) : -1;
+            if (left >= 0)
+            {
+                result[Find(result, was[i])] = mine[i];
+                gone.RemoveAt(left);
+            }
+            else
+            {
+                int before = i > 0 ? Find(result, mine[i - 1]) : -1;
+                result.Insert(i > 0 && before < 0 ? result.Count : i == mine.Count - 1 ? result.Count : before + 1, mine[i]);
+            }
         }
-        result.InsertRange(Math.Min(place, result.Count), come);
+        foreach (var node in gone)
+            result.RemoveAt(Find(result, node));
         return new JsonArray([.. result.Select(n => n?.DeepClone())]);
     }
+
+    private static int Find(List<JsonNode?> list, JsonNode? node) => list.FindIndex(n => JsonNode.DeepEquals(n, node));
 
     private static List<JsonNode?> Without(JsonArray list, JsonArray other)
     {

@@ -7,7 +7,7 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 namespace Crumpet.Web.Pages.History;
 
 /// <summary>All decisions of an asset; any of them can be gone back to.</summary>
-public sealed class IndexModel(Workbench workbench) : PageModel, IAddressed
+public sealed class IndexModel(Workbench workbench) : PageModel, IAddressed, IShowsProblem
 {
     /// <summary>Number of the asset, from the address.</summary>
     [BindProperty(SupportsGet = true)]
@@ -28,6 +28,13 @@ public sealed class IndexModel(Workbench workbench) : PageModel, IAddressed
 
     /// <inheritdoc/>
     public Task<bool> ExistsAsync() => workbench.HasAssetAsync(Id);
+
+    /// <inheritdoc/>
+    public Task<IActionResult> ShowAsync(string problem)
+    {
+        Problem = problem;
+        return OnGetAsync();
+    }
 
     /// <summary>Shows the history.</summary>
     public async Task<IActionResult> OnGetAsync()

@@ -1,0 +1,114 @@
+using System.Net;
+using System.Text.RegularExpressions;
+using Crumpet.Core.Baking;
+using Crumpet.Storage;
+using Microsoft.EntityFrameworkCore;
+using Xunit;
+
+namespace Crumpet.Web.Tests;
+
+/// <summary>Two tabs, two people: no change is lost, and none goes over another without a word.</summary>
+public sealed partial class TogetherTests : WebAppTests
+{
+    [Fact]
+    public async Task Fifty_decisions_at_once_are_all_kept_and_all_taken_back()
+    {
+        using var app = Start();
+        using var client = app.CreateClient();
+        string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
+        string token = TokenOf(await client.GetStringAsync($"{asset}/pairs"));
+        var answers = await Task.WhenAll(Enumerable.Range(0, 50).Select(async i =>
+        {
+            using var form = new FormUrlEncodedContent(new Dictionary<string, string> { ["__RequestVerificationToken"] = token, ["part"] = $"part_{i}", ["tray"] = "2" });
+            return (await client.PostAsync($"{asset}/pairs?handler=Tray", form)).StatusCode;
+        }));
+        Assert.All(answers, a => Assert.Equal(HttpStatusCode.OK, a));
+        await using var db = new CrumpetDb(Database.Options(DataFolder));
+        var kept = await db.Assets.Include(a => a.Decisions).Include(a => a.Sources).SingleAsync(TestContext.Current.CancellationToken);
+        Assert.Equal(50, kept.Plan().Pairs.TrayByHand.Count);
+        Assert.Equal(Enumerable.Range(1, 50), kept.Decisions.Select(d => d.Number).Order());
+        await PostAsync(client, $"{asset}/history", null, new() { ["number"] = "0" });
+        await using var later = new CrumpetDb(Database.Options(DataFolder));
+        Assert.Empty((await later.Assets.SingleAsync(TestContext.Current.CancellationToken)).Plan().Pairs.TrayByHand);
+    }
+
+    [Fact]
+    public async Task A_stale_tab_keeps_what_another_said_and_offers_its_own_again()
+    {
+        using var app = Start();
+        using var client = app.CreateClient();
+        string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
+        string version = AsOf(await client.GetStringAsync($"{asset}/bake"));
+        await PostAsync(client, $"{asset}/bake", "Bake", new(SmallBake) { ["rays"] = "33", ["asOf"] = version });
+        // The other tab was made before: it says 16 rays, and turns green down.
+        string page = await PostAsync(client, $"{asset}/bake", "Bake", new(SmallBake) { ["rays"] = "16", ["green"] = "Down", ["asOf"] = version });
+        Assert.Contains("Somebody else decided the same meanwhile: Occlusion rays set to 33", page, StringComparison.Ordinal);
+        Assert.Equal((33, GreenDirection.Down), await RaysAsync());
+        string patch = WebUtility.HtmlDecode(Patch().Match(page).Groups[1].Value);
+        Assert.Contains("Occlusion rays set to 16 all the same", page, StringComparison.Ordinal);
+        await PostAsync(client, $"{asset}/bake", "DecideAgain", new() { ["patch"] = patch });
+        Assert.Equal((16, GreenDirection.Down), await RaysAsync());
+        Assert.Contains("was changed once more", await PostAsync(client, $"{asset}/bake", "DecideAgain", new() { ["patch"] = patch }), StringComparison.Ordinal);
+        Assert.Contains("older than what is remembered", await PostAsync(client, $"{asset}/bake", "Bake", new(SmallBake) { ["rays"] = "8", ["asOf"] = "-7" }), StringComparison.Ordinal);
+
+        async Task<(int, GreenDirection)> RaysAsync()
+        {
+            await using var db = new CrumpetDb(Database.Options(DataFolder));
+            var bake = (await db.Assets.SingleAsync()).Plan().Bake;
+            return (bake.OcclusionRays, bake.Green);
+        }
+    }
+
+    [Fact]
+    public async Task Going_back_on_an_old_page_takes_nothing_away_that_was_decided_since()
+    {
+        using var app = Start();
+        using var client = app.CreateClient();
+        string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
+        await PostAsync(client, $"{asset}/pairs", "Tray", new() { ["part"] = "one", ["tray"] = "1" });
+        string version = AsOf(await client.GetStringAsync($"{asset}/history"));
+        await PostAsync(client, $"{asset}/pairs", "Tray", new() { ["part"] = "two", ["tray"] = "1" });
+        Assert.Contains("was decided meanwhile", await PostAsync(client, $"{asset}/history", null, new() { ["number"] = "0", ["asOf"] = version }), StringComparison.Ordinal);
+        await using var db = new CrumpetDb(Database.Options(DataFolder));
+        Assert.Equal(["one", "two"], (await db.Assets.SingleAsync(TestContext.Current.CancellationToken)).Plan().Pairs.TrayByHand.Keys.Order());
+    }
+
+    [Fact]
+    public async Task Rules_and_names_of_a_kit_posted_together_are_both_kept_and_uploads_at_once_have_names_of_their_own()
+    {
+        using var app = Start();
+        using var client = app.CreateClient();
+        await DropAsync(client, ("crate_low.obj", Low));
+        string page = await client.GetStringAsync("/kits/1"), token = TokenOf(page), version = AsOf(page);
+        for (int i = 0; i < 8; i++)
+        {
+            int size = 2 + i;
+            await Task.WhenAll(
+                Send("Rules", new() { ["size"] = $"{size}", ["largest"] = "4096" }),
+                Send("Names", new() { ["low"] = "lo", ["high"] = $"hi{i}", ["cage"] = "ca" }));
+            await using var db = new CrumpetDb(Database.Options(DataFolder));
+            var rules = (await db.Kits.SingleAsync(TestContext.Current.CancellationToken)).Rules();
+            Assert.Equal((size, $"hi{i}"), ((int)rules.ExpectedSizeMetres!.Value, Assert.Single(rules.Names.High)));
+            version = AsOf(await client.GetStringAsync("/kits/1"));
+        }
+        await Task.WhenAll(Enumerable.Range(0, 8).Select(_ => DropAsync(client, ("crate_low.obj", Low))));
+        await using var later = new CrumpetDb(Database.Options(DataFolder));
+        var names = await later.Assets.Select(a => a.Name).ToListAsync(TestContext.Current.CancellationToken);
+        Assert.Equal(9, names.Distinct(StringComparer.OrdinalIgnoreCase).Count());
+
+        async Task Send(string handler, Dictionary<string, string> fields)
+        {
+            (fields["__RequestVerificationToken"], fields["asOf"]) = (token, version);
+            using var form = new FormUrlEncodedContent(fields);
+            Assert.Equal(HttpStatusCode.OK, (await client.PostAsync($"/kits/1?handler={handler}", form)).StatusCode);
+        }
+    }
+
+    private static string AsOf(string page) => AsOfField().Match(page).Groups[1].Value;
+
+    [GeneratedRegex("name=\"asOf\" value=\"(\\d+)\"")]
+    private static partial Regex AsOfField();
+
+    [GeneratedRegex("name=\"patch\" value=\"([^\"]*(?:\"(?!>)[^\"]*)*)\">")]
+    private static partial Regex Patch();
+}
