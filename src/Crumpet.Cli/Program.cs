@@ -7,7 +7,7 @@ root.Options.Add(Output.Json);
 Command[] commands =
 [
     DemoCommand.Make(), InspectCommand.Make(), MendCommand.Make(), PairCommand.Make(), LayoutCommand.Make(), BakeCommand.Make(), MakeCommand.Make(), PackCommand.Make(), ConvertCommand.Make(),
-    DecodeCommand.Make(), BuildCommand.Make(),
+    DecodeCommand.Make(), BuildCommand.Make(), .. StoreCommands.Make(),
 ];
 foreach (var command in commands)
     root.Subcommands.Add(command);

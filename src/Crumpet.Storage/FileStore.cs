@@ -13,6 +13,8 @@ public sealed class FileStore(string folder, bool isLasting = true) : IResultSto
     /// <summary>Folder below the store's for what is not whole yet; nothing in it outlives the process that wrote it.</summary>
     public const string IncomingFolder = "incoming";
 
+    private static readonly TimeSpan StaleUse = TimeSpan.FromHours(12), BeingPut = TimeSpan.FromHours(1);
+
     private readonly ResultCache results = new();
 
     /// <inheritdoc/>
@@ -30,6 +32,9 @@ public sealed class FileStore(string folder, bool isLasting = true) : IResultSto
                 result = JsonSerializer.Deserialize<JobResult>(text, BuildJson.Options);
                 if (result is not null)
                     results.Keep(result, text.Length);
+                // What was not asked for longest goes first when room is short.
+                if (DateTime.UtcNow - File.GetLastWriteTimeUtc(path) > StaleUse)
+                    File.SetLastWriteTimeUtc(path, DateTime.UtcNow);
             }
             return result is not null && BlobsOf(result).All(b => File.Exists(BlobPath(b))) ? result : null;
         }
@@ -56,7 +61,9 @@ public sealed class FileStore(string folder, bool isLasting = true) : IResultSto
     public string Put(byte[] bytes)
     {
         string hash = Convert.ToHexStringLower(SHA256.HashData(bytes));
-        if (!File.Exists(BlobPath(hash)))
+        if (File.Exists(BlobPath(hash)))
+            File.SetLastWriteTimeUtc(BlobPath(hash), DateTime.UtcNow);
+        else
             AtomicFile.Write(BlobPath(hash), bytes, Incoming(), isLasting);
         return hash;
     }
@@ -87,6 +94,8 @@ public sealed class FileStore(string folder, bool isLasting = true) : IResultSto
             Directory.CreateDirectory(Path.GetDirectoryName(BlobPath(sha256))!);
             if (!File.Exists(BlobPath(sha256)))
                 File.Move(aside, BlobPath(sha256), overwrite: true);
+            else
+                File.SetLastWriteTimeUtc(BlobPath(sha256), DateTime.UtcNow);
             return sha256;
         }
         finally
@@ -100,6 +109,65 @@ public sealed class FileStore(string folder, bool isLasting = true) : IResultSto
 
     /// <inheritdoc/>
     public Stream Open(string sha256) => new FileStream(PathOf(sha256), FileMode.Open, FileAccess.Read, FileShare.Read, 1 << 16, FileOptions.SequentialScan);
+
+    /// <summary>All results that are kept and can be read.</summary>
+    public IEnumerable<JobResult> Results() => Names("results").Select(Read).OfType<JobResult>();
+
+    /// <summary>Hashes of all data that is kept, whatever became of it.</summary>
+    public IEnumerable<string> Blobs() => Names("blobs");
+
+    /// <summary>Whether data is here, whatever became of it.</summary>
+    public bool Has(string sha256) => File.Exists(BlobPath(sha256));
+
+    /// <summary>Bytes of some data; 0 where it is not here.</summary>
+    public long SizeOf(string sha256) => new FileInfo(BlobPath(sha256)) is { Exists: true } file ? file.Length : 0;
+
+    /// <summary>Bytes of a result's own record, and when it was last asked for, UTC.</summary>
+    public (long Bytes, DateTime Used) UseOf(string key) => new FileInfo(ResultPath(key)) is { Exists: true } file ? (file.Length, file.LastWriteTimeUtc) : (0, DateTime.MinValue);
+
+    /// <summary>Whether data is here as it was put: its bytes have its hash.</summary>
+    /// <exception cref="IOException">It cannot be read.</exception>
+    public bool IsWhole(string sha256)
+    {
+        if (!File.Exists(BlobPath(sha256)))
+            return false;
+        using var stream = Open(sha256);
+        return Convert.ToHexStringLower(SHA256.HashData(stream)) == sha256;
+    }
+
+    /// <summary>Whether data was put long enough ago that whoever put it has said by now what it is for.</summary>
+    public bool IsOld(string sha256) => DateTime.UtcNow - File.GetLastWriteTimeUtc(BlobPath(sha256)) > BeingPut;
+
+    /// <summary>Takes data away.</summary>
+    public void RemoveBlob(string sha256) => File.Delete(BlobPath(sha256));
+
+    /// <summary>Takes a result away; its data stays until nothing needs it.</summary>
+    public void RemoveResult(string key)
+    {
+        results.Forget(key);
+        File.Delete(ResultPath(key));
+    }
+
+    /// <summary>Where data that was found damaged is put.</summary>
+    public string Root => folder;
+
+    private IEnumerable<string> Names(string kind)
+    {
+        string root = Path.Combine(folder, kind);
+        return !Directory.Exists(root) ? [] : Directory.EnumerateFiles(root, "*", SearchOption.AllDirectories).Select(f => Path.GetFileNameWithoutExtension(f)).Where(IsHash);
+    }
+
+    private JobResult? Read(string key)
+    {
+        try
+        {
+            return JsonSerializer.Deserialize<JobResult>(File.ReadAllBytes(ResultPath(key)), BuildJson.Options);
+        }
+        catch (Exception e) when (e is JsonException or FileNotFoundException)
+        {
+            return null;
+        }
+    }
 
     /// <summary>Where the bytes with this hash lie.</summary>
     /// <exception cref="FileNotFoundException">They are not here.</exception>
@@ -122,10 +190,12 @@ public sealed class FileStore(string folder, bool isLasting = true) : IResultSto
 
     private string NotePath(string name) => Under("notes", name, "");
 
+    private static bool IsHash(string name) => name.Length == 64 && name.All(char.IsAsciiHexDigitLower);
+
     private string Under(string kind, string name, string ending)
     {
         // Names come from outside too; only a hash may become a path.
-        if (name.Length != 64 || !name.All(c => char.IsAsciiHexDigitLower(c)))
+        if (!IsHash(name))
             throw new ArgumentException($"'{name}' is no SHA-256.", nameof(name));
         return Path.Combine(folder, kind, name[..2], name + ending);
     }

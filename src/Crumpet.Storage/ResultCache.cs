@@ -25,6 +25,17 @@ internal sealed class ResultCache
         }
     }
 
+    public void Forget(string key)
+    {
+        lock (gate)
+        {
+            if (!byKey.Remove(key, out var node))
+                return;
+            lately.Remove(node);
+            total -= node.Value.Bytes;
+        }
+    }
+
     public void Keep(JobResult result, long bytes)
     {
         lock (gate)

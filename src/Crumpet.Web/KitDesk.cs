@@ -66,6 +66,22 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk, ChangeO
             await CancelRunsAsync(r => r.Asset!.KitId == kitId);
     }
 
+    /// <summary>Deletes an archived kit for good, with its history and deliveries; its room is free as soon as nothing else needs what it held.</summary>
+    /// <returns>Why it was not deleted, one sentence, or null.</returns>
+    public async Task<string?> DeleteKitAsync(int kitId)
+    {
+        using var turn = await order.EnterAsync(kitId);
+        var kit = await db.Kits.FirstAsync(k => k.Id == kitId);
+        if (kit.ArchivedAt is null)
+            return $"{kit.Name} is in use; archive it first.";
+        if (await db.Runs.AnyAsync(r => r.Asset!.KitId == kitId && r.State == RunState.Running))
+            return $"A run of {kit.Name} is at work; cancel it first.";
+        await db.Runs.Where(r => r.Asset!.KitId == kitId).ExecuteDeleteAsync();
+        db.Kits.Remove(kit);
+        await db.SaveChangesAsync();
+        return null;
+    }
+
     /// <summary>Copies an asset within its kit; its history begins anew.</summary>
     /// <returns>The copy's number.</returns>
     public async Task<int> CopyAssetAsync(int assetId)

@@ -12,9 +12,9 @@ var builder = WebApplication.CreateBuilder(new WebApplicationOptions { Args = Ap
 var options = AppOptions.From(builder.Configuration);
 if (options.OpenUrl is { } open && !options.IsOpenToNetwork)
     return Refuse($"{open} can be reached from other machines, where anybody could read and change everything here; start with --open-to-network if that is meant.");
-using var folder = DataFolder.Take(options.DataFolder);
+using var folder = DataFolder.Take(options.DataFolder, out string owner);
 if (folder is null)
-    return Refuse($"Crumpet is open already with the data in {options.DataFolder}; close it, or start this one with another --data folder.");
+    return Refuse($"The data in {options.DataFolder} is in use by {owner}; close that, or start this one with another --data folder.");
 builder.Host.UseSerilog((_, log) => log.MinimumLevel.Information()
     .MinimumLevel.Override("Microsoft", Serilog.Events.LogEventLevel.Warning)
     // Keys guard forms against forgery on this machine alone; they need no encryption of their own.
@@ -30,6 +30,8 @@ builder.Services.Configure<FormOptions>(form =>
 });
 builder.Services.AddSingleton(options);
 builder.Services.AddSingleton(new FileStore(Path.Combine(options.DataFolder, "store")));
+builder.Services.AddSingleton(services => new StoreRoom(options.DataFolder, services.GetRequiredService<FileStore>()));
+builder.Services.AddHostedService<RoomKeeper>();
 builder.Services.AddDbContext<CrumpetDb>(db => Database.Configure(db, options.DataFolder));
 builder.Services.AddSingleton<PixelAllowance>();
 builder.Services.AddSingleton<PictureDesk>();

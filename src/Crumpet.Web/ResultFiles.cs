@@ -79,11 +79,19 @@ internal static class ResultFiles
         return view is not null && bytesOf(view) is { } bytes ? Results.File(bytes, "application/octet-stream", $"{AssetBuild.FileNameOf(view.Asset.Name)}_{what}.{ending}") : Results.NotFound();
     }
 
-    private static async Task<IResult> DeliveryAsync(int id, Workbench workbench, FileStore store)
+    /// <summary>A delivery, proved before it leaves: its bytes are those that were delivered, or are made again until they are.</summary>
+    private static async Task<IResult> DeliveryAsync(int id, Workbench workbench, FileStore store, HttpContext context)
     {
         var delivery = await workbench.DeliveryAsync(id);
         if (delivery is null)
             return Results.NotFound();
+        if (!await Task.Run(() => StoreCheck.Prove(store, delivery.Sha256, context.RequestAborted), context.RequestAborted))
+        {
+            Pages.ErrorModel.Say(
+                context, StatusCodes.Status410Gone,
+                $"Delivery {delivery.Number} was damaged on the disk, and what it was made of is no longer kept, so it cannot be made again as it was. Deliver the asset again; crumpet check says what else is damaged.");
+            return Results.Empty;
+        }
         string name = $"{Path.GetFileNameWithoutExtension(delivery.FileName)}_delivery_{delivery.Number}.zip";
         return Results.File(store.PathOf(delivery.Sha256), "application/zip", name);
     }

@@ -33,11 +33,12 @@ public static class Show
     /// <summary>Extents along x, y and z, to the millimetre or three digits.</summary>
     public static string Metres(float[] size) => string.Join("\u200a×\u200a", size.Select(v => v.ToString(v >= 10 ? "0.0" : v >= 1 ? "0.00" : "0.000", CultureInfo.InvariantCulture)));
 
-    /// <summary>A size in bytes, KiB or MiB.</summary>
+    /// <summary>A size in bytes, KiB, MiB or GiB.</summary>
     public static string Bytes(long bytes) => bytes < 1024 ? $"{bytes} B"
         : bytes < 1 << 20
         ? string.Create(CultureInfo.InvariantCulture, $"{bytes / 1024.0:0.0} KiB")
-        : string.Create(CultureInfo.InvariantCulture, $"{bytes / 1048576.0:0.0} MiB");
+        : bytes < 1 << 30 ? string.Create(CultureInfo.InvariantCulture, $"{bytes / 1048576.0:0.0} MiB")
+        : string.Create(CultureInfo.InvariantCulture, $"{bytes / 1073741824.0:0.0} GiB");
 
     /// <summary>Seconds, or minutes and seconds.</summary>
     public static string Seconds(double seconds) => seconds < 60

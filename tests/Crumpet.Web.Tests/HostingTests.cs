@@ -137,7 +137,7 @@ public sealed class HostingTests : WebAppTests
     {
         using var app = Start();
         using var client = app.CreateClient();
-        Assert.Null(Hosting.DataFolder.Take(DataFolder));
+        Assert.Null(Hosting.DataFolder.Take(DataFolder, out _));
     }
 
     [Fact]

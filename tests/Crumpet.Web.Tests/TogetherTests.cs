@@ -104,6 +104,46 @@ public sealed partial class TogetherTests : WebAppTests
         }
     }
 
+    [Fact]
+    public async Task A_delivery_that_was_cut_is_made_again_before_it_is_served_and_one_that_cannot_be_says_so()
+    {
+        using var app = Start();
+        using var client = app.CreateClient();
+        string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
+        await PostAsync(client, $"{asset}/bake", "Bake", new(SmallBake));
+        await PostAsync(client, $"{asset}/deliver", "Run", []);
+        await UntilAsync(client, $"{asset}/deliver", "Delivery 1 is current");
+        byte[] whole = await client.GetByteArrayAsync("/deliveries/1");
+        var store = new FileStore(Path.Combine(DataFolder, "store"));
+        await using var db = new CrumpetDb(Database.Options(DataFolder));
+        string path = store.PathOf((await db.Deliveries.SingleAsync(TestContext.Current.CancellationToken)).Sha256);
+        await File.WriteAllBytesAsync(path, whole[..^1000], TestContext.Current.CancellationToken);
+        Assert.Equal(whole, await client.GetByteArrayAsync("/deliveries/1"));
+        // Its sources are gone too.
+        File.Delete(path);
+        File.Delete(store.PathOf((await db.Sources.FirstAsync(TestContext.Current.CancellationToken)).Sha256));
+        var gone = await client.GetAsync("/deliveries/1");
+        Assert.Equal(HttpStatusCode.Gone, gone.StatusCode);
+        Assert.Contains("cannot be made again as it was", WebUtility.HtmlDecode(await gone.Content.ReadAsStringAsync()), StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task An_archived_kit_is_deleted_for_good_with_all_that_is_its_own()
+    {
+        using var app = Start();
+        using var client = app.CreateClient();
+        await DropAsync(client, ("crate_low.obj", Low));
+        await UntilAsync(client, "/runs", "Stopped at Pairs");
+        Assert.Contains("is in use; archive it first", await PostAsync(client, "/room", "Delete", new() { ["kit"] = "1" }), StringComparison.Ordinal);
+        await PostAsync(client, "/kits", "Archive", new() { ["kit"] = "1" });
+        Assert.Contains("Delete Test kit for good", await client.GetStringAsync("/room"), StringComparison.Ordinal);
+        Assert.DoesNotContain("Test kit", await PostAsync(client, "/room", "Delete", new() { ["kit"] = "1" }), StringComparison.Ordinal);
+        await using var db = new CrumpetDb(Database.Options(DataFolder));
+        Assert.Empty(db.Assets);
+        Assert.Empty(db.Sources);
+        Assert.Empty(db.Runs);
+    }
+
     private static string AsOf(string page) => AsOfField().Match(page).Groups[1].Value;
 
     [GeneratedRegex("name=\"asOf\" value=\"(\\d+)\"")]

@@ -27,6 +27,9 @@ public sealed record BuildForecast(Station UpTo, int All, bool IsWhole, IReadOnl
     /// <summary>Seconds that all of them are expected to take, or null where that cannot be told for most of them.</summary>
     public double? Seconds => Jobs.Count == 0 ? 0 : Jobs.Count(j => j.Seconds is null) * 2 > Jobs.Count ? null : Jobs.Sum(j => j.Seconds ?? 0);
 
+    /// <summary>Bytes that all of them are expected to give, or null where no such job was worked here yet.</summary>
+    public long? Bytes { get; init; }
+
     /// <summary>How much is to be done, in a few words: "3 of 214 jobs, about 12 s".</summary>
     public string InWords()
     {
@@ -53,7 +56,8 @@ public sealed record BuildForecast(Station UpTo, int All, bool IsWhole, IReadOnl
         var jobs = graph.Nodes.Where(n => n.Result is null && (n.Job is null || seen.Add(n.Job.Key)))
             .Select(n => new JobForecast(n.Station, n.Kind.Name, n.Label, n.Job is not null, n.Job is null ? $"waits for {NamesOf(n)}" : JobDifference.Why(n, last), times.SecondsOf(n))).ToArray();
         bool isWhole = graph.Listed.Contains(upTo) && Enum.GetValues<Station>().Where(s => s <= upTo).All(graph.Listed.Contains);
-        return new BuildForecast(upTo, isWhole ? graph.Nodes.Count : Math.Max(graph.Nodes.Count, last.Count), isWhole, jobs);
+        double[] bytes = [.. graph.Nodes.Where(n => n.Result is null).Select(times.BytesOf).OfType<double>()];
+        return new BuildForecast(upTo, isWhole ? graph.Nodes.Count : Math.Max(graph.Nodes.Count, last.Count), isWhole, jobs) { Bytes = bytes.Length == 0 ? null : (long)bytes.Sum() };
     }
 
     private static string NamesOf(JobNode node) => node.WaitsFor.Count <= 2 ? string.Join(" and ", node.WaitsFor.Select(w => w.Name)) : $"{node.WaitsFor[0].Name} and {node.WaitsFor.Count - 1} more";

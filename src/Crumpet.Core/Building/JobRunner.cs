@@ -17,11 +17,11 @@ public sealed class JobFailedException(JobNode node, Exception cause) : Exceptio
 
 /// <summary>Works jobs whose inputs are there: large ones one after another with all threads, small ones side by side.</summary>
 /// <param name="store">Where inputs are and results go.</param>
-/// <param name="times">Learns how long jobs take.</param>
+/// <param name="times">Learns how long jobs take; null where nobody wants to know.</param>
 /// <param name="cache">Keeps what is decoded.</param>
-public sealed class JobRunner(IResultStore store, JobTimes times, ValueCache cache)
+public sealed class JobRunner(IResultStore store, JobTimes? times, ValueCache cache)
 {
-    private readonly ConcurrentQueue<(JobKind, double, double)> worked = new();
+    private readonly ConcurrentQueue<(JobKind, double, double, long)> worked = new();
 
     /// <summary>Works jobs. Those that fail are told; the others are worked all the same.</summary>
     /// <param name="nodes">Jobs that are known and have no result.</param>
@@ -54,14 +54,14 @@ public sealed class JobRunner(IResultStore store, JobTimes times, ValueCache cac
         finally
         {
             if (!worked.IsEmpty)
-                times.Learn(worked);
+                times?.Learn(worked);
             worked.Clear();
         }
         return [.. failed.OrderBy(f => f.Node.Name, StringComparer.Ordinal)];
     }
 
     /// <summary>Seconds a job may take; where nothing is known yet, what its kind guesses.</summary>
-    public double Expected(JobNode node) => times.SecondsOf(node) ?? node.Kind.Cost(node.Settings, node.Job?.Inputs ?? []) * node.Kind.SecondsAUnit;
+    public double Expected(JobNode node) => times?.SecondsOf(node) ?? node.Kind.Cost(node.Settings, node.Job?.Inputs ?? []) * node.Kind.SecondsAUnit;
 
     private void Try(
         JobNode[] group, int threads, Action<JobNode, Progress>? progress, Action<JobNode, JobResult> done, ConcurrentQueue<JobFailedException> failed, CancellationToken cancel)
@@ -69,6 +69,7 @@ public sealed class JobRunner(IResultStore store, JobTimes times, ValueCache cac
         cancel.ThrowIfCancellationRequested();
         var kind = group[0].Kind;
         var ended = new bool[group.Length];
+        var given = new long[group.Length];
         var watch = Stopwatch.StartNew();
         double all = group.Sum(n => kind.Cost(n.Settings, n.Job!.Inputs));
         try
@@ -79,10 +80,14 @@ public sealed class JobRunner(IResultStore store, JobTimes times, ValueCache cac
             {
                 double share = kind.Cost(group[i].Settings, group[i].Job!.Inputs) / all;
                 ended[i] = true;
-                done(group[i], Keep(group[i], output, watch.Elapsed.TotalSeconds * share));
+                given[i] = output.Files.Sum(f => (long)f.Bytes.Length);
+                done(group[i], Keep(group[i].Job!, output, watch.Elapsed.TotalSeconds * share));
             });
-            foreach (var node in group)
-                worked.Enqueue((kind, kind.Cost(node.Settings, node.Job!.Inputs), watch.Elapsed.TotalSeconds * kind.Cost(node.Settings, node.Job.Inputs) / all));
+            for (int i = 0; i < group.Length; i++)
+            {
+                double units = kind.Cost(group[i].Settings, group[i].Job!.Inputs);
+                worked.Enqueue((kind, units, watch.Elapsed.TotalSeconds * units / all, given[i]));
+            }
         }
         catch (Exception e) when (e is not OperationCanceledException || !cancel.IsCancellationRequested)
         {
@@ -91,7 +96,16 @@ public sealed class JobRunner(IResultStore store, JobTimes times, ValueCache cac
         }
     }
 
-    private JobResult Keep(JobNode node, JobOutput output, double seconds)
+    /// <summary>Works a job once more, as its data is gone.</summary>
+    internal void Again(Job job, JobKind kind, CancellationToken cancel)
+    {
+        object settings = JsonSerializer.Deserialize(job.Settings, kind.Settings, BuildJson.Options)!;
+        var context = new JobContext(Environment.ProcessorCount, BuildJson.Options, null, cancel);
+        var watch = Stopwatch.StartNew();
+        kind.Work([new JobRequest(settings, new JobInputs(job.Inputs, store, cache))], context, (_, output) => Keep(job, output, watch.Elapsed.TotalSeconds));
+    }
+
+    private JobResult Keep(Job job, JobOutput output, double seconds)
     {
         var files = new List<StoredFile>();
         foreach (var (name, bytes, pieces) in output.Files)
@@ -101,9 +115,9 @@ public sealed class JobRunner(IResultStore store, JobTimes times, ValueCache cac
             if (pieces is not null)
                 files.AddRange(pieces.Select(p => p with { Within = hash }));
         }
-        var result = new JobResult(node.Job!.Key, node.Kind.Name, JsonSerializer.SerializeToElement(output.Report, output.Report.GetType(), BuildJson.Options), files, output.Findings)
+        var result = new JobResult(job.Key, job.Kind, JsonSerializer.SerializeToElement(output.Report, output.Report.GetType(), BuildJson.Options), files, output.Findings)
         {
-            Job = node.Job,
+            Job = job,
             Seconds = seconds,
         };
         store.Save(result);

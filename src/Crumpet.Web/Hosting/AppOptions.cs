@@ -1,4 +1,6 @@
+using System.Globalization;
 using System.Net;
+using Crumpet.Storage;
 
 namespace Crumpet.Web.Hosting;
 
@@ -31,10 +33,13 @@ public sealed record AppOptions
     /// <summary>Names it goes by beside those of its addresses.</summary>
     public IReadOnlyList<string> AllowedHosts { get; init; } = [];
 
+    /// <summary>Room that all that is kept may take before results nobody used for long go, bytes.</summary>
+    public long LimitBytes { get; init; } = StoreRoom.DefaultLimitBytes;
+
     /// <summary>Addresses it opens on.</summary>
     public IReadOnlyList<string> Urls { get; init; } = [DefaultUrl];
 
-    /// <summary>Reads <c>--data DIR</c>, <c>--demo false</c>, <c>--urls URL</c>, <c>--allowed-hosts NAME,NAME</c>, <c>--open-to-network</c> and <c>--no-resume</c>.</summary>
+    /// <summary>Reads <c>--data DIR</c>, <c>--demo false</c>, <c>--urls URL</c>, <c>--allowed-hosts NAME,NAME</c>, <c>--open-to-network</c>, <c>--room GIB</c> and <c>--no-resume</c>.</summary>
     public static AppOptions From(IConfiguration configuration)
     {
         string folder = configuration["data"]
@@ -48,6 +53,7 @@ public sealed record AppOptions
             Resumes = configuration["no-resume"] is null or "false",
             IsOpenToNetwork = configuration["open-to-network"] is not (null or "false"),
             AllowedHosts = [.. Parts(configuration["allowed-hosts"], ',')],
+            LimitBytes = double.TryParse(configuration["room"], CultureInfo.InvariantCulture, out double gibibytes) && gibibytes is >= 0.1 and <= 1e6 ? (long)(gibibytes * (1L << 30)) : StoreRoom.DefaultLimitBytes,
             Urls = urls.Length > 0 ? urls : [DefaultUrl],
         };
     }

@@ -5,25 +5,18 @@ namespace Crumpet.Web.Hosting;
 /// <summary>The folder everything is kept in: private to its owner, used by one process at a time, rid at start of what was left half done.</summary>
 internal sealed class DataFolder : IDisposable
 {
-    private const string LockName = "crumpet.lock";
-    private readonly FileStream hold;
+    private readonly FolderLock hold;
 
-    private DataFolder(FileStream hold) => this.hold = hold;
+    private DataFolder(FolderLock hold) => this.hold = hold;
 
     /// <summary>Takes the folder; null where another process has it.</summary>
     /// <param name="path">The folder; made as needed.</param>
-    public static DataFolder? Take(string path)
+    /// <param name="owner">Who has it, where another process has.</param>
+    public static DataFolder? Take(string path, out string owner)
     {
         PrivateFiles.Own(path, Path.Combine(path, Database.FileName));
-        FileStream hold;
-        try
-        {
-            hold = new FileStream(Path.Combine(path, LockName), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
-        }
-        catch (IOException)
-        {
+        if (FolderLock.Take(path, "the web application", out owner) is not { } hold)
             return null;
-        }
         foreach (string own in (string[])["store", "keys"])
             PrivateFiles.MakeFolder(Path.Combine(path, own));
         RemoveRemains(Path.Combine(path, "store", FileStore.IncomingFolder));

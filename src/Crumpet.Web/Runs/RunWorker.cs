@@ -15,6 +15,9 @@ public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServ
 {
     private const int MostAtOnce = 4;
 
+    // The database and its log need some too.
+    private const long LeastFree = 64L << 20;
+
     private readonly Dictionary<int, Task> working = [];
 
     private int Threads => Math.Max(1, Environment.ProcessorCount / Math.Max(1, working.Count));
@@ -102,6 +105,7 @@ public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServ
         var build = asset.Build(store);
         try
         {
+            RoomFor(build, run.UpTo);
             await WorkStationsAsync(db, run, asset, build, source.Token);
         }
         catch (OperationCanceledException) when (source.IsCancellationRequested)
@@ -133,6 +137,14 @@ public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServ
         db.RunLog.Add(new RunLogEntry { RunId = id, At = DateTime.UtcNow, Text = run.Message });
         await db.SaveChangesAsync(CancellationToken.None);
         feed.Tell(EventOf(run, asset, run.State, 1, "", run.Message));
+    }
+
+    /// <summary>Refuses what will not fit on the disk before anything of it is worked.</summary>
+    private void RoomFor(AssetBuild build, Station upTo)
+    {
+        long needed = LeastFree + (build.Forecast(upTo).Bytes ?? 0), free = new DriveInfo(store.Root).AvailableFreeSpace;
+        if (free < needed)
+            throw new IOException($"It needs about {Show.Bytes(needed)} on the disk that holds the data folder, and {Show.Bytes(free)} are free; make room on it, or clear results nobody needs under Room, and press again.");
     }
 
     // What a full disk says of itself tells nobody what to do.
