@@ -1,10 +1,14 @@
+using System.Text.Json;
 using System.Text.Json.Nodes;
 using Crumpet.Core.Building;
 using Microsoft.Data.Sqlite;
 
 namespace Crumpet.Storage;
 
-/// <summary>Turns decisions that were kept as two whole states into what they changed, before the columns of the states go.</summary>
+/// <summary>
+/// Turns plans into what they say otherwise than the kit, which says the defaults then, and decisions that were kept as two whole states
+/// into what they changed, before the columns of the states go.
+/// </summary>
 internal static class DecisionUpgrade
 {
     private const string LastWithStates = "20261127131500_WordsAndChanges";
@@ -16,12 +20,20 @@ internal static class DecisionUpgrade
     public static void Prepare(SqliteConnection connection)
     {
         using var transaction = connection.BeginTransaction();
-        if (!HasStates(connection))
-            return;
+        bool hasStates = HasStates(connection);
         Execute(connection, "DROP TABLE IF EXISTS \"DecisionChanges\"");
         Execute(connection, "CREATE TABLE \"DecisionChanges\" (\"Id\" INTEGER PRIMARY KEY, \"ChangeJson\" TEXT NOT NULL)");
         foreach (var (assetId, name, plan) in Read(connection, "SELECT \"Id\", \"Name\", \"PlanJson\" FROM \"Assets\"", r => (r.GetInt64(0), r.GetString(1), r.GetString(2))))
         {
+            using (var update = connection.CreateCommand())
+            {
+                update.CommandText = "UPDATE \"Assets\" SET \"PlanJson\" = $plan WHERE \"Id\" = $id";
+                update.Parameters.AddWithValue("$plan", Own(plan).ToJsonString(BuildJson.Options));
+                update.Parameters.AddWithValue("$id", assetId);
+                update.ExecuteNonQuery();
+            }
+            if (!hasStates)
+                continue;
             var decisions = Read(
                 connection, $"SELECT \"Id\", \"BeforeJson\", \"AfterJson\", \"IsUndone\" FROM \"Decisions\" WHERE \"AssetId\" = {assetId} ORDER BY \"Number\"",
                 r => (Id: r.GetInt64(0), Before: Document(r.GetString(1)), After: Document(r.GetString(2)), IsUndone: r.GetBoolean(3)));
@@ -43,14 +55,16 @@ internal static class DecisionUpgrade
         transaction.Commit();
     }
 
-    private static JsonObject Standing(string name, string plan, JsonObject after) => new() { ["name"] = name, ["plan"] = JsonNode.Parse(plan), ["sources"] = after["sources"]!.DeepClone() };
+    private static JsonObject Standing(string name, string plan, JsonObject after) => new() { ["name"] = name, ["plan"] = Own(plan), ["sources"] = after["sources"]!.DeepClone() };
 
     /// <summary>A state as it was kept: its plan was a text in it.</summary>
     private static JsonObject Document(string state)
     {
         var read = JsonNode.Parse(state)!;
-        return new JsonObject { ["name"] = read["name"]!.DeepClone(), ["plan"] = JsonNode.Parse(read["planJson"]!.GetValue<string>()), ["sources"] = read["sources"]!.DeepClone() };
+        return new JsonObject { ["name"] = read["name"]!.DeepClone(), ["plan"] = Own(read["planJson"]!.GetValue<string>()), ["sources"] = read["sources"]!.DeepClone() };
     }
+
+    private static JsonObject Own(string plan) => PlanLayers.Own(new AssetPlan(), JsonSerializer.Deserialize<AssetPlan>(plan, BuildJson.Kept)!);
 
     private static bool HasStates(SqliteConnection connection) => Read(connection, "SELECT name FROM pragma_table_info('Decisions')", r => r.GetString(0)).Contains("BeforeJson");
 

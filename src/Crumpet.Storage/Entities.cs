@@ -12,12 +12,15 @@ public sealed class Kit
     public DateTime? ArchivedAt { get; set; }
     public string? RulesJson { get; set; }
 
+    /// <summary>What all its assets are decided by where they say nothing else, an <see cref="AssetPlan"/> as JSON; null for the defaults.</summary>
+    public string? PlanJson { get; set; }
+
     /// <summary>Grows with every change.</summary>
     public int Version { get; set; }
     public List<Asset> Assets { get; set; } = [];
 }
 
-/// <summary>One thing to deliver. What the artist decided is in the plan, an <see cref="AssetPlan"/> as JSON.</summary>
+/// <summary>One thing to deliver. What the artist decided otherwise than the kit is in the plan, as <see cref="PlanLayers"/> writes it.</summary>
 public sealed class Asset
 {
     public int Id { get; set; }

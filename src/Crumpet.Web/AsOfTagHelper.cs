@@ -20,7 +20,7 @@ public sealed class AsOfTagHelper : TagHelper
     /// <inheritdoc/>
     public override void Process(TagHelperContext context, TagHelperOutput output)
     {
-        int? version = ViewContext.ViewData["Asset"] is AssetView view ? view.Asset.Version : (ViewContext.ViewData["Kit"] as Kit)?.Version;
+        int? version = ViewContext.ViewData["Asset"] is AssetView view ? view.Version : (ViewContext.ViewData["Kit"] as Kit)?.Version;
         if (version is { } known)
             output.PostContent.AppendHtml($"<input type=\"hidden\" name=\"{Field}\" value=\"{known}\">");
     }

@@ -40,6 +40,12 @@ public sealed record StationStop(Station Station, StopState State, int Findings,
     public int Number => (int)Station + 1;
 }
 
+/// <summary>A setting an asset says otherwise than its kit.</summary>
+/// <param name="Setting">Which.</param>
+/// <param name="Own">What the asset says.</param>
+/// <param name="Kits">What the kit says.</param>
+public sealed record OwnSetting(PlanSetting Setting, string Own, string Kits);
+
 /// <summary>A kit and its assets as their pages show them.</summary>
 /// <param name="Kit">The kit.</param>
 /// <param name="Assets">Assets in use.</param>
@@ -77,6 +83,16 @@ public sealed class AssetView
 
     /// <summary>What the artist decided.</summary>
     public AssetPlan Plan { get; }
+
+    /// <summary>Grows with every change of what holds for the asset, its own or the kit's.</summary>
+    public int Version => Asset.Version + Asset.Kit!.Version;
+
+    /// <summary>Settings the asset says otherwise than its kit, with both.</summary>
+    public IReadOnlyList<OwnSetting> OwnSettings()
+    {
+        System.Text.Json.Nodes.JsonNode kit = ChangeMerge.Node(Asset.Kit!.Plan()), own = ChangeMerge.Node(Plan);
+        return [.. PlanLayers.Paths(Asset.Own()).Where(PlanLayers.CanBeKits).Select(PlanSettings.Find).OfType<PlanSetting>().Select(s => new OwnSetting(s, s.In(own), s.In(kit)))];
+    }
 
     /// <summary>The run at work or waiting, or null.</summary>
     public Run? Run { get; }

@@ -47,7 +47,7 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk, ChangeO
     {
         using var turn = await order.EnterAsync(AllKits);
         var kit = await db.Kits.AsNoTracking().FirstAsync(k => k.Id == kitId);
-        var copy = new Kit { Name = Names.Free($"{kit.Name} copy", await KitNamesAsync()), RulesJson = kit.RulesJson };
+        var copy = new Kit { Name = Names.Free($"{kit.Name} copy", await KitNamesAsync()), RulesJson = kit.RulesJson, PlanJson = kit.PlanJson };
         foreach (var asset in await ToCopy().Where(a => a.KitId == kitId && a.ArchivedAt == null).OrderBy(a => a.Id).ToListAsync())
             copy.Assets.Add(CopyOf(asset, asset.Name));
         db.Kits.Add(copy);
@@ -106,7 +106,7 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk, ChangeO
             return (null, problem);
         using var turn = await order.EnterAsync(kitId);
         var taken = await db.Assets.Where(a => a.KitId == kitId).Select(a => a.Name).ToListAsync();
-        var atlas = new Asset { KitId = kitId, Name = Names.Free("Atlas", taken), PlanJson = "" };
+        var atlas = new Asset { KitId = kitId, Kit = await db.Kits.FirstAsync(k => k.Id == kitId), Name = Names.Free("Atlas", taken), PlanJson = "" };
         atlas.SetPlan(Atlas.Join([.. members.Select(m => new AtlasMember(m.Name, m.Plan(), PartsOf(m)))]));
         foreach (var member in members)
         {
@@ -140,7 +140,7 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk, ChangeO
         kit.SetRules(DemoKit.Rules);
         foreach (var source in DemoKit.Assets())
         {
-            var asset = new Asset { Name = source.Name, PlanJson = "" };
+            var asset = new Asset { Name = source.Name, PlanJson = "", Kit = kit };
             asset.SetPlan(source.Plan);
             foreach (var (name, bytes) in source.Files)
                 asset.AddSource(name, store.Put(bytes), bytes.Length, DateTime.UtcNow);

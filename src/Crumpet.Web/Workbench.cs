@@ -91,8 +91,7 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
         var (arrived, refused) = intake.Take(files, cancel);
         using var turn = await order.EnterAsync(kitId, cancel);
         var taken = await db.Assets.Where(a => a.KitId == kitId).Select(a => a.Name).ToListAsync(cancel);
-        var asset = new Asset { KitId = kitId, Name = "", PlanJson = "" };
-        asset.SetPlan(new AssetPlan());
+        var asset = new Asset { KitId = kitId, Name = "", PlanJson = "{}" };
         if (IntakeDesk.Add(asset, arrived) == 0)
             return (null, refused.Count > 0 ? string.Join(' ', refused) : "No file arrived; drop OBJ, glTF, GLB, PLY or STL meshes, their textures, or a zip of them.");
         string first = asset.Sources.Select(s => s.Name).FirstOrDefault(MeshFiles.IsMesh) ?? asset.Sources[0].Name;
@@ -197,6 +196,63 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
         return conflict;
     }
 
+    /// <summary>Changes what a kit's assets are decided by where they say nothing else, and takes all of them in again.</summary>
+    /// <param name="kitId">The kit.</param>
+    /// <param name="change">The change.</param>
+    /// <param name="asOf">Version it was made on; null for how the kit stands.</param>
+    /// <returns>What is wrong with the change, one sentence, or null when it was made.</returns>
+    public async Task<string?> DecideForKitAsync(int kitId, Func<AssetPlan, AssetPlan> change, int? asOf = null)
+    {
+        using (await order.EnterAsync(kitId))
+        {
+            db.ChangeTracker.Clear();
+            var kit = await db.Kits.Include(k => k.Assets).FirstAsync(k => k.Id == kitId);
+            var now = kit.Plan();
+            order.Remember("kit plan", kitId, kit.Version, JsonSerializer.Serialize(now, BuildJson.Options));
+            foreach (var asset in kit.Assets)
+                order.Remember("asset", asset.Id, VersionOf(asset), JsonSerializer.Serialize(asset.Plan(), BuildJson.Options));
+            var plan = change(now);
+            if (asOf is { } version && version != kit.Version && order.Find("kit plan", kitId, version) is { } json)
+            {
+                var (merged, forced) = ChangeMerge.Merge(JsonSerializer.Deserialize<AssetPlan>(json, BuildJson.Kept)!, now, change);
+                plan = merged;
+                if (forced is not null)
+                    Problem("the kit's settings");
+            }
+            if (plan.Problem() is { } problem)
+                return problem;
+            kit.SetPlan(plan);
+            // What an asset now says as the kit does is the kit's.
+            foreach (var asset in kit.Assets)
+                asset.PlanJson = PlanLayers.Own(kit.Plan(), PlanLayers.Merge(kit.Plan(), asset.Own())).ToJsonString(BuildJson.Options);
+            await db.SaveChangesAsync();
+        }
+        await TakeInKitAsync(kitId);
+        return conflict;
+    }
+
+    /// <summary>Lets a setting of an asset be as the kit says.</summary>
+    /// <returns>What is wrong with that, one sentence, or null.</returns>
+    public async Task<string?> AsTheKitSaysAsync(int assetId, string? path)
+    {
+        if (PlanSettings.Find(path ?? "") is null)
+            return "That setting is not there any more; reload the page.";
+        return await DecideAsync(assetId, plan => PlanLayers.With(plan, path!, kitOf!.Plan()));
+    }
+
+    /// <summary>Makes a setting of an asset the kit's, for all its assets that say nothing else.</summary>
+    /// <returns>What is wrong with that, one sentence, or null.</returns>
+    public async Task<string?> ForTheKitAsync(int assetId, string? path)
+    {
+        if (PlanSettings.Find(path ?? "") is null || !PlanLayers.CanBeKits(path!))
+            return "That setting is this asset's alone and cannot be the kit's.";
+        var own = (await TrackedAsync(assetId)).Plan();
+        if (await DecideForKitAsync(await KitOfAsync(assetId), kit => PlanLayers.With(kit, path!, own)) is { } problem)
+            return problem;
+        return await AsTheKitSaysAsync(assetId, path);
+    }
+
+    private Kit? kitOf;
     private string? conflict;
 
     private void Problem(string what) => conflict = $"Somebody else changed the same of {what} meanwhile; theirs was kept, and the rest of yours was added. Look at it, and change it again where it is not right.";
@@ -252,7 +308,7 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
         var asset = await TrackedAsync(assetId);
         var plan = asset.Plan();
         var (changed, forced) = (change(plan), (AssetPlan?)null);
-        if (asOf is { } version && version != asset.Version)
+        if (asOf is { } version && version != VersionOf(asset))
         {
             if (order.Find("asset", assetId, version) is not { } json)
                 return ChangeMerge.TooOld;
@@ -297,7 +353,7 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
     {
         using var turn = await order.EnterAsync(await KitOfAsync(assetId));
         var asset = await TrackedAsync(assetId);
-        if (asOf is { } version && version != asset.Version)
+        if (asOf is { } version && version != VersionOf(asset))
             return "Something was decided meanwhile, and going back would take that away too; here is all that was decided, go back to what you meant.";
         if (!asset.GoTo(number))
             return null;
@@ -336,6 +392,8 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
     private Task<List<Run>> ActiveRunsAsync() =>
         db.Runs.Where(r => r.State == RunState.Running || r.State == RunState.Queued).OrderBy(r => r.Id).AsNoTracking().ToListAsync();
 
+    private static int VersionOf(Asset asset) => asset.Version + asset.Kit!.Version;
+
     private Task<int> KitOfAsync(int assetId) => db.Assets.Where(a => a.Id == assetId).Select(a => a.KitId).FirstAsync();
 
     /// <summary>The asset as it stands in the database, whatever was loaded before.</summary>
@@ -343,7 +401,8 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
     {
         db.ChangeTracker.Clear();
         var asset = await db.Assets.Include(a => a.Kit).Include(a => a.Sources).Include(a => a.Decisions).AsSplitQuery().FirstAsync(a => a.Id == assetId);
-        order.Remember("asset", assetId, asset.Version, asset.PlanJson);
+        kitOf = asset.Kit;
+        order.Remember("asset", assetId, VersionOf(asset), JsonSerializer.Serialize(asset.Plan(), BuildJson.Options));
         return asset;
     }
 

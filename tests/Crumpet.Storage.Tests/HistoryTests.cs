@@ -99,7 +99,7 @@ public sealed class HistoryTests : IDisposable
         foreach (string name in (string[])["One", "Two", "Three"])
         {
             await using var db = new CrumpetDb(Database.Options(folder));
-            var asset = await db.Assets.Include(a => a.Sources).Include(a => a.Decisions).SingleAsync();
+            var asset = await db.Assets.Include(a => a.Kit).Include(a => a.Sources).Include(a => a.Decisions).SingleAsync();
             if (name == "Three")
             {
                 asset.GoTo(1);
@@ -151,7 +151,7 @@ public sealed class HistoryTests : IDisposable
         }
         Assert.False(Database.Prepare(folder));
         using var now = new CrumpetDb(Database.Options(folder));
-        var asset = now.Assets.Include(a => a.Sources).Include(a => a.Decisions).Include(a => a.Marks).Include(a => a.Findings).Single();
+        var asset = now.Assets.Include(a => a.Kit).Include(a => a.Sources).Include(a => a.Decisions).Include(a => a.Marks).Include(a => a.Findings).Single();
         Assert.Equal(["decision 1", "decision 2", "decision 3"], asset.Decisions.OrderBy(d => d.Number).Select(d => d.Sentence));
         Assert.Equal([Station.Bake, Station.Deliver], asset.Marks.Select(m => m.Station).Order());
         Assert.Equal((Station.Intake, Severity.Warn), (asset.Findings[0].Station, asset.Findings[0].Severity));

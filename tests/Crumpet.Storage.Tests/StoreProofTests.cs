@@ -88,7 +88,7 @@ public sealed class StoreProofTests : IDisposable
         using (var db = new CrumpetDb(Database.Options(folder)))
         {
             // Decided and taken back a day ago; another one long before that.
-            var asset = db.Assets.Include(a => a.Sources).Include(a => a.Decisions).Single();
+            var asset = db.Assets.Include(a => a.Kit).Include(a => a.Sources).Include(a => a.Decisions).Single();
             var before = AssetState.Of(asset);
             asset.SetPlan(undone);
             asset.Record(before, "padding", DateTime.UtcNow.AddDays(-1));

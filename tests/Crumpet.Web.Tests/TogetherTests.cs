@@ -24,12 +24,12 @@ public sealed partial class TogetherTests : WebAppTests
         }));
         Assert.All(answers, a => Assert.Equal(HttpStatusCode.OK, a));
         await using var db = new CrumpetDb(Database.Options(DataFolder));
-        var kept = await db.Assets.Include(a => a.Decisions).Include(a => a.Sources).SingleAsync(TestContext.Current.CancellationToken);
+        var kept = await db.Assets.Include(a => a.Kit).Include(a => a.Decisions).Include(a => a.Sources).SingleAsync(TestContext.Current.CancellationToken);
         Assert.Equal(50, kept.Plan().Pairs.TrayByHand.Count);
         Assert.Equal(Enumerable.Range(1, 50), kept.Decisions.Select(d => d.Number).Order());
         await PostAsync(client, $"{asset}/history", null, new() { ["number"] = "0" });
         await using var later = new CrumpetDb(Database.Options(DataFolder));
-        Assert.Empty((await later.Assets.SingleAsync(TestContext.Current.CancellationToken)).Plan().Pairs.TrayByHand);
+        Assert.Empty((await later.Assets.Include(a => a.Kit).SingleAsync(TestContext.Current.CancellationToken)).Plan().Pairs.TrayByHand);
     }
 
     [Fact]
@@ -54,7 +54,7 @@ public sealed partial class TogetherTests : WebAppTests
         async Task<(int, GreenDirection)> RaysAsync()
         {
             await using var db = new CrumpetDb(Database.Options(DataFolder));
-            var bake = (await db.Assets.SingleAsync()).Plan().Bake;
+            var bake = (await db.Assets.Include(a => a.Kit).SingleAsync()).Plan().Bake;
             return (bake.OcclusionRays, bake.Green);
         }
     }
@@ -70,7 +70,7 @@ public sealed partial class TogetherTests : WebAppTests
         await PostAsync(client, $"{asset}/pairs", "Tray", new() { ["part"] = "two", ["tray"] = "1" });
         Assert.Contains("was decided meanwhile", await PostAsync(client, $"{asset}/history", null, new() { ["number"] = "0", ["asOf"] = version }), StringComparison.Ordinal);
         await using var db = new CrumpetDb(Database.Options(DataFolder));
-        Assert.Equal(["one", "two"], (await db.Assets.SingleAsync(TestContext.Current.CancellationToken)).Plan().Pairs.TrayByHand.Keys.Order());
+        Assert.Equal(["one", "two"], (await db.Assets.Include(a => a.Kit).SingleAsync(TestContext.Current.CancellationToken)).Plan().Pairs.TrayByHand.Keys.Order());
     }
 
     [Fact]
@@ -128,12 +128,41 @@ public sealed partial class TogetherTests : WebAppTests
     }
 
     [Fact]
+    public async Task What_the_kit_decides_holds_for_every_asset_but_where_it_says_otherwise()
+    {
+        using var app = Start();
+        using var client = app.CreateClient();
+        string one = await DropAsync(client, ("crate_low.obj", Low)), two = await DropAsync(client, ("crate_low.obj", Low));
+        await PostAsync(client, $"{one}/bake", "Bake", new(SmallBake) { ["size"] = "512" });
+        Assert.Contains("of its own, the rest as the kit says", await client.GetStringAsync($"{one}/bake"), StringComparison.Ordinal);
+        Assert.Contains("All settings here are as the kit says", await client.GetStringAsync($"{two}/bake"), StringComparison.Ordinal);
+        await PostAsync(client, "/kits/1", "Settings", new() { ["set[bake.size]"] = "1024", ["set[bake.samples]"] = "4" });
+        Assert.Equal([(512, 1), (1024, 4)], await SizesAsync());
+        // As the kit says, and what the kit says next.
+        await PostAsync(client, $"{one}/bake", "AsKit", new() { ["path"] = "bake.size" });
+        await PostAsync(client, "/kits/1", "Settings", new() { ["set[bake.size]"] = "256" });
+        Assert.Equal([(256, 1), (256, 4)], await SizesAsync());
+        // What one says becomes what all say.
+        await PostAsync(client, $"{one}/bake", "KitsOwn", new() { ["path"] = "bake.samples" });
+        Assert.Equal([(256, 1), (256, 1)], await SizesAsync());
+        await PostAsync(client, $"{one}/history", null, new() { ["number"] = "0" });
+        Assert.Equal([(256, 1), (256, 1)], await SizesAsync());
+        Assert.Contains("it must be 16 to 8192 px", await PostAsync(client, "/kits/1", "Settings", new() { ["set[bake.size]"] = "7" }), StringComparison.Ordinal);
+
+        async Task<(int, int)[]> SizesAsync()
+        {
+            await using var db = new CrumpetDb(Database.Options(DataFolder));
+            return [.. (await db.Assets.Include(a => a.Kit).OrderBy(a => a.Id).ToListAsync()).Select(a => (a.Plan().Bake.Size, a.Plan().Bake.Samples))];
+        }
+    }
+
+    [Fact]
     public async Task An_archived_kit_is_deleted_for_good_with_all_that_is_its_own()
     {
         using var app = Start();
         using var client = app.CreateClient();
         await DropAsync(client, ("crate_low.obj", Low));
-        await UntilAsync(client, "/runs", "Stopped at Pairs");
+        await UntilAsync(client, "/runs", "Stopped at Intake");
         Assert.Contains("is in use; archive it first", await PostAsync(client, "/room", "Delete", new() { ["kit"] = "1" }), StringComparison.Ordinal);
         await PostAsync(client, "/kits", "Archive", new() { ["kit"] = "1" });
         Assert.Contains("Delete Test kit for good", await client.GetStringAsync("/room"), StringComparison.Ordinal);

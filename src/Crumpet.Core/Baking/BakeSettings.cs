@@ -95,6 +95,7 @@ public sealed record BakeSettings : IChecked
     public int Samples { get; init; } = 2;
 
     /// <summary>How samples are spread.</summary>
+    [Called("Samples spread over")]
     public SampleFilter Filter { get; init; }
 
     /// <summary>How far outside the low surface a ray starts, metres.</summary>
@@ -106,9 +107,11 @@ public sealed record BakeSettings : IChecked
     public float InwardReachMetres { get; init; } = 0.02f;
 
     /// <summary>Direction of tangent-space maps' green channel.</summary>
+    [Called("Green turns")]
     public GreenDirection Green { get; init; } = GreenDirection.Up;
 
     /// <summary>What becomes of the high side's own normal textures in normal maps.</summary>
+    [Called("Normal textures of the high side")]
     public HighNormalUse HighNormals { get; init; }
 
     /// <summary>Bits a channel of PNG maps whose file is not chosen: 8 or 16. Height and position are 16 all the same.</summary>
@@ -119,6 +122,7 @@ public sealed record BakeSettings : IChecked
     public IReadOnlyDictionary<BakeMap, MapFile> Files { get; init; } = new Dictionary<BakeMap, MapFile>();
 
     /// <summary>Whether 8-bit results are dithered with blue noise.</summary>
+    [Called("Dithering")]
     public bool Dither { get; init; } = true;
 
     /// <summary>How far islands are grown into empty room, pixels; <see cref="WholeSheet"/> fills the sheet.</summary>
@@ -126,6 +130,7 @@ public sealed record BakeSettings : IChecked
     public int PaddingPixels { get; init; } = 16;
 
     /// <summary>Whether maps get an alpha channel that is full where a low triangle is.</summary>
+    [Called("Coverage as alpha")]
     public bool CoverageAlpha { get; init; }
 
     /// <summary>Padding that fills the sheet.</summary>
@@ -136,6 +141,7 @@ public sealed record BakeSettings : IChecked
     public int OcclusionRays { get; init; } = 64;
 
     /// <summary>What blocks the light of ambient occlusion.</summary>
+    [Called("Occluded by")]
     public Occluders Occluders { get; init; } = Occluders.Tray;
 
     /// <summary>How far away something still occludes, metres; 0 for any distance.</summary>
@@ -147,12 +153,15 @@ public sealed record BakeSettings : IChecked
     public float OcclusionFalloffMetres { get; init; }
 
     /// <summary>Whether the ground under the asset occludes.</summary>
+    [Called("Ground occludes")]
     public bool GroundOccludes { get; init; }
 
     /// <summary>Whether surfaces occlude from behind too.</summary>
+    [Called("Back faces occlude")]
     public bool BackFacesOcclude { get; init; } = true;
 
     /// <summary>Whether occlusion and thickness are smoothed where neither normal nor place changes.</summary>
+    [Called("Smooth noise")]
     public bool Denoise { get; init; }
 
     /// <summary>Rays a texel of thickness, 1 to 4096.</summary>
@@ -176,9 +185,11 @@ public sealed record BakeSettings : IChecked
     public float HeightRangeMetres { get; init; }
 
     /// <summary>What has one colour in the ID map.</summary>
+    [Called("IDs by")]
     public IdSource IdBy { get; init; }
 
     /// <summary>What makes texels see-through.</summary>
+    [Called("Opacity from")]
     public OpacitySource OpacityBy { get; init; }
 
     /// <summary>Maps made from textures; on a sheet where the same map is baked, that one counts.</summary>

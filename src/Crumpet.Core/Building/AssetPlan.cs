@@ -39,6 +39,19 @@ public enum Station
 /// <summary>Words for stations.</summary>
 public static class Stations
 {
+    // Where the first word of a setting's path does not name its station.
+    private static readonly Dictionary<string, Station> BySetting = new(StringComparer.Ordinal)
+    {
+        ["namePattern"] = Station.Pairs, ["trays"] = Station.Pairs, ["pairs"] = Station.Pairs, ["layout"] = Station.Layout, ["bake"] = Station.Bake, ["recipe"] = Station.Convert, ["bindPattern"] = Station.Bind,
+    };
+
+    /// <summary>The station a setting belongs to; null where it is none's.</summary>
+    /// <param name="path">Names of the fields that lead to it, with points between.</param>
+    public static Station? Of(string path) => BySetting.TryGetValue(path.Split('.')[0], out var station) ? station : null;
+
+    /// <summary>Whether the ticket of a station shows a setting: those of its own, and the reaches where parts are paired by them.</summary>
+    public static bool Shows(this Station station, string path) => Of(path) == station || (station == Station.Pairs && path is "bake.outwardReachMetres" or "bake.inwardReachMetres");
+
     /// <summary>The station of a word, as it stands in addresses, or null where there is none.</summary>
     public static Station? OfWord(string word) =>
         Enum.TryParse<Station>(word, ignoreCase: true, out var station) && Enum.IsDefined(station) && !char.IsAsciiDigit(word[0]) ? station : null;
@@ -60,6 +73,7 @@ public sealed record AssetPlan : IChecked
     public IReadOnlyList<Mend> Mends { get; init; } = [];
 
     /// <summary>How parts are spread over trays.</summary>
+    [Called("Parts on trays")]
     public TrayMode Trays { get; init; } = TrayMode.Planned;
 
     /// <summary>What was decided about single parts and trays.</summary>

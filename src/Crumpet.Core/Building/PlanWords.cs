@@ -121,7 +121,7 @@ public static class PlanWords
     private static string FileWords(MapFile file) => file switch { MapFile.Png8 => "8-bit PNG", MapFile.Png16 => "16-bit PNG", MapFile.Tga => "TGA", _ => "EXR" };
 
     /// <summary>A field's name as words: <c>paddingPixels</c> as "padding pixels".</summary>
-    internal static string InWords(string field) => string.Concat(field.Select(c => char.IsUpper(c) ? $" {char.ToLowerInvariant(c)}" : $"{c}"));
+    public static string InWords(string field) => string.Concat(field.Select(c => char.IsUpper(c) ? $" {char.ToLowerInvariant(c)}" : $"{c}"));
 
     private static string Capital(string words) => char.ToUpperInvariant(words[0]) + words[1..];
 

@@ -19,6 +19,15 @@ public abstract class FieldRuleAttribute(string what) : Attribute
     public abstract string? Problem(object value, string whose = "");
 }
 
+/// <summary>What a field is called in lists of settings, where no rule says it.</summary>
+/// <param name="label">The name, as a label begins with it.</param>
+[AttributeUsage(AttributeTargets.Property)]
+public sealed class CalledAttribute(string label) : Attribute
+{
+    /// <summary>The name.</summary>
+    public string Label { get; } = label;
+}
+
 /// <summary>A number between two others.</summary>
 /// <param name="what">The field as a sentence begins with it.</param>
 /// <param name="least">Least value.</param>

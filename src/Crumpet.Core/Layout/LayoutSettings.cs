@@ -126,9 +126,11 @@ public sealed record LayoutSettings : IChecked
     public const int MostSheets = 16;
 
     /// <summary>Where UVs come from, for parts that say nothing else; objects without UVs are always unwrapped.</summary>
+    [Called("UVs")]
     public UvSource Uvs { get; init; }
 
     /// <summary>Whether islands are scaled to one density and packed; otherwise UVs stay as they came.</summary>
+    [Called("Pack islands")]
     public bool Pack { get; init; }
 
     /// <summary>How surfaces are cut and laid flat.</summary>
@@ -148,6 +150,7 @@ public sealed record LayoutSettings : IChecked
     public double? PixelsPerMetre { get; init; }
 
     /// <summary>Whether the tile is filled even where the kit says a density.</summary>
+    [Called("Density fills the tile")]
     public bool FillsTile { get; init; }
 
     /// <summary>Least room between islands and to the border, pixels of the sheet.</summary>
@@ -155,6 +158,7 @@ public sealed record LayoutSettings : IChecked
     public int PaddingPixels { get; init; } = 8;
 
     /// <summary>How islands may be turned.</summary>
+    [Called("Islands turn")]
     public PackRotation Rotation { get; init; }
 
     /// <summary>How far a part's density may differ from even so that the tile fills, percent.</summary>
@@ -162,9 +166,11 @@ public sealed record LayoutSettings : IChecked
     public float SlackPercent { get; init; }
 
     /// <summary>Whether islands that are exactly equal, or mirror images, lie on the same texels; copies are moved one tile aside.</summary>
+    [Called("Stack equal islands")]
     public bool StackEqual { get; init; }
 
     /// <summary>What shares a sheet.</summary>
+    [Called("Sheets by")]
     public SheetRule Sheets { get; init; }
 
     /// <summary>How many sheets parts that lie together may take.</summary>

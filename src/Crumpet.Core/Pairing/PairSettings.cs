@@ -157,6 +157,7 @@ public sealed record PairSettings
     public IReadOnlyDictionary<int, TraySettings> Trays { get; init; } = new Dictionary<int, TraySettings>();
 
     /// <summary>Where rays start, for parts that say nothing else.</summary>
+    [Called("Rays start at")]
     public CageKind Cage { get; init; }
 
     /// <summary>How much farther than needed a fitted cage goes, outwards and inwards, metres.</summary>
@@ -164,6 +165,7 @@ public sealed record PairSettings
     public float CageMarginMetres { get; init; } = 0.0005f;
 
     /// <summary>Where rays come from over hard edges, for parts that say nothing else.</summary>
+    [Called("Rays over hard edges")]
     public RayDirection Direction { get; init; }
 
     /// <summary>Share of shading normals in blended directions, 0 to 1.</summary>

@@ -30,6 +30,7 @@ namespace Crumpet.Storage.Migrations
             migrationBuilder.Sql("DROP TABLE \"DecisionChanges\";");
             migrationBuilder.AddColumn<int>(name: "Version", table: "Assets", type: "INTEGER", nullable: false, defaultValue: 0);
             migrationBuilder.AddColumn<int>(name: "Version", table: "Kits", type: "INTEGER", nullable: false, defaultValue: 0);
+            migrationBuilder.AddColumn<string>(name: "PlanJson", table: "Kits", type: "TEXT", nullable: true);
             migrationBuilder.AddColumn<string>(name: "JobsJson", table: "Runs", type: "TEXT", nullable: true);
             migrationBuilder.DropColumn(name: "BeforeJson", table: "Decisions");
             migrationBuilder.DropColumn(name: "AfterJson", table: "Decisions");

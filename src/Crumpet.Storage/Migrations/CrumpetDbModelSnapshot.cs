@@ -215,6 +215,9 @@ namespace Crumpet.Storage.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("PlanJson")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("RulesJson")
                         .HasColumnType("TEXT");
 

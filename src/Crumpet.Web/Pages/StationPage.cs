@@ -95,6 +95,22 @@ public abstract class StationPage(Workbench workbench) : PageModel, IAddressed, 
         return Problem is null ? Again() : await OnGetAsync();
     }
 
+    /// <summary>Lets a setting be as the kit says.</summary>
+    /// <param name="path">The setting.</param>
+    public async Task<IActionResult> OnPostAsKitAsync(string? path)
+    {
+        Problem = await Workbench.AsTheKitSaysAsync(Id, path);
+        return Problem is null ? Again() : await OnGetAsync();
+    }
+
+    /// <summary>Makes a setting the kit's.</summary>
+    /// <param name="path">The setting.</param>
+    public async Task<IActionResult> OnPostKitsOwnAsync(string? path)
+    {
+        Problem = await Workbench.ForTheKitAsync(Id, path);
+        return Problem is null ? Again() : await OnGetAsync();
+    }
+
     /// <summary>Records the first mend of every finding that has a safe one.</summary>
     public async Task<IActionResult> OnPostMendSafeAsync()
     {

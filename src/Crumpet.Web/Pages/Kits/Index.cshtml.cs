@@ -1,4 +1,5 @@
 using System.ComponentModel.DataAnnotations;
+using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
 using Crumpet.Web.Hosting;
 using Microsoft.AspNetCore.Mvc;
@@ -85,6 +86,28 @@ public sealed class IndexModel(Workbench workbench, KitDesk kits) : PageModel, I
 
         static string[] Words(string? text) => (text ?? "").Split([' ', ','], StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
     }
+
+    /// <summary>Changes what the kit's assets are decided by where they say nothing else.</summary>
+    /// <param name="set">Settings by their paths, as they were typed.</param>
+    public async Task<IActionResult> OnPostSettingsAsync(Dictionary<string, string> set)
+    {
+        try
+        {
+            Problem = await workbench.DecideForKitAsync(Id, plan =>
+            {
+                var document = ChangeMerge.Node(plan);
+                return PlanSettings.All.Where(s => set.TryGetValue(s.Path, out string? typed) && Said(typed) != s.In(document))
+                    .Aggregate(plan, (p, s) => PlanLayers.With(p, s.Path, s.Read(set[s.Path])));
+            }, AsOf);
+        }
+        catch (FormatException e)
+        {
+            Problem = e.Message;
+        }
+        return Problem is null ? RedirectToPage(new { Id }) : await OnGetAsync();
+    }
+
+    private static string Said(string? typed) => string.IsNullOrWhiteSpace(typed) ? "none" : typed.Trim();
 
     /// <summary>Switches a mend of the whole kit on or off.</summary>
     public Task<IActionResult> OnPostSwitchAsync(int number, bool on) => ChangeAsync(r => r with { Mends = [.. r.Mends.Select((m, i) => i == number ? m with { IsOn = on } : m)] });
