@@ -1,6 +1,7 @@
 using System.CommandLine;
 using Crumpet.Core;
 using Crumpet.Core.Building;
+using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
 using Crumpet.Storage;
 
@@ -28,21 +29,23 @@ internal static class BuildCommand
         if (parsed.GetValue(Out) is null && !parsed.GetValue(Explain))
             throw new UsageException("build needs --out, a folder for the packages, or --explain.");
         int threads = Output.Within("--threads", parsed.GetValue(Threads), 1, Output.MostThreads);
-        var kit = KitFile.Read(Output.ReadFile(new FileInfo(Path.Combine(folder.FullName, KitFile.FileName))));
+        var kit = KitFolder.Read(path => new FileInfo(Path.Combine(folder.FullName, path)) is { Exists: true } file ? Output.ReadFile(file) : null);
         using var temporary = parsed.GetValue(Kept) is null ? new TemporaryStore() : null;
         var store = parsed.GetValue(Kept) is { } lasting ? new FileStore(lasting.FullName) : temporary!.Store;
         var builds = kit.Assets.Select(asset =>
         {
-            var sources = new SourceFolder(store);
-            foreach (string source in asset.Sources)
-                sources.Add(new FileInfo(Path.Combine(folder.FullName, asset.Folder, source)), null);
-            var build = new AssetBuild(AssetBuild.FileNameOf(asset.Name), asset.Plan ?? new AssetPlan(), sources.Files, store, kit.Rules) { Identity = $"{kit.Name}/{asset.Folder}" };
+            var sources = asset.Sources.Select(source =>
+            {
+                byte[] bytes = Output.ReadFile(new FileInfo(Path.Combine(folder.FullName, asset.Folder, source.Path)));
+                return new SourceFile(source.Path, store.Put(bytes), bytes.Length, source.Side);
+            });
+            var build = new AssetBuild(AssetBuild.FileNameOf(asset.Name), kit.PlanOf(asset), [.. sources], store, kit.Rules) { Identity = $"{kit.Name}/{asset.Folder}" };
             return (asset.Name, Build: build);
         }).ToArray();
         return parsed.GetValue(Explain) ? Tell(parsed, kit, builds) : Build(parsed, kit, builds, store, threads, cancel);
     }
 
-    private static int Build(ParseResult parsed, KitFile kit, (string Name, AssetBuild Build)[] builds, FileStore store, int threads, CancellationToken cancel)
+    private static int Build(ParseResult parsed, KitFolder kit, (string Name, AssetBuild Build)[] builds, FileStore store, int threads, CancellationToken cancel)
     {
         var assets = new List<object>();
         var lines = new List<string>();
@@ -68,7 +71,7 @@ internal static class BuildCommand
         return Output.Print(parsed, new { kit = kit.Name, assets, jobs, findings }, lines, findings);
     }
 
-    private static int Tell(ParseResult parsed, KitFile kit, (string Name, AssetBuild Build)[] builds)
+    private static int Tell(ParseResult parsed, KitFolder kit, (string Name, AssetBuild Build)[] builds)
     {
         var told = builds.Select(b => (b.Name, Forecast: b.Build.Forecast(Station.Deliver))).ToArray();
         var lines = new List<string>();

@@ -10,14 +10,14 @@ internal static class DemoCommand
     public static Command Make()
     {
         var folder = new Option<DirectoryInfo>("--out") { Required = true, Description = "Folder to write the kit to." };
-        var command = new Command("demo", "Write the demo kit: meshes and kit.json.") { folder };
+        var command = new Command("demo", "Write the demo kit as a kit folder.") { folder };
         command.SetAction(parsed =>
         {
             var assets = DemoKit.Assets();
             var target = parsed.GetRequiredValue(folder);
             var kit = DemoKit.Kit(assets);
             var written = assets.Zip(kit.Assets).SelectMany(a => a.First.Files.Select(f => Output.Write(target, Path.Combine(a.Second.Folder, f.FileName), f.Bytes))).ToList();
-            written.Add(Output.Write(target, KitFile.FileName, kit.Write()));
+            written.AddRange(kit.Documents().Select(d => Output.Write(target, d.Path, d.Bytes)));
             return Output.Print(parsed, new { kit = kit.Name, files = written }, written, []);
         });
         return command;

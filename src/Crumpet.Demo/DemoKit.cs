@@ -43,9 +43,9 @@ public static class DemoKit
     public static DemoAsset RainGaugeAsset() => new(
         "Tipping rain gauge", Plan, [.. Files("rain_gauge", RainGauge.Low(), RainGauge.High()), ("rain_gauge_colour.png", ImageFile.WritePng(RainGauge.Colour(ColourSide)))]);
 
-    /// <summary>The kit's own file, for a folder that holds each asset's sources under its name.</summary>
-    public static KitFile Kit(IReadOnlyList<DemoAsset> assets) =>
-        new(1, KitName, [.. assets.Select(a => new KitAsset(a.Name, AssetBuild.FileNameOf(a.Name), [.. a.Files.Select(f => f.FileName)], a.Plan))], Rules);
+    /// <summary>The kit as a folder.</summary>
+    public static KitFolder Kit(IReadOnlyList<DemoAsset> assets) =>
+        new(KitName, Rules, Plan, [.. assets.Select(a => new KitFolderAsset(a.Name, KitFolder.FolderOf(a.Name), [.. a.Files.Select(f => new KitFolderSource(f.FileName))], PlanLayers.Own(Plan, a.Plan)))]);
 
     private static IReadOnlyList<(string FileName, byte[] Bytes)> Files(string name, Scene low, Scene high)
     {

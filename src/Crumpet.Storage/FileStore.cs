@@ -68,6 +68,9 @@ public sealed class FileStore(string folder, bool isLasting = true) : IResultSto
         return hash;
     }
 
+    /// <summary>A file for what is made and sent at once; gone as soon as it is closed.</summary>
+    public FileStream Aside() => new(Path.Combine(Incoming(), Guid.NewGuid().ToString("N")), FileMode.CreateNew, FileAccess.ReadWrite, FileShare.None, 1 << 16, FileOptions.DeleteOnClose | FileOptions.Asynchronous);
+
     /// <summary>Keeps what a stream gives, written aside first and never held whole.</summary>
     /// <param name="source">Read to its end.</param>
     /// <param name="bytes">How many bytes there were.</param>

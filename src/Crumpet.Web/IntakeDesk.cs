@@ -14,6 +14,9 @@ public sealed record ArrivedFile(string Name, string Sha256, long Bytes);
 /// <summary>Takes uploaded files into the store: single ones, folders, zips.</summary>
 public sealed class IntakeDesk(FileStore store)
 {
+    /// <summary>Folder below the data folder where kit folders are opened from and saved to.</summary>
+    public const string KitsFolder = "kits";
+
     private const int MostSaid = 5;
 
     // Slower than any disk that writes what comes out of a zip; what takes longer is made to take long.
@@ -56,6 +59,33 @@ public sealed class IntakeDesk(FileStore store)
             }
         }
         return (taken, refused.Count <= MostSaid ? refused : [.. refused.Take(MostSaid), $"{refused.Count - MostSaid} more were refused."]);
+    }
+
+    /// <summary>Takes the files of a zipped kit folder into the store.</summary>
+    /// <exception cref="SourceFileException">It is no zip, or one of its files cannot be taken.</exception>
+    public Dictionary<string, (string Sha256, long Bytes)> TakeKit(IFormFile zip, CancellationToken cancel)
+    {
+        var files = new Dictionary<string, (string, long)>(StringComparer.Ordinal);
+        using var stream = zip.OpenReadStream();
+        ZipContents.Read(stream, Clean(zip.FileName), (path, content) => files[Clean(path)] = (store.Put(content, out long bytes), bytes), e => throw e, null, cancel);
+        return files;
+    }
+
+    /// <summary>Takes the files of a kit folder below the data folder into the store.</summary>
+    /// <exception cref="SourceFileException">There is no such folder.</exception>
+    public Dictionary<string, (string Sha256, long Bytes)> TakeKit(string dataFolder, string? name)
+    {
+        string root = Path.Combine(dataFolder, KitsFolder), wanted = Clean(name ?? "");
+        var folder = new DirectoryInfo(Path.Combine(root, wanted));
+        if (string.IsNullOrWhiteSpace(name) || !folder.Exists || folder.LinkTarget is not null)
+            throw new SourceFileException(wanted, "", $"there is no folder {Path.Combine(KitsFolder, wanted)} in the data folder", "Put the kit folder there, or give a zip of it");
+        var files = new Dictionary<string, (string, long)>(StringComparer.Ordinal);
+        foreach (var file in folder.EnumerateFiles("*", new EnumerationOptions { RecurseSubdirectories = true, AttributesToSkip = FileAttributes.ReparsePoint }))
+        {
+            using var stream = file.OpenRead();
+            files[Path.GetRelativePath(folder.FullName, file.FullName).Replace('\\', '/')] = (store.Put(stream, out long bytes), bytes);
+        }
+        return files;
     }
 
     /// <summary>Adds files that came in to an asset.</summary>

@@ -1,3 +1,4 @@
+using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
 using Crumpet.Demo;
@@ -64,6 +65,56 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk, ChangeO
         await db.SaveChangesAsync();
         if (archived)
             await CancelRunsAsync(r => r.Asset!.KitId == kitId);
+    }
+
+    /// <summary>A kit as a folder, with the source of each of its files; null where there is no such kit.</summary>
+    public async Task<(KitFolder Folder, IReadOnlyList<(string Path, string Sha256)> Sources)?> FolderAsync(int kitId)
+    {
+        var kit = await db.Kits.Include(k => k.Assets).ThenInclude(a => a.Sources).AsSplitQuery().AsNoTrackingWithIdentityResolution().FirstOrDefaultAsync(k => k.Id == kitId);
+        if (kit is null)
+            return null;
+        var folders = new HashSet<string>(StringComparer.Ordinal);
+        var assets = new List<KitFolderAsset>();
+        var sources = new List<(string, string)>();
+        foreach (var asset in kit.Assets.Where(a => a.ArchivedAt is null).OrderBy(a => a.Id))
+        {
+            // Two names may come to one folder.
+            string folder = KitFolder.FolderOf(asset.Name);
+            for (int i = 2; !folders.Add(folder); i++)
+                folder = $"{KitFolder.FolderOf(asset.Name)}_{i}";
+            AssetSource[] own = [.. asset.Sources.Where(s => s.IsCurrent).OrderBy(s => s.Name, StringComparer.Ordinal)];
+            assets.Add(new KitFolderAsset(asset.Name, folder, [.. own.Select(s => new KitFolderSource(s.Name, s.ForcedSide))], asset.Own()));
+            sources.AddRange(own.Select(s => ($"{folder}/{s.Name}", s.Sha256)));
+        }
+        return (new KitFolder(kit.Name, kit.Rules(), kit.Plan(), assets), sources);
+    }
+
+    /// <summary>Makes a kit of a kit folder and queues the intake of its assets.</summary>
+    /// <param name="files">Its files by their paths below the folder: hash and size of each, as it lies in the store.</param>
+    /// <exception cref="SourceFileException">The folder is no kit, or a source is missing.</exception>
+    public async Task<int> OpenFolderAsync(IReadOnlyDictionary<string, (string Sha256, long Bytes)> files)
+    {
+        var folder = KitFolder.Read(path => files.TryGetValue(path, out var file) ? store.Load(file.Sha256) : null);
+        using var turn = await order.EnterAsync(AllKits);
+        var kit = new Kit { Name = Names.Free(folder.Name, await KitNamesAsync()) };
+        kit.SetRules(folder.Rules);
+        kit.SetPlan(folder.Plan);
+        foreach (var own in folder.Assets)
+        {
+            var asset = new Asset { Name = own.Name, PlanJson = own.Own.ToJsonString(BuildJson.Options), Kit = kit };
+            foreach (var source in own.Sources)
+            {
+                if (!files.TryGetValue($"{own.Folder}/{source.Path}", out var file))
+                    throw new SourceFileException($"{own.Folder}/{KitFolder.AssetFile}", "sources", $"there is no file {own.Folder}/{source.Path}", "Add it, or take it out of the list");
+                asset.Sources.Add(new AssetSource { Name = source.Path, Sha256 = file.Sha256, Bytes = file.Bytes, ForcedSide = source.Side, Version = 1, IsCurrent = true, AddedAt = DateTime.UtcNow });
+            }
+            kit.Assets.Add(asset);
+        }
+        db.Kits.Add(kit);
+        await db.SaveChangesAsync();
+        foreach (var asset in kit.Assets)
+            await desk.AddAsync(db, asset.Id, Station.Layout);
+        return kit.Id;
     }
 
     /// <summary>Deletes an archived kit for good, with its history and deliveries; its room is free as soon as nothing else needs what it held.</summary>
@@ -138,6 +189,7 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk, ChangeO
     {
         var kit = new Kit { Name = DemoKit.KitName };
         kit.SetRules(DemoKit.Rules);
+        kit.SetPlan(DemoKit.Plan);
         foreach (var source in DemoKit.Assets())
         {
             var asset = new Asset { Name = source.Name, PlanJson = "", Kit = kit };

@@ -1,3 +1,4 @@
+using System.IO.Compression;
 using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Core.Jobs;
@@ -19,6 +20,7 @@ internal static class ResultFiles
         app.MapGet("/assets/{id:int}/cages.{ending:regex(^(obj|glb)$)}", CagesAsync);
         app.MapGet("/assets/{id:int}/laid.{ending:regex(^(obj|glb)$)}", LaidAsync);
         app.MapGet("/deliveries/{id:int}", DeliveryAsync);
+        app.MapGet("/kits/{id:int}/folder.zip", KitFolderAsync);
     }
 
     private static async Task<IResult> FileAsync(int id, string station, string name, Workbench workbench, FileStore store)
@@ -94,6 +96,38 @@ internal static class ResultFiles
         }
         string name = $"{Path.GetFileNameWithoutExtension(delivery.FileName)}_delivery_{delivery.Number}.zip";
         return Results.File(store.PathOf(delivery.Sha256), "application/zip", name);
+    }
+
+    /// <summary>A whole kit as a zipped folder, the same bytes for the same kit.</summary>
+    private static async Task<IResult> KitFolderAsync(int id, KitDesk kits, FileStore store, CancellationToken cancel)
+    {
+        if (await kits.FolderAsync(id) is not { } kit)
+            return Results.NotFound();
+        // Written aside first: a source that is gone is told before anything was sent.
+        var aside = store.Aside();
+        await using (var zip = await ZipArchive.CreateAsync(aside, ZipArchiveMode.Create, leaveOpen: true, entryNameEncoding: null, cancel))
+        {
+            foreach (var (path, bytes) in kit.Folder.Documents())
+            {
+                await using var entry = await EntryOf(zip, path).OpenAsync(cancel);
+                await entry.WriteAsync(bytes, cancel);
+            }
+            foreach (var (path, sha256) in kit.Sources)
+            {
+                await using var entry = await EntryOf(zip, path).OpenAsync(cancel);
+                await using var source = store.Open(sha256);
+                await source.CopyToAsync(entry, cancel);
+            }
+        }
+        aside.Position = 0;
+        return Results.File(aside, "application/zip", $"{AssetBuild.FileNameOf(kit.Folder.Name)}_kit.zip");
+    }
+
+    private static ZipArchiveEntry EntryOf(ZipArchive zip, string path)
+    {
+        var entry = zip.CreateEntry(path, CompressionLevel.Fastest);
+        entry.LastWriteTime = new DateTimeOffset(1980, 1, 1, 0, 0, 0, TimeSpan.Zero);
+        return entry;
     }
 
     private static async Task<StoredFile?> FindAsync(Workbench workbench, int id, string station, string name) =>

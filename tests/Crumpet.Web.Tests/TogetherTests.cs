@@ -157,6 +157,47 @@ public sealed partial class TogetherTests : WebAppTests
     }
 
     [Fact]
+    public async Task A_kit_saved_as_a_folder_and_opened_again_needs_no_job_and_one_with_a_wrong_key_says_where()
+    {
+        using var app = Start();
+        using var client = app.CreateClient();
+        string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
+        await PostAsync(client, "/kits/1", "Settings", new() { ["set[bake.size]"] = "64" });
+        await PostAsync(client, $"{asset}/bake", "Bake", new(SmallBake) { ["size"] = "64" });
+        await PostAsync(client, $"{asset}/deliver", "Run", []);
+        await UntilAsync(client, $"{asset}/deliver", "Delivery 1 is current");
+        byte[] zip = await client.GetByteArrayAsync("/kits/1/folder.zip");
+        Assert.Equal(zip, await client.GetByteArrayAsync("/kits/1/folder.zip"));
+        var opened = await OpenAsync(zip);
+        Assert.EndsWith("/kits/2", opened.Path, StringComparison.Ordinal);
+        // What was worked for the one holds for the other.
+        Assert.Contains("Make delivery 1", await client.GetStringAsync("/assets/2/deliver"), StringComparison.Ordinal);
+        await using (var db = new CrumpetDb(Database.Options(DataFolder)))
+        {
+            var kits = await db.Kits.Include(k => k.Assets).OrderBy(k => k.Id).AsNoTracking().ToListAsync(TestContext.Current.CancellationToken);
+            Assert.Equal(kits[0].PlanJson, kits[1].PlanJson);
+            Assert.Equal(kits[0].Assets[0].PlanJson, kits[1].Assets[0].PlanJson);
+        }
+        using var broken = new MemoryStream();
+        await broken.WriteAsync(zip, TestContext.Current.CancellationToken);
+        using (var archive = new System.IO.Compression.ZipArchive(broken, System.IO.Compression.ZipArchiveMode.Update, leaveOpen: true))
+        {
+            archive.GetEntry("kit.json")!.Delete();
+            await using var entry = archive.CreateEntry("kit.json").Open();
+            await entry.WriteAsync("{\"version\":2,\n\"nmae\":\"x\",\"name\":\"x\",\"assets\":[]}"u8.ToArray(), TestContext.Current.CancellationToken);
+        }
+        var refused = await OpenAsync(broken.ToArray());
+        Assert.Contains("kit.json, line 2: the key 'nmae' is not known. Perhaps 'name' is meant.", refused.Page, StringComparison.Ordinal);
+
+        async Task<(string Path, string Page)> OpenAsync(byte[] bytes)
+        {
+            using var form = new MultipartFormDataContent { { new StringContent(TokenOf(await client.GetStringAsync("/kits"))), "__RequestVerificationToken" }, { new ByteArrayContent(bytes), "zip", "kit.zip" } };
+            var answer = await client.PostAsync("/kits?handler=Open", form);
+            return (answer.RequestMessage!.RequestUri!.AbsolutePath, WebUtility.HtmlDecode(await answer.Content.ReadAsStringAsync()));
+        }
+    }
+
+    [Fact]
     public async Task An_archived_kit_is_deleted_for_good_with_all_that_is_its_own()
     {
         using var app = Start();

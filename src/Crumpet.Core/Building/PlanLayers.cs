@@ -19,6 +19,27 @@ public static class PlanLayers
         "bake.sheetSizes", "bake.made", "bake.draft", "version", "bake.version", "recipe.version",
     };
 
+    /// <summary>The bytes that stand for such an entry.</summary>
+    internal static ReadOnlySpan<byte> GoneText => "\"(gone)\""u8;
+
+    /// <summary>A document without the entries that stand for what is not there.</summary>
+    internal static JsonNode? WithoutGone(JsonNode? document)
+    {
+        if (document is JsonObject fields)
+        {
+            foreach (var (name, value) in fields.ToArray())
+            {
+                if (IsGone(value))
+                    fields.Remove(name);
+                else
+                    WithoutGone(value);
+            }
+        }
+        return document;
+    }
+
+    private static bool IsGone(JsonNode? node) => node is JsonValue text && text.TryGetValue(out string? word) && word == Gone;
+
     /// <summary>Whether a setting can be the kit's.</summary>
     /// <param name="path">Names of the fields that lead to it, with points between.</param>
     public static bool CanBeKits(string path) => !OfAssets.Contains(path) && !OfAssets.Any(o => path.StartsWith(o + ".", StringComparison.Ordinal));
@@ -99,7 +120,7 @@ public static class PlanLayers
         var result = kit.DeepClone().AsObject();
         foreach (var (name, value) in own)
         {
-            if (value is JsonValue text && text.TryGetValue(out string? word) && word == Gone)
+            if (IsGone(value))
                 result.Remove(name);
             else if (value is JsonObject inner && result[name] is JsonObject below)
                 result[name] = Overlaid(below, inner);

@@ -1,3 +1,4 @@
+using Crumpet.Core;
 using Crumpet.Storage;
 using Crumpet.Web.Hosting;
 using Microsoft.AspNetCore.Mvc;
@@ -6,7 +7,7 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 namespace Crumpet.Web.Pages.Kits;
 
 /// <summary>All kits: made, renamed, copied, archived and brought back here.</summary>
-public sealed class AllModel(Workbench workbench, KitDesk kits) : PageModel, IShowsProblem
+public sealed class AllModel(Workbench workbench, KitDesk kits, IntakeDesk intake, AppOptions options) : PageModel, IShowsProblem
 {
     /// <summary>Kits in use, by name.</summary>
     public IReadOnlyList<Kit> Kits { get; private set; } = [];
@@ -37,6 +38,22 @@ public sealed class AllModel(Workbench workbench, KitDesk kits) : PageModel, ISh
     {
         var (kit, problem) = await kits.AddKitAsync(name);
         return problem is null ? Redirect($"/kits/{kit}") : await ShowAsync(problem);
+    }
+
+    /// <summary>Makes a kit of a kit folder: a zip of one, or one that lies below the data folder's <c>kits</c>.</summary>
+    /// <param name="zip">The zip.</param>
+    /// <param name="folder">Name of the folder below <c>kits</c>.</param>
+    public async Task<IActionResult> OnPostOpenAsync(IFormFile? zip, string? folder)
+    {
+        try
+        {
+            var files = zip is not null ? intake.TakeKit(zip, HttpContext.RequestAborted) : intake.TakeKit(options.DataFolder, folder);
+            return Redirect($"/kits/{await kits.OpenFolderAsync(files)}");
+        }
+        catch (SourceFileException e)
+        {
+            return await ShowAsync(e.Message);
+        }
     }
 
     /// <summary>Renames a kit.</summary>

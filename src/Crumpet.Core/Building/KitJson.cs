@@ -1,0 +1,70 @@
+using System.Globalization;
+using System.Text.Json;
+using System.Text.Json.Nodes;
+using System.Text.Json.Serialization;
+using System.Text.RegularExpressions;
+using Crumpet.Core.Checking;
+
+namespace Crumpet.Core.Building;
+
+/// <summary>Reads files that people write by hand: a key that is not known is an error with its line and the nearest one that is.</summary>
+internal static partial class KitJson
+{
+    private static readonly JsonSerializerOptions Strict = new(BuildJson.Options) { UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow, AllowOutOfOrderMetadataProperties = true };
+
+    /// <summary>Reads a file.</summary>
+    /// <param name="text">Its bytes.</param>
+    /// <param name="file">Its name, for messages.</param>
+    /// <exception cref="SourceFileException">It is no JSON, has a key that is not known, or says something that cannot be.</exception>
+    public static T Read<T>(byte[] text, string file)
+        where T : class
+    {
+        T? read;
+        try
+        {
+            // What an asset has not that its kit has is no value of the setting.
+            read = JsonSerializer.Deserialize<T>(text.AsSpan().IndexOf(PlanLayers.GoneText) < 0 ? text : JsonSerializer.SerializeToUtf8Bytes(PlanLayers.WithoutGone(JsonNode.Parse(text)), BuildJson.Indented), Strict);
+        }
+        catch (JsonException e)
+        {
+            throw Explained(e, file);
+        }
+        catch (Exception e) when (e is NotSupportedException or InvalidOperationException)
+        {
+            throw new SourceFileException(file, "", "it cannot be read as what it should be", "Correct it", e);
+        }
+        if (read is null)
+            throw new SourceFileException(file, "", "it is empty", "Write it again");
+        return FieldRules.Problem(read) is { } problem ? throw new SourceFileException(file, "", problem.TrimEnd('.'), "Correct it") : read;
+    }
+
+    private static SourceFileException Explained(JsonException e, string file)
+    {
+        string where = e.LineNumber is { } line ? string.Create(CultureInfo.InvariantCulture, $"line {line + 1}") : "";
+        if (Unmapped().Match(e.Message) is { Success: true } match && typeof(KitJson).Assembly.GetType(match.Groups[2].Value) is { } type)
+        {
+            string key = match.Groups[1].Value;
+            string[] known = [.. type.GetProperties().Where(p => p.SetMethod is not null || type.GetConstructors().Any(c => c.GetParameters().Any(a => a.Name == p.Name))).Select(p => JsonNamingPolicy.CamelCase.ConvertName(p.Name))];
+            string nearest = known.MinBy(k => Distance(k, key)) ?? "";
+            return new SourceFileException(file, where, $"the key '{FieldRules.Quoted(key)}' is not known", Distance(nearest, key) <= 1 + key.Length / 2 ? $"Perhaps '{nearest}' is meant" : $"Known are {string.Join(", ", known)}", e);
+        }
+        return new SourceFileException(file, where, $"{(e.Path is { Length: > 1 } path ? $"{path} " : "it ")}cannot be read", "Correct it; 'crumpet demo' writes a kit as a pattern", e);
+    }
+
+    /// <summary>How many letters have to be put in, taken out or changed.</summary>
+    /// <remarks>Source: V. I. Levenshtein, "Binary codes capable of correcting deletions, insertions and reversals", 1966.</remarks>
+    private static int Distance(string one, string two)
+    {
+        var row = Enumerable.Range(0, two.Length + 1).ToArray();
+        for (int i = 1; i <= one.Length; i++)
+        {
+            (int diagonal, row[0]) = (row[0], i);
+            for (int j = 1; j <= two.Length; j++)
+                (diagonal, row[j]) = (row[j], Math.Min(Math.Min(row[j], row[j - 1]) + 1, diagonal + (char.ToLowerInvariant(one[i - 1]) == char.ToLowerInvariant(two[j - 1]) ? 0 : 1)));
+        }
+        return row[two.Length];
+    }
+
+    [GeneratedRegex("The JSON property '([^']*)' could not be mapped to any .NET member contained in type '([^']*)'")]
+    private static partial Regex Unmapped();
+}
