@@ -1,6 +1,7 @@
 using System.CommandLine;
 using System.Text.Json;
 using Crumpet.Core;
+using Crumpet.Core.Baking;
 using Crumpet.Core.Building;
 using Crumpet.Core.Channels;
 using Crumpet.Core.Imaging;
@@ -28,13 +29,11 @@ internal static class PackCommand
         var sheets = new Dictionary<string, Dictionary<string, Bitmap>>(StringComparer.Ordinal);
         foreach (var file in folder.EnumerateFiles("*.png").OrderBy(f => f.Name, StringComparer.Ordinal))
         {
-            string stem = Path.GetFileNameWithoutExtension(file.Name);
-            int cut = stem.LastIndexOf('_');
-            if (cut <= 0)
+            if (BakeMaps.InFile(Path.GetFileNameWithoutExtension(file.Name)) is not { } named)
                 continue;
-            if (!sheets.TryGetValue(stem[..cut], out var own))
-                sheets.Add(stem[..cut], own = new Dictionary<string, Bitmap>(StringComparer.Ordinal));
-            own.Add(stem[(cut + 1)..], ImageFile.Read(Output.ReadFile(file), file.Name));
+            if (!sheets.TryGetValue(named.Sheet, out var own))
+                sheets.Add(named.Sheet, own = new Dictionary<string, Bitmap>(StringComparer.Ordinal));
+            own.Add(named.Map, ImageFile.Read(Output.ReadFile(file), file.Name));
         }
         if (sheets.Count == 0)
             throw new SourceFileException(folder.Name, "", "the folder has no picture named <sheet>_<map>.png", "Bake into it first");

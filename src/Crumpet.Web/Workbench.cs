@@ -4,6 +4,7 @@ using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Core.Checking;
 using Crumpet.Core.Intake;
+using Crumpet.Core.Layout;
 using Crumpet.Storage;
 using Crumpet.Web.Runs;
 using Microsoft.EntityFrameworkCore;
@@ -60,6 +61,14 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
     /// <summary>An asset as far as its files tell, or null: no findings, no history, no run.</summary>
     public async Task<AssetBuild?> BuildAsync(int id) =>
         (await db.Assets.Include(a => a.Kit).Include(a => a.Sources.Where(s => s.IsCurrent)).AsSplitQuery().AsNoTracking().FirstOrDefaultAsync(a => a.Id == id))?.Build(store);
+
+    /// <summary>Density of a kit's other assets as they were laid out last, px/m, by their names.</summary>
+    public async Task<IReadOnlyList<(string Asset, double Density)>> DensitiesAsync(int kitId, int exceptId)
+    {
+        var marks = await db.Marks.Where(m => m.Station == Station.Layout && m.AssetId != exceptId)
+            .Join(db.Assets.Where(a => a.KitId == kitId && a.ArchivedAt == null), m => m.AssetId, a => a.Id, (m, a) => new { a.Id, a.Name, m.Key }).OrderBy(m => m.Id).ToListAsync();
+        return [.. marks.Select(m => (m.Name, AssetBuild.Shown(Station.Layout, m.Key, store)?.As<LayoutReport>().MedianDensity ?? 0)).Where(o => o.Item2 > 0)];
+    }
 
     /// <summary>Name of an asset's source of this content, or null.</summary>
     public Task<string?> SourceNameAsync(int id, string sha256) => db.Sources.Where(s => s.AssetId == id && s.Sha256 == sha256).Select(s => s.Name).FirstOrDefaultAsync();

@@ -49,10 +49,9 @@ async function agree(path) {
 
 test("the demo kit's high sides", async () => {
   crumpet("demo", "--out", join(folder, "demo"));
-  for (const asset of readdirSync(join(folder, "demo"))) {
-    if (asset === "kit.json") continue;
-    for (const file of readdirSync(join(folder, "demo", asset)).filter((f) => f.endsWith(".glb"))) await agree(join(folder, "demo", asset, file));
-  }
+  const assets = join(folder, "demo", "assets");
+  for (const asset of readdirSync(assets))
+    for (const file of readdirSync(join(assets, asset)).filter((f) => f.endsWith(".glb"))) await agree(join(assets, asset, file));
 });
 
 /** A small grid with the given component type, primitive mode, and node transforms. */

@@ -40,7 +40,7 @@ test("dropped and picked files become an asset whose objects are listed", async 
   await page.click('button:has-text("Make kit")');
   // Until the page has loaded nothing there listens for a drop.
   await page.waitForURL(/\/kits\/\d+/);
-  const folder = join(demo, "louvre_screen");
+  const folder = join(demo, "assets", "louvre_screen");
   const texts = ["louvre_screen_low.obj", "louvre_screen_low.mtl"].map((name) => ({ name, text: readFileSync(join(folder, name), "utf8") }));
   const transfer = await page.evaluateHandle((list) => {
     const t = new DataTransfer();

@@ -19,7 +19,7 @@ before(async () => {
   const real = join(app.folder, "heights.tif");
   writeFileSync(join(app.folder, "make.py"), `from PIL import Image\ni = Image.new("F", (300, 200), 3.25)\ni.putpixel((0, 0), -1.5)\ni.save(${JSON.stringify(real)})\n`);
   execFileSync("/usr/bin/python3", [join(app.folder, "make.py")]);
-  asset = await dropKit(page, app, [...["louvre_screen_low.obj", "louvre_screen_low.mtl", "louvre_screen_high.glb"].map((f) => join(demo, "louvre_screen", f)), real]);
+  asset = await dropKit(page, app, [...["louvre_screen_low.obj", "louvre_screen_low.mtl", "louvre_screen_high.glb"].map((f) => join(demo, "assets", "louvre_screen", f)), real]);
   await work(page, asset, "pairs", { trays: "One" });
   await work(page, asset, "bake", { size: "512", rays: "4" });
   await work(page, asset, "deliver");

@@ -121,6 +121,18 @@ public static class BakeMaps
     /// <summary>The map of this name, or null.</summary>
     public static BakeMap? Find(string name) => All.Where(m => m.Name() == name).Select(m => (BakeMap?)m).FirstOrDefault();
 
+    /// <summary>
+    /// Sheet and map of a file that is named <c>sheet_map</c>, also where the map's own name has an underscore; a name that no map has is
+    /// taken from after the last one. Null for what is no map: fault pictures, pictures that only show one, and names without an underscore.
+    /// </summary>
+    /// <param name="stem">Name of the file without its ending.</param>
+    public static (string Sheet, string Map)? InFile(string stem)
+    {
+        string? known = All.Select(Name).Where(n => stem.EndsWith("_" + n, StringComparison.Ordinal)).MaxBy(n => n.Length);
+        int cut = known is null ? stem.LastIndexOf('_') : stem.Length - known.Length - 1;
+        return cut <= 0 || stem[(cut + 1)..] is "faults" or "shown" ? null : (stem[..cut], stem[(cut + 1)..]);
+    }
+
     /// <summary>Channels of the picture.</summary>
     public static int Channels(this BakeMap map) => map.Kind() is MapKind.Vector or MapKind.Place or MapKind.Tint or MapKind.Label ? 3 : 1;
 

@@ -42,7 +42,13 @@ public static class Stations
     // Where the first word of a setting's path does not name its station.
     private static readonly Dictionary<string, Station> BySetting = new(StringComparer.Ordinal)
     {
-        ["namePattern"] = Station.Pairs, ["trays"] = Station.Pairs, ["pairs"] = Station.Pairs, ["layout"] = Station.Layout, ["bake"] = Station.Bake, ["recipe"] = Station.Convert, ["bindPattern"] = Station.Bind,
+        ["namePattern"] = Station.Pairs,
+        ["trays"] = Station.Pairs,
+        ["pairs"] = Station.Pairs,
+        ["layout"] = Station.Layout,
+        ["bake"] = Station.Bake,
+        ["recipe"] = Station.Convert,
+        ["bindPattern"] = Station.Bind,
     };
 
     /// <summary>The station a setting belongs to; null where it is none's.</summary>

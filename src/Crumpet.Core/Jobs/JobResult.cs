@@ -17,12 +17,18 @@ public sealed record JobResult(string Key, string Kind, JsonElement Summary, IRe
     /// <summary>How long it took, seconds; part of no key.</summary>
     public double Seconds { get; init; }
 
+    private const int FewFiles = 16;
+    private static readonly ConditionalWeakTable<JobResult, Dictionary<string, StoredFile>> Indices = [];
+
     // Beside the results, whose equality is that of what they hold.
     private static readonly ConditionalWeakTable<JobResult, object> Reports = [];
 
     /// <summary>The file of this role, or null.</summary>
     public StoredFile? Find(string name)
     {
+        // A scene has a file for each piece of each of thousands of objects.
+        if (Files.Count > FewFiles)
+            return Indices.GetValue(this, static r => r.Files.ToDictionary(f => f.Name, StringComparer.Ordinal)).GetValueOrDefault(name);
         foreach (var file in Files)
         {
             if (file.Name == name)

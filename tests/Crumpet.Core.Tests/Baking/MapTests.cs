@@ -12,6 +12,17 @@ public sealed class MapTests
     private static readonly BakeSettings Plain = new() { Size = 64, Samples = 2, Dither = false, PaddingPixels = 0, OutwardReachMetres = 0.01f, InwardReachMetres = 0.01f };
 
     [Theory]
+    [InlineData("wood_object_normal", "wood", "object_normal")]
+    [InlineData("wood_normal", "wood", "normal")]
+    [InlineData("my_wood_bent_normal", "my_wood", "bent_normal")]
+    [InlineData("wood_gloss", "wood", "gloss")]
+    [InlineData("wood_faults", null, null)]
+    [InlineData("wood_height_shown", null, null)]
+    [InlineData("wood", null, null)]
+    [InlineData("_normal", null, null)]
+    public void A_files_name_says_sheet_and_map(string stem, string? sheet, string? map) => Assert.Equal(sheet is null ? null : (sheet, map!), BakeMaps.InFile(stem));
+
+    [Theory]
     [InlineData(IdSource.Part, "part")]
     [InlineData(IdSource.Material, "brass;iron")]
     [InlineData(IdSource.Shell, "left shell 1;right shell 1")]

@@ -140,8 +140,7 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     /// <inheritdoc/>
     protected override async Task LoadMoreAsync()
     {
-        var others = await Workbench.KitAsync(View.Asset.KitId);
-        OtherDensities = [.. (others?.Assets ?? []).Where(a => a.Asset.Id != Id).Select(a => (a.Asset.Name, a.Report<LayoutReport>(Station.Layout)?.MedianDensity ?? 0)).Where(o => o.Item2 > 0)];
+        OtherDensities = await Workbench.DensitiesAsync(View.Asset.KitId, Id);
     }
 
     /// <summary>Records what is to be done, and does it.</summary>
