@@ -1,7 +1,7 @@
 using System.CommandLine;
 using System.Diagnostics;
 using System.Numerics;
-using Crumpet.Core.Baking;
+using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;

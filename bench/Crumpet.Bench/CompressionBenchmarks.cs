@@ -1,5 +1,5 @@
 using BenchmarkDotNet.Attributes;
-using Crumpet.Core.Compression;
+using Crumpet.Core.Convert;
 using Crumpet.Core.Imaging;
 
 namespace Crumpet.Bench;
@@ -11,8 +11,8 @@ public class CompressionBenchmarks
     private readonly Bitmap8 picture = Make();
 
     /// <summary>Format to encode.</summary>
-    [Params(TextureFormat.Bc1, TextureFormat.Bc4, TextureFormat.Bc5, TextureFormat.Bc7)]
-    public TextureFormat Format { get; set; }
+    [Params("bc1", "bc4", "bc5", "bc7")]
+    public string Format { get; set; } = "";
 
     /// <summary>Threads to use.</summary>
     [Params(1, 2)]
@@ -20,7 +20,7 @@ public class CompressionBenchmarks
 
     /// <summary>Encodes 1024 × 1024 texels.</summary>
     [Benchmark]
-    public byte[] Encode() => BlockCodec.Encode(picture, Format, Threads);
+    public byte[] Encode() => BlockCodec.Encode(picture, TextureFormat.Table.Of(Format), Threads);
 
     private static Bitmap8 Make()
     {

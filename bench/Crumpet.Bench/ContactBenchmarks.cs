@@ -1,7 +1,7 @@
 using System.Numerics;
 using BenchmarkDotNet.Attributes;
 using Crumpet.Core.Geometry;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pairs;
 using Crumpet.Core.Tracing;
 
 namespace Crumpet.Bench;

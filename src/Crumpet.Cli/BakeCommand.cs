@@ -5,7 +5,7 @@ using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pairs;
 
 namespace Crumpet.Cli;
 
@@ -43,7 +43,7 @@ internal static class BakeCommand
         var watch = Stopwatch.StartNew();
         var build = new AssetBuild(AssetBuild.FileNameOf(Path.GetFileNameWithoutExtension(low.Name)), plan, folder.Files, store);
         var (station, result) = build.Run(Station.Bake, throughStops: true, threads, new ConsoleProgress(), cancel);
-        var findings = AssetBuild.Line.TakeWhile(s => s <= station).SelectMany(s => build.ResultOf(s)!.Findings).ToArray();
+        var findings = Station.UpTo(station).SelectMany(s => build.ResultOf(s)!.Findings).ToArray();
         if (findings.FirstOrDefault(f => f.Code == "unreadable-file") is { } unreadable)
             return Output.Fail(unreadable.Sentence, ExitCode.Unreadable);
         if (station != Station.Bake)

@@ -1,8 +1,8 @@
 using System.CommandLine;
 using System.Globalization;
-using Crumpet.Core.Baking;
+using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pairs;
 
 namespace Crumpet.Cli;
 
@@ -10,7 +10,7 @@ namespace Crumpet.Cli;
 internal static class BakeOptions
 {
     private static readonly BakeSettings Default = new();
-    private static readonly string MapNames = string.Join(", ", BakeMaps.All.Select(m => m.Name()));
+    private static readonly string MapNames = string.Join(", ", BakeMaps.All.Select(m => m.Name));
 
     private static readonly Option<string> Maps = Text("--maps", "normal,ao", $"Maps with commas between, or all: {MapNames}.");
     private static readonly Option<int> Size = Number("--size", Default.Size, "Side of a sheet, pixels, to 8192.");

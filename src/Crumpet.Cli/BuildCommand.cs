@@ -55,7 +55,7 @@ internal static class BuildCommand
         {
             var (station, result) = build.Run(Station.Deliver, throughStops: false, threads, new ConsoleProgress(), cancel);
             ended.Add((build, station));
-            var own = AssetBuild.Line.TakeWhile(s => s <= station).SelectMany(s => build.ResultOf(s)!.Findings).ToArray();
+            var own = Station.UpTo(station).SelectMany(s => build.ResultOf(s)!.Findings).ToArray();
             if (own.FirstOrDefault(f => f.Code == "unreadable-file") is { } unreadable)
                 return Output.Fail(unreadable.Sentence, ExitCode.Unreadable);
             findings.AddRange(own);

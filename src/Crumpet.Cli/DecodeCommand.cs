@@ -1,5 +1,5 @@
 using System.CommandLine;
-using Crumpet.Core.Compression;
+using Crumpet.Core.Convert;
 using Crumpet.Core.Imaging;
 using Crumpet.Storage;
 
@@ -23,10 +23,10 @@ internal static class DecodeCommand
                 throw new UsageException($"--mip is {level}; {file.Name} has levels 0 to {texture.Levels.Count - 1}.");
             var (width, height) = texture.LevelSize(level);
             var rgba = BlockCodec.Decode(texture.Levels[level], width, height, texture.Format);
-            var bitmap = Keep(rgba, texture.Format.Channels() switch { 1 => 1, 4 => 4, _ => 3 });
+            var bitmap = Keep(rgba, texture.Format.PictureChannels);
             AtomicFile.Write(parsed.GetRequiredValue(target).FullName, ImageFile.WritePng(bitmap));
             var report = new { file = parsed.GetRequiredValue(target).FullName, width, height, texture.Format, texture.Srgb, mip = level };
-            return Output.Print(parsed, report, [$"{report.file}  {width} × {height} px  {texture.Format.Label()} mip {level}"], []);
+            return Output.Print(parsed, report, [$"{report.file}  {width} × {height} px  {texture.Format.Label} mip {level}"], []);
         });
         return command;
     }

@@ -1,7 +1,7 @@
 using System.CommandLine;
 using Crumpet.Core;
 using Crumpet.Core.Building;
-using Crumpet.Core.Compression;
+using Crumpet.Core.Convert;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
 
@@ -48,7 +48,7 @@ internal static class InspectCommand
                 continue;
             }
             var texture = DdsFile.Read(Output.ReadFile(file), file.Name);
-            pictures.Add(new PictureReport(file.Name, texture.Width, texture.Height, texture.Format.Channels(), 8, texture.Format.Label() + (texture.Srgb ? " sRGB" : ""), texture.Levels.Count));
+            pictures.Add(new PictureReport(file.Name, texture.Width, texture.Height, texture.Format.Channels, 8, texture.Format.Label + (texture.Srgb ? " sRGB" : ""), texture.Levels.Count));
         }
         var result = TakeIn(sources, rules, cancel);
         IReadOnlyList<Finding> findings = [.. result.Findings.Where(f => !WholeAssetCodes.Contains(f.Code))];

@@ -1,5 +1,5 @@
 using System.CommandLine;
-using Crumpet.Core.Baking;
+using Crumpet.Core.Bake;
 using Crumpet.Core.Imaging;
 
 namespace Crumpet.Cli;
@@ -32,7 +32,7 @@ internal static class MakeCommand
             var other => throw new UsageException($"--from is '{other}'; it must be height or normal."),
         };
         string word = parsed.GetRequiredValue(to);
-        var made = new MadeMap(parsed.GetRequiredValue(file).Name, source, BakeMaps.Find(word) ?? throw new UsageException($"--to is '{word}'; it must be normal, ao or curvature."))
+        var made = new MadeMap(parsed.GetRequiredValue(file).Name, source, BakeMaps.Find(word) ?? throw new UsageException($"--to is '{word}'; it must be one of {string.Join(", ", BakeMaps.All.Where(m => m.MadeFrom.Count > 0).Select(m => m.Name))}."))
         {
             Strength = parsed.GetValue(strength),
             RadiusPixels = parsed.GetValue(radius),
@@ -52,6 +52,6 @@ internal static class MakeCommand
     {
         var map = MapMaker.Make(made, ImageFile.Read(Output.ReadFile(file), file.Name), greenUp, Environment.ProcessorCount, cancel);
         string path = Output.Write(target.Directory!, target.Name, ImageFile.WritePng(map, cancel: cancel));
-        return Output.Print(parsed, new { path, map.Width, map.Height, map.Channels }, [$"{path}: {made.To.Words()} from {file.Name}, {map.Width} x {map.Height} px"], []);
+        return Output.Print(parsed, new { path, map.Width, map.Height, map.Channels }, [$"{path}: {made.To.Label} from {file.Name}, {map.Width} x {map.Height} px"], []);
     }
 }

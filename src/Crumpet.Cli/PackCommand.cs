@@ -1,10 +1,10 @@
 using System.CommandLine;
 using System.Text.Json;
 using Crumpet.Core;
-using Crumpet.Core.Baking;
+using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
-using Crumpet.Core.Channels;
 using Crumpet.Core.Imaging;
+using Crumpet.Core.Pack;
 
 namespace Crumpet.Cli;
 

@@ -2,8 +2,12 @@ using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
 using Microsoft.EntityFrameworkCore;
+using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
 
 namespace Crumpet.Storage;
+
+/// <summary>A station as its word, which begins with a capital letter in the database.</summary>
+internal sealed class StationWord() : ValueConverter<Station, string>(s => char.ToUpperInvariant(s.Word[0]) + s.Word.Substring(1), w => Station.Table.Find(w)!);
 
 /// <summary>What the artist decided and what was found. Times are UTC.</summary>
 public sealed class CrumpetDb(DbContextOptions<CrumpetDb> options) : DbContext(options)
@@ -41,7 +45,7 @@ public sealed class CrumpetDb(DbContextOptions<CrumpetDb> options) : DbContext(o
     /// <summary>By word: a number means something else as soon as a value is put before it.</summary>
     protected override void ConfigureConventions(ModelConfigurationBuilder configurationBuilder)
     {
-        configurationBuilder.Properties<Station>().HaveConversion<string>();
+        configurationBuilder.Properties<Station>().HaveConversion<StationWord>();
         configurationBuilder.Properties<RunState>().HaveConversion<string>();
         configurationBuilder.Properties<Severity>().HaveConversion<string>();
         configurationBuilder.Properties<Side>().HaveConversion<string>();

@@ -69,7 +69,7 @@ public sealed class Decision
 public sealed class StationMark
 {
     public int AssetId { get; set; }
-    public Station Station { get; set; }
+    public required Station Station { get; set; }
     public required string Key { get; set; }
     public DateTime FinishedAt { get; set; }
     public double Seconds { get; set; }
@@ -80,7 +80,7 @@ public sealed class FindingRow
 {
     public int Id { get; set; }
     public int AssetId { get; set; }
-    public Station Station { get; set; }
+    public required Station Station { get; set; }
     public int Order { get; set; }
     public Severity Severity { get; set; }
     public required string Code { get; set; }
@@ -106,9 +106,9 @@ public sealed class Run
     public int Id { get; set; }
     public int AssetId { get; set; }
     public Asset? Asset { get; set; }
-    public Station UpTo { get; set; }
+    public Station UpTo { get; set; } = Station.Deliver;
     public RunState State { get; set; }
-    public Station Station { get; set; }
+    public Station Station { get; set; } = Station.Intake;
     public string Message { get; set; } = "";
 
     /// <summary>Jobs it worked and kept, a <see cref="JobTally"/> as JSON; null while that is not known.</summary>

@@ -2,10 +2,10 @@ using System.Numerics;
 using System.Text.Json;
 using Crumpet.Core;
 using Crumpet.Core.Building;
-using Crumpet.Core.Jobs;
 using Crumpet.Core.Intake;
+using Crumpet.Core.Jobs;
 using Crumpet.Core.Layout;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pairs;
 using Crumpet.Storage;
 
 namespace Crumpet.Web;
@@ -27,6 +27,9 @@ public enum StopState
 
     /// <summary>It is being worked.</summary>
     Running,
+
+    /// <summary>It has nothing to do.</summary>
+    Passed,
 }
 
 /// <summary>One stop of an asset's line.</summary>
@@ -36,8 +39,8 @@ public enum StopState
 /// <param name="Worst">Severity of the worst one, or null.</param>
 public sealed record StationStop(Station Station, StopState State, int Findings, Severity? Worst)
 {
-    /// <summary>Number of the stop, 1 to 8; its key.</summary>
-    public int Number => (int)Station + 1;
+    /// <summary>Number of the stop, from 1; its key, where ten is 0.</summary>
+    public int Number => Station.Number;
 }
 
 /// <summary>A setting an asset says otherwise than its kit.</summary>
@@ -106,7 +109,7 @@ public sealed class AssetView
     /// <summary>What a run up to a station would work, or null where the station is fresh.</summary>
     public BuildForecast? Forecast(Station station) => Result(station) is null && Asset.Sources.Exists(s => s.IsCurrent) ? build.Forecast(station) : null;
 
-    /// <summary>The eight stops.</summary>
+    /// <summary>The stops.</summary>
     public IReadOnlyList<StationStop> Line { get; }
 
     /// <summary>What intake learned, if it is fresh.</summary>
@@ -172,11 +175,11 @@ public sealed class AssetView
 
     /// <summary>Address of a station's file, with its hash so that a changed file is fetched anew; null where there is none.</summary>
     public string? Url(Station station, string name) => Shown(station)?.Files.FirstOrDefault(f => f.Name == name) is { } file
-        ? $"/assets/{Asset.Id}/files/{station.ToString().ToLowerInvariant()}/{Uri.EscapeDataString(name)}?v={file.Sha256[..12]}"
+        ? $"/assets/{Asset.Id}/files/{station.Word}/{Uri.EscapeDataString(name)}?v={file.Sha256[..12]}"
         : null;
 
     /// <summary>The first stop that is not fresh; the last one where all are.</summary>
-    public Station FirstUnfinished => Line.FirstOrDefault(s => s.State != StopState.Fresh)?.Station ?? Station.Deliver;
+    public Station FirstUnfinished => Line.FirstOrDefault(s => s.State is not (StopState.Fresh or StopState.Passed))?.Station ?? Station.Deliver;
 
     /// <summary>How many parts have both sides, or null before Pairs.</summary>
     public int? PartCount => Report<PairReport>(Station.Pairs)?.Paired.Count();
@@ -206,7 +209,8 @@ public sealed class AssetView
         var result = Result(station);
         var mark = MarkOf(station);
         var findings = FindingsOf(station);
-        var state = result is { IsBlocked: true } ? StopState.Blocked
+        var state = result is { IsPassed: true } ? StopState.Passed
+            : result is { IsBlocked: true } ? StopState.Blocked
             : result is not null ? StopState.Fresh
             : mark is not null ? StopState.Stale
             : StopState.Open;

@@ -131,7 +131,7 @@ internal static class ResultFiles
     }
 
     private static async Task<StoredFile?> FindAsync(Workbench workbench, int id, string station, string name) =>
-        Stations.OfWord(station) is { } known && await workbench.BuildAsync(id) is { } build
+        Station.Table.Find(station) is { } known && await workbench.BuildAsync(id) is { } build
             ? (build.ResultOf(known) ?? (known == Station.Bake ? build.DraftOfBake()?.Result : null))?.Files.FirstOrDefault(f => f.Name == name)
             : null;
 

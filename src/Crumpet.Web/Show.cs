@@ -97,16 +97,16 @@ public static class Show
     public static IHtmlContent Swatch((byte R, byte G, byte B) colour) => Swatch($"#{colour.R:x2}{colour.G:x2}{colour.B:x2}");
 
     /// <summary>A cause of faults in words.</summary>
-    public static string Fault(Core.Baking.FaultKind kind) => kind switch
+    public static string Fault(Core.Bake.FaultKind kind) => kind switch
     {
-        Core.Baking.FaultKind.Miss => "nothing hit",
-        Core.Baking.FaultKind.BackFace => "back faces",
-        Core.Baking.FaultKind.Neighbour => "another part",
-        Core.Baking.FaultKind.ReachExhausted => "end of reach",
-        Core.Baking.FaultKind.Overlap => "overlapping UVs",
-        Core.Baking.FaultKind.Skew => "skewed detail",
-        Core.Baking.FaultKind.HardEdge => "hard edge, no seam",
-        Core.Baking.FaultKind.Coarse => "too few texels",
+        Core.Bake.FaultKind.Miss => "nothing hit",
+        Core.Bake.FaultKind.BackFace => "back faces",
+        Core.Bake.FaultKind.Neighbour => "another part",
+        Core.Bake.FaultKind.ReachExhausted => "end of reach",
+        Core.Bake.FaultKind.Overlap => "overlapping UVs",
+        Core.Bake.FaultKind.Skew => "skewed detail",
+        Core.Bake.FaultKind.HardEdge => "hard edge, no seam",
+        Core.Bake.FaultKind.Coarse => "too few texels",
         _ => "nothing wrong",
     };
 
@@ -116,6 +116,7 @@ public static class Show
         StopState.Fresh => "<circle r=\"8\"/>",
         StopState.Stale => "<path d=\"M0 0V-8A8 8 0 1 0 8 0Z\"/>",
         StopState.Blocked => "<circle class=\"ring\" r=\"6.6\"/><rect x=\"-6.6\" y=\"-1.5\" width=\"13.2\" height=\"3\"/>",
+        StopState.Passed => "<path class=\"tick\" d=\"M-4.5 0.5 -1.5 3.5 4.5 -3\"/>",
         StopState.Running => "<circle class=\"ring pale\" r=\"6.6\"/><path class=\"turn\" d=\"M0 0V-8A8 8 0 0 1 8 0Z\"/>",
         _ => "<circle class=\"ring\" r=\"6.6\"/>",
     }) + "</svg>");

@@ -8,7 +8,7 @@ namespace Crumpet.Core.Tests;
 public sealed partial class ArchitectureTests
 {
     private static readonly string[] Base = ["Jobs", "Geometry", "Tracing", "Imaging"];
-    private static readonly string[] Stations = ["Intake", "Pairing", "Layout", "Baking", "Channels", "Compression", "Binding", "Delivery"];
+    private static readonly string[] Stations = ["Intake", "Pairs", "Layout", "Bake", "Pack", "Convert", "Bind", "Deliver"];
 
     public static string Root { get; } = FindRoot();
 
@@ -75,6 +75,6 @@ public sealed partial class ArchitectureTests
         return folder.FullName;
     }
 
-    [GeneratedRegex(@"(?:using Crumpet\.Core\.|(?<![\w.])(?=(?:Geometry|Tracing|Imaging|Intake|Pairing|Layout|Baking|Channels|Compression|Binding|Delivery|Building)\.[A-Z]))(Geometry|Tracing|Imaging|Intake|Pairing|Layout|Baking|Channels|Compression|Binding|Delivery|Building)\b")]
+    [GeneratedRegex(@"(?:using Crumpet\.Core\.|(?<![\w.])(?=(?:Geometry|Tracing|Imaging|Intake|Pairs|Layout|Bake|Pack|Convert|Bind|Deliver|Building)\.[A-Z]))(Geometry|Tracing|Imaging|Intake|Pairs|Layout|Bake|Pack|Convert|Bind|Deliver|Building)\b")]
     private static partial Regex Use();
 }

@@ -1,8 +1,8 @@
 using System.Numerics;
-using Crumpet.Core.Baking;
+using Crumpet.Core.Bake;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pairs;
 using Crumpet.Core.Tracing;
 using Crumpet.Demo;
 using Xunit;
@@ -109,7 +109,7 @@ public sealed class LouvreScreenTests
         Mesh[] meshes = [.. Low.Meshes, .. High.Meshes];
         var objects = meshes.Select(m => new ObjectReport("f", m.Name, names.Read(m.Name)!.Part, names.Read(m.Name)!.Side, m.TriangleCount, m.PolygonCount, m.Positions.Length, [], 1, true, false, [1, 1, 1])).ToArray();
         var settings = new BakeSettings { Size = 512, Samples = 1, Maps = [BakeMap.Normal] };
-        var report = PairingStation.Run(new PairInput(new MatchInput(objects, names), meshes, TrayMode.Planned, new PairSettings(), settings.OutwardReachMetres, settings.InwardReachMetres) { Threads = 2 }).Report;
+        var report = PairsStation.Run(new PairInput(new MatchInput(objects, names), meshes, TrayMode.Planned, new PairSettings(), settings.OutwardReachMetres, settings.InwardReachMetres) { Threads = 2 }).Report;
         Assert.Equal(46, report.Paired.Count());
         Assert.Equal(3, report.TrayCount);
         Assert.All(report.Contacts.Where(c => c.Touches), c => Assert.NotEqual(report.Parts[c.One].Tray, report.Parts[c.Two].Tray));

@@ -153,7 +153,7 @@ public sealed class HistoryTests : IDisposable
         using var now = new CrumpetDb(Database.Options(folder));
         var asset = now.Assets.Include(a => a.Kit).Include(a => a.Sources).Include(a => a.Decisions).Include(a => a.Marks).Include(a => a.Findings).Single();
         Assert.Equal(["decision 1", "decision 2", "decision 3"], asset.Decisions.OrderBy(d => d.Number).Select(d => d.Sentence));
-        Assert.Equal([Station.Bake, Station.Deliver], asset.Marks.Select(m => m.Station).Order());
+        Assert.Equal([Station.Bake, Station.Deliver], asset.Marks.Select(m => m.Station).Order(Station.Table));
         Assert.Equal((Station.Intake, Severity.Warn), (asset.Findings[0].Station, asset.Findings[0].Severity));
         Assert.Equal((Station.Deliver, RunState.Blocked, Station.Pairs), now.Runs.Select(r => new { r.UpTo, r.State, r.Station }).AsEnumerable().Select(r => (r.UpTo, r.State, r.Station)).Single());
         Assert.Equal(Side.High, asset.Sources[0].ForcedSide);
@@ -177,7 +177,7 @@ public sealed class HistoryTests : IDisposable
         var asset = NewAsset();
         for (int i = 0; i < 60; i++)
         {
-            var stroke = new Crumpet.Core.Pairing.BrushStroke(Crumpet.Core.Pairing.BrushKind.Cage, "p", [.. Enumerable.Range(0, 600).Select(n => n + i * 0.5f)], 0.1f, 0.01f);
+            var stroke = new Crumpet.Core.Pairs.BrushStroke(Crumpet.Core.Pairs.BrushKind.Cage, "p", [.. Enumerable.Range(0, 600).Select(n => n + i * 0.5f)], 0.1f, 0.01f);
             Decide(asset, a => a.SetPlan(a.Plan() with { Pairs = a.Plan().Pairs with { Strokes = [.. a.Plan().Pairs.Strokes, stroke] } }), $"{i}");
         }
         Assert.InRange(asset.Decisions.Sum(d => (long)d.ChangeJson.Length), 1, 2L * asset.PlanJson.Length);

@@ -1,4 +1,4 @@
-using Crumpet.Core.Baking;
+using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
 using Microsoft.EntityFrameworkCore;
@@ -50,7 +50,7 @@ public sealed class StoreProofTests : IDisposable
             else if (i % 3 == 1)
                 File.WriteAllBytes(path, was[..Math.Max(0, was.Length - 1000)]);
             else
-                File.WriteAllBytes(path, [.. was[..^1], (byte)(was[^1] ^ 1)]);
+                File.WriteAllBytes(path, was.Length == 0 ? [1] : [.. was[..^1], (byte)(was[^1] ^ 1)]);
         }
         Assert.False(store.IsWhole(package));
         Assert.True(StoreCheck.Prove(new FileStore(store.Root), package, TestContext.Current.CancellationToken));

@@ -3,7 +3,7 @@ using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pairs;
 using Crumpet.Storage;
 using Xunit;
 
@@ -45,10 +45,10 @@ public sealed class AssetViewTests
             Assert.Equal(paired.Key, view.LastResult(Station.Pairs)?.Key);
         Assert.Equal(found + 1, store.Finds);
         Assert.Null(view.Result(Station.Pairs));
-        Assert.Equal(StopState.Stale, view.Line[(int)Station.Pairs].State);
+        Assert.Equal(StopState.Stale, view.Line[Station.Pairs.Number - 1].State);
         // What was never worked has neither.
         Assert.Null(view.LastResult(Station.Bake));
-        Assert.Equal(StopState.Open, view.Line[(int)Station.Bake].State);
+        Assert.Equal(StopState.Open, view.Line[Station.Bake.Number - 1].State);
     }
 
     private static Asset Boxes(CountingStore store)

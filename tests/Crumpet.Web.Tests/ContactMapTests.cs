@@ -1,5 +1,5 @@
 using Crumpet.Core.Intake;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pairs;
 using Crumpet.Web.Pages.Pairs;
 using Xunit;
 

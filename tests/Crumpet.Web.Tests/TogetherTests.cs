@@ -1,6 +1,6 @@
 using System.Net;
 using System.Text.RegularExpressions;
-using Crumpet.Core.Baking;
+using Crumpet.Core.Bake;
 using Crumpet.Storage;
 using Microsoft.EntityFrameworkCore;
 using Xunit;

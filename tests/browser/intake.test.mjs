@@ -88,9 +88,9 @@ test("several ticked objects are put aside by hand", async () => {
 test("the texture is shown with what it is, in the map viewer", async () => {
   await page.goto(`${intake}?show=textures`);
   await page.waitForSelector("[data-map-viewer][data-ready]", { timeout: 60_000 });
-  const row = await page.locator("tbody tr").innerText();
+  const row = await page.locator(".ledger tbody tr").innerText();
   for (const part of ["rain_gauge_colour.png", "1024 × 1024", "base colour", "used by rain_gauge", "sRGB"]) assert.ok(row.includes(part), row);
-  await page.check("tbody input");
+  await page.check(".ledger tbody input");
   await page.click(".by-hand summary");
   await page.selectOption("#what", "resize");
   await page.fill("#hand-width", "512");

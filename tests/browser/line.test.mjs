@@ -83,7 +83,7 @@ test("a run can be cancelled and says so", async () => {
   await page.waitForFunction(() => Number(document.querySelector(".run-box progress")?.value) > 0.02, null, { timeout: 120_000 });
   await press(page, "text=Cancel");
   await page.goto(`${app.url}/runs`);
-  await page.waitForSelector('.run-message:has-text("Cancelled at Bake; nothing half done was kept.")');
+  await page.waitForSelector('.run-message:has-text("Cancelled at Bake; what was worked until then is kept, nothing half done is.")');
   await page.goto(`${app.url}/assets/1/bake`);
   await page.selectOption("#size", "1024");
   await page.click("button.button-main");

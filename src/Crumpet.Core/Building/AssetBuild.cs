@@ -1,10 +1,10 @@
 using System.Diagnostics;
 using System.Text.Json;
-using Crumpet.Core.Baking;
+using Crumpet.Core.Bake;
 using Crumpet.Core.Checking;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pairs;
 
 namespace Crumpet.Core.Building;
 
@@ -45,7 +45,7 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
     public string? Identity { get; init; }
 
     /// <summary>All stations in the order of the line.</summary>
-    public static IReadOnlyList<Station> Line { get; } = Enum.GetValues<Station>();
+    public static IReadOnlyList<Station> Line => Station.Table.All;
 
     /// <summary>Jobs that were worked by this build, in the order they were done.</summary>
     public IReadOnlyList<WorkedJob> Worked => worked;
@@ -65,6 +65,8 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
     {
         if (results.TryGetValue(station, out var known))
             return known;
+        if (station.Kinds.Count == 0)
+            return StationResult.Passed(station);
         resolved ??= new Resolved(input, store);
         var result = resolved.Find(station) ?? Assemble(station);
         if (result is not null)
@@ -122,7 +124,7 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
                 result = ResultOf(station)!;
             }
             progress?.Report(new BuildProgress(station, 1, "done"));
-            bool nothingToGoOnWith = station == Station.Pairs && upTo > Station.Layout && plan.Bake.Made.Count == 0 && !result.As<PairReport>().Paired.Any();
+            bool nothingToGoOnWith = station == Station.Pairs && upTo.Number > Station.Layout.Number && plan.Bake.Made.Count == 0 && !result.As<PairReport>().Paired.Any();
             if (station == upTo || nothingToGoOnWith || (result.IsBlocked && !throughStops))
             {
                 new LastGraph(Identity ?? asset, store).Keep(Graph(station));

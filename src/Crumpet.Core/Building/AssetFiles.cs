@@ -3,7 +3,7 @@ using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
 using Crumpet.Core.Layout;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pairs;
 
 namespace Crumpet.Core.Building;
 

@@ -1,10 +1,10 @@
-using Crumpet.Core.Baking;
-using Crumpet.Core.Channels;
+using Crumpet.Core.Bake;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
 using Crumpet.Core.Layout;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pack;
+using Crumpet.Core.Pairs;
 
 namespace Crumpet.Core.Building;
 
@@ -35,16 +35,16 @@ public sealed record SheetNodes(LaidSheet Sheet, int Size)
     public List<JobNode> Covers { get; } = [];
 
     /// <summary>Each part's share of each map.</summary>
-    public SortedDictionary<BakeMap, List<JobNode>> Pieces { get; } = [];
+    public SortedDictionary<BakeMap, List<JobNode>> Pieces { get; } = new(BakeMap.Table);
 
     /// <summary>The fault map.</summary>
     public JobNode? Faults { get; set; }
 
     /// <summary>Maps that were baked.</summary>
-    public SortedDictionary<BakeMap, JobNode> Maps { get; } = [];
+    public SortedDictionary<BakeMap, JobNode> Maps { get; } = new(BakeMap.Table);
 
     /// <summary>Maps that were made from textures.</summary>
-    public SortedDictionary<BakeMap, JobNode> Made { get; } = [];
+    public SortedDictionary<BakeMap, JobNode> Made { get; } = new(BakeMap.Table);
 
     /// <summary>What its materials say, where they differ.</summary>
     public JobNode? Materials { get; set; }

@@ -1,67 +1,12 @@
-using Crumpet.Core.Baking;
-using Crumpet.Core.Binding;
-using Crumpet.Core.Channels;
+using Crumpet.Core.Bake;
+using Crumpet.Core.Bind;
 using Crumpet.Core.Checking;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Layout;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pack;
+using Crumpet.Core.Pairs;
 
 namespace Crumpet.Core.Building;
-
-/// <summary>A stop of the line.</summary>
-public enum Station
-{
-    /// <summary>Files are read and looked through.</summary>
-    Intake,
-
-    /// <summary>Low and high are matched.</summary>
-    Pairs,
-
-    /// <summary>UVs are laid out.</summary>
-    Layout,
-
-    /// <summary>Maps are baked.</summary>
-    Bake,
-
-    /// <summary>Channels are put together.</summary>
-    Pack,
-
-    /// <summary>Textures are compressed.</summary>
-    Convert,
-
-    /// <summary>Textures are bound to material slots.</summary>
-    Bind,
-
-    /// <summary>The package is made.</summary>
-    Deliver,
-}
-
-/// <summary>Words for stations.</summary>
-public static class Stations
-{
-    // Where the first word of a setting's path does not name its station.
-    private static readonly Dictionary<string, Station> BySetting = new(StringComparer.Ordinal)
-    {
-        ["namePattern"] = Station.Pairs,
-        ["trays"] = Station.Pairs,
-        ["pairs"] = Station.Pairs,
-        ["layout"] = Station.Layout,
-        ["bake"] = Station.Bake,
-        ["recipe"] = Station.Convert,
-        ["bindPattern"] = Station.Bind,
-    };
-
-    /// <summary>The station a setting belongs to; null where it is none's.</summary>
-    /// <param name="path">Names of the fields that lead to it, with points between.</param>
-    public static Station? Of(string path) => BySetting.TryGetValue(path.Split('.')[0], out var station) ? station : null;
-
-    /// <summary>Whether the ticket of a station shows a setting: those of its own, and the reaches where parts are paired by them.</summary>
-    public static bool Shows(this Station station, string path) => Of(path) == station || (station == Station.Pairs && path is "bake.outwardReachMetres" or "bake.inwardReachMetres");
-
-    /// <summary>The station of a word, as it stands in addresses, or null where there is none.</summary>
-    public static Station? OfWord(string word) =>
-        Enum.TryParse<Station>(word, ignoreCase: true, out var station) && Enum.IsDefined(station) && !char.IsAsciiDigit(word[0]) ? station : null;
-}
 
 /// <summary>Everything the artist decided for one asset.</summary>
 public sealed record AssetPlan : IChecked

@@ -1,8 +1,8 @@
-using Crumpet.Core.Baking;
+using Crumpet.Core.Bake;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pairs;
 
 namespace Crumpet.Core.Building;
 
@@ -45,7 +45,7 @@ internal static class BakeExpansion
             if ((anyParts && bake.Maps.Contains(made.To)) || PictureOf(graph, made.File) is not { } picture)
                 continue;
             nodes.Made[made.To] = graph.Add(
-                Station.Bake, JobKinds.MadeMap, $"{made.To.Words()} on {nodes.Sheet.Name}",
+                Station.Bake, JobKinds.MadeMap, $"{made.To.Label} on {nodes.Sheet.Name}",
                 new MadeMapSettings(made.From, made.To, made.Strength, made.RadiusPixels, made.Wrap, bake.Green == GreenDirection.Up, nodes.Size, picture.Ending), ("picture", picture.File));
         }
     }
@@ -67,8 +67,8 @@ internal sealed class PieceExpansion
     public PieceExpansion(AssetGraph graph, PartRow[] rows)
     {
         (this.graph, this.rows, bake, objects) = (graph, rows, graph.Input.Plan.Bake, graph.Intake!.Objects);
-        maps = [.. bake.Maps.Distinct().Order()];
-        missesAreHoles = bake.OpacityBy == OpacitySource.Misses && maps.Contains(BakeMap.Opacity);
+        maps = BakeMap.Table.Sorted(bake.Maps);
+        missesAreHoles = maps.Any(m => m.CountsMisses(bake));
         box = AssetGraph.BoxOf(objects);
         lowPlaces = LayoutExpansion.LowNumbers(graph).Select((o, k) => (o, k)).ToDictionary(p => p.o, p => p.k);
         views = new PartViews(
@@ -129,21 +129,15 @@ internal sealed class PieceExpansion
             CoverageAlpha = bake.CoverageAlpha,
             PaddingPixels = bake.PaddingBaked,
             Parts = nodes.Covers.Count,
-            Green = map.IsTangent() ? bake.Green : null,
-            ScaleMetres = map switch
-            {
-                BakeMap.Thickness => bake.ThicknessRangeMetres,
-                BakeMap.Height => bake.HeightRangeMetres,
-                BakeMap.Curvature or BakeMap.Convex or BakeMap.Concave => bake.CurvatureFullRadiusMetres,
-                _ => null,
-            },
+            Green = map.IsTangent ? bake.Green : null,
+            ScaleMetres = SheetMap.ScaleMetres(map, bake),
             MissesAreHoles = map == BakeMap.Opacity ? missesAreHoles : null,
-            Min = map == BakeMap.Position && !box.IsEmpty ? AssetGraph.Three(box.Min) : null,
-            Max = map == BakeMap.Position && !box.IsEmpty ? AssetGraph.Three(box.Max) : null,
+            Min = map.Values == MapValues.Position && !box.IsEmpty ? AssetGraph.Three(box.Min) : null,
+            Max = map.Values == MapValues.Position && !box.IsEmpty ? AssetGraph.Three(box.Max) : null,
         };
         var pieces = nodes.Pieces.GetValueOrDefault(map) ?? [];
         nodes.Maps.Add(map, graph.Add(
-            Station.Bake, JobKinds.SheetMap, $"{map.Words()} of {nodes.Sheet.Name}", settings,
+            Station.Bake, JobKinds.SheetMap, $"{map.Label} of {nodes.Sheet.Name}", settings,
             nodes.Covers.SelectMany((c, p) => new[] { ($"cover/{p}", c["piece"]), ($"piece/{p}", pieces[p]["piece"]) })));
     }
 
@@ -152,7 +146,8 @@ internal sealed class PieceExpansion
         var row = rows[place.Part];
         var scene = graph.TakenIn!;
         var look = map is { } shown ? LookOf(shown, place.Seen) : new PieceLook();
-        var light = map is BakeMap.Occlusion or BakeMap.BentNormal ? views.Occluders(place.Part) : [];
+        bool asks(MapNeeds need) => map?.Asks(need) == true;
+        var light = asks(MapNeeds.Light) ? views.Occluders(place.Part) : [];
         var settings = new PieceSettings
         {
             Part = row.Name,
@@ -166,14 +161,14 @@ internal sealed class PieceExpansion
             EndsAreFitted = row.Cage?.Kind == CageKind.Fitted,
             MissesAreHoles = missesAreHoles,
             Seen = [.. place.Seen.Select(o => new PieceObject(rows[o.Part].Name, o.Number) { Name = look.NamesObjects ? Object(o).Name : null })],
-            Light = map is not (BakeMap.Occlusion or BakeMap.BentNormal) ? null : new PieceLight(
+            Light = !asks(MapNeeds.Light) ? null : new PieceLight(
                 bake.RaysBaked(bake.OcclusionRays), bake.OcclusionRangeMetres, bake.OcclusionFalloffMetres, bake.BackFacesOcclude, bake.GroundOccludes ? box.Min.Y : null,
-                bake.Denoise && Denoising.IsFor(map.Value), [.. light.Select(o => new PieceObject(rows[o.Part].Name, o.Number))]),
-            Thickness = map == BakeMap.Thickness ? new PieceThickness(bake.RaysBaked(bake.ThicknessRays), bake.ThicknessRangeMetres, bake.Denoise) : null,
-            CurvatureRadiusMetres = map is BakeMap.Curvature or BakeMap.Convex or BakeMap.Concave ? bake.CurvatureRadiusBaked : null,
-            IdBy = map == BakeMap.Id ? bake.IdBy : null,
+                bake.Denoise && map!.IsNoisy, [.. light.Select(o => new PieceObject(rows[o.Part].Name, o.Number))]),
+            Thickness = asks(MapNeeds.Thickness) ? new PieceThickness(bake.RaysBaked(bake.ThicknessRays), bake.ThicknessRangeMetres, bake.Denoise) : null,
+            CurvatureRadiusMetres = asks(MapNeeds.Curvature) ? bake.CurvatureRadiusBaked : null,
+            IdBy = asks(MapNeeds.Labels) ? bake.IdBy : null,
             OpacityBy = map == BakeMap.Opacity ? bake.OpacityBy : null,
-            HighNormals = look.Reliefs ? bake.HighNormals : null,
+            HighNormals = look.UsesNormals ? bake.HighNormals : null,
             Materials = look.Materials.Count > 0 ? look.Materials : null,
         };
         IEnumerable<(string, JobFile)> inputs =
@@ -183,7 +178,7 @@ internal sealed class PieceExpansion
             .. place.Seen.Select((o, k) => ($"high/{k}", scene[$"shape/{Number(o)}"])), .. look.Spread.Select(k => ($"spread/{k}", scene[$"spread/{Number(place.Seen[k])}"])),
             .. light.Select((o, k) => ($"occluder/{k}", scene[$"shape/{Number(o)}"])), .. look.Pictures.Select(p => (p.Key, (JobFile)p.Value)),
         ];
-        return graph.Add(Station.Bake, JobKinds.Piece, $"{(map is { } named ? named.Words() : "cover")} of {row.Name} on {place.Nodes.Sheet.Name}", settings, inputs);
+        return graph.Add(Station.Bake, JobKinds.Piece, $"{(map?.Label ?? "cover")} of {row.Name} on {place.Nodes.Sheet.Name}", settings, inputs);
     }
 
     private int Number((int Part, int Number) o) => rows[o.Part].High[o.Number];
@@ -195,7 +190,7 @@ internal sealed class PieceExpansion
     {
         public bool NamesObjects { get; init; }
 
-        public bool Reliefs { get; init; }
+        public bool UsesNormals { get; init; }
 
         public IReadOnlyList<int> Spread { get; init; } = [];
 
@@ -207,41 +202,41 @@ internal sealed class PieceExpansion
     private PieceLook LookOf(BakeMap map, IReadOnlyList<(int Part, int Number)> seen)
     {
         int[] every = [.. Enumerable.Range(0, seen.Count)];
-        switch (map)
+        if (map.Asks(MapNeeds.NormalTextures) && bake.HighNormals != HighNormalUse.LeftOut)
         {
-            case BakeMap.Normal or BakeMap.ObjectNormal when bake.HighNormals != HighNormalUse.LeftOut:
-                int[] rough = [.. every.Where(k => Object(seen[k]).MaterialNumbers.Any(HasRelief))];
-                return WithMaterials(new PieceLook { Spread = rough, Reliefs = rough.Length > 0 }, rough.Select(k => seen[k]), (_, pictures) => new PieceMaterial(0, pictures), isRelief: true);
-            case BakeMap.Id when bake.IdBy == IdSource.Material:
-                return WithMaterials(new PieceLook { Spread = every }, seen, (m, _) => new PieceMaterial(0, []) { Name = m.Name }, isRelief: null);
-            case BakeMap.Id:
-                return new PieceLook { Spread = bake.IdBy == IdSource.Colour ? every : [], NamesObjects = bake.IdBy == IdSource.Shell };
-            case BakeMap.VertexColour:
-                return new PieceLook { Spread = every };
-            case BakeMap.Colour or BakeMap.Roughness or BakeMap.Metalness or BakeMap.Emission:
-            case BakeMap.Opacity when bake.OpacityBy == OpacitySource.Alpha:
-                return WithMaterials(
-                    new PieceLook { Spread = every }, seen,
-                    (m, pictures) => new PieceMaterial(0, pictures) { BaseColour = m.BaseColour, Roughness = m.Roughness, Metalness = m.Metalness }, isRelief: false);
-            default:
-                return new PieceLook();
+            int[] textured = [.. every.Where(k => Object(seen[k]).MaterialNumbers.Any(HasNormalTexture))];
+            return WithMaterials(
+                new PieceLook { Spread = textured, UsesNormals = textured.Length > 0 }, textured.Select(k => seen[k]), (_, pictures) => new PieceMaterial(0, pictures), asksNormals: true);
         }
+        if (map.Asks(MapNeeds.Labels))
+        {
+            return bake.IdBy == IdSource.Material
+                ? WithMaterials(new PieceLook { Spread = every }, seen, (m, _) => new PieceMaterial(0, []) { Name = m.Name }, asksNormals: null)
+                : new PieceLook { Spread = bake.IdBy == IdSource.Colour ? every : [], NamesObjects = bake.IdBy == IdSource.Shell };
+        }
+        if (map.Asks(MapNeeds.Materials) && !map.CountsMisses(bake))
+        {
+            return WithMaterials(
+                new PieceLook { Spread = every }, seen,
+                (m, pictures) => new PieceMaterial(0, pictures) { BaseColour = m.BaseColour, Roughness = m.Roughness, Metalness = m.Metalness }, asksNormals: false);
+        }
+        return map.Asks(MapNeeds.VertexColours) ? new PieceLook { Spread = every } : new PieceLook();
     }
 
-    private bool HasRelief(int material) => material >= 0 && graph.Intake!.Materials[material].Pictures.Any(p => p.Slot == TextureSlot.Normal && p.File is { } file && BakeExpansion.PictureOf(graph, file) is not null);
+    private bool HasNormalTexture(int material) => material >= 0 && graph.Intake!.Materials[material].Pictures.Any(p => p.Slot == TextureSlot.Normal && p.File is { } file && BakeExpansion.PictureOf(graph, file) is not null);
 
     /// <summary>Adds the materials of some objects.</summary>
     /// <param name="look">Receives them.</param>
     /// <param name="seen">The objects.</param>
     /// <param name="make">Makes what is said of a material.</param>
-    /// <param name="isRelief">Whether normal textures are taken, or all others; null for none.</param>
-    private PieceLook WithMaterials(PieceLook look, IEnumerable<(int Part, int Number)> seen, Func<MaterialReport, IReadOnlyList<PieceTexture>, PieceMaterial> make, bool? isRelief)
+    /// <param name="asksNormals">Whether normal textures are taken, or all others; null for none.</param>
+    private PieceLook WithMaterials(PieceLook look, IEnumerable<(int Part, int Number)> seen, Func<MaterialReport, IReadOnlyList<PieceTexture>, PieceMaterial> make, bool? asksNormals)
     {
         foreach (int number in seen.SelectMany(o => Object(o).MaterialNumbers).Where(m => m >= 0).Distinct().Order())
         {
             var material = graph.Intake!.Materials[number];
             var pictures = new List<PieceTexture>();
-            foreach (var use in material.Pictures.Where(p => isRelief is { } relief && (p.Slot == TextureSlot.Normal) == relief && p.File is not null).DistinctBy(p => p.Slot))
+            foreach (var use in material.Pictures.Where(p => asksNormals is { } normals && (p.Slot == TextureSlot.Normal) == normals && p.File is not null).DistinctBy(p => p.Slot))
             {
                 if (BakeExpansion.PictureOf(graph, use.File!) is not { } picture)
                     continue;

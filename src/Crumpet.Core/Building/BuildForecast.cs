@@ -55,7 +55,7 @@ public sealed record BuildForecast(Station UpTo, int All, bool IsWhole, IReadOnl
         var seen = new HashSet<string>(StringComparer.Ordinal);
         var jobs = graph.Nodes.Where(n => n.Result is null && (n.Job is null || seen.Add(n.Job.Key)))
             .Select(n => new JobForecast(n.Station, n.Kind.Name, n.Label, n.Job is not null, n.Job is null ? $"waits for {NamesOf(n)}" : JobDifference.Why(n, last), times.SecondsOf(n))).ToArray();
-        bool isWhole = graph.Listed.Contains(upTo) && Enum.GetValues<Station>().Where(s => s <= upTo).All(graph.Listed.Contains);
+        bool isWhole = graph.Listed.Contains(upTo) && Station.UpTo(upTo).All(graph.Listed.Contains);
         double[] bytes = [.. graph.Nodes.Where(n => n.Result is null).Select(times.BytesOf).OfType<double>()];
         return new BuildForecast(upTo, isWhole ? graph.Nodes.Count : Math.Max(graph.Nodes.Count, last.Count), isWhole, jobs) { Bytes = bytes.Length == 0 ? null : (long)bytes.Sum() };
     }

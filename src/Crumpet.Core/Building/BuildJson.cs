@@ -2,7 +2,7 @@ using System.Security.Cryptography;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using System.Text.Json.Serialization.Metadata;
-using Crumpet.Core.Baking;
+using Crumpet.Core.Bake;
 using Crumpet.Core.Checking;
 using Crumpet.Core.Intake;
 
@@ -70,6 +70,6 @@ public static class BuildJson
     public static string Key(string step, int version, object settings, params IEnumerable<string> inputs)
     {
         byte[] text = JsonSerializer.SerializeToUtf8Bytes(new { step, version, settings, inputs = inputs.ToArray() }, Options);
-        return Convert.ToHexStringLower(SHA256.HashData(text));
+        return System.Convert.ToHexStringLower(SHA256.HashData(text));
     }
 }

@@ -1,16 +1,16 @@
-using Crumpet.Core.Baking;
-using Crumpet.Core.Binding;
-using Crumpet.Core.Channels;
-using Crumpet.Core.Compression;
-using Crumpet.Core.Delivery;
+using Crumpet.Core.Bake;
+using Crumpet.Core.Bind;
+using Crumpet.Core.Convert;
+using Crumpet.Core.Deliver;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
 using Crumpet.Core.Layout;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pack;
+using Crumpet.Core.Pairs;
 
 namespace Crumpet.Core.Building;
 
-/// <summary>All kinds of jobs there are.</summary>
+/// <summary>The kinds of jobs stations have.</summary>
 public static class JobKinds
 {
     internal static JobKind Read { get; } = new ReadJob();
@@ -37,13 +37,10 @@ public static class JobKinds
     internal static JobKind Package { get; } = new PackageJob();
 
     /// <summary>All of them, in the order of the line.</summary>
-    public static IReadOnlyList<JobKind> All { get; } =
-    [
-        Read, Look, TakeIn, Stage, Thumbnail, Rays, Fit, Contacts, Suggest, Pair, CageStage, Layout, Stacked, Piece, FaultMap, SheetMap, MadeMap, MaterialMaps, Output, Texture, Bind, Package,
-    ];
+    public static IReadOnlyList<JobKind> All => [.. Station.Table.All.SelectMany(s => s.Kinds)];
 
     /// <summary>The versions of all kinds: what tells a graph that was resolved by an earlier program.</summary>
-    public static string Versions { get; } = string.Join(' ', All.Select(k => $"{k.Name}/{k.Version}"));
+    public static string Versions => string.Join(' ', All.Select(k => $"{k.Name}/{k.Version}"));
 
     /// <summary>The kind of this name, or null.</summary>
     public static JobKind? Find(string name) => All.FirstOrDefault(k => k.Name == name);

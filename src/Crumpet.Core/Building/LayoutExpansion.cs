@@ -30,7 +30,7 @@ internal static class LayoutExpansion
         graph.Sheets = SheetsOf(graph, laid);
         var sheets = ShowsSheets(graph, laid) ? graph.Sheets.Select(s => new StageSheet(s.Name, s.MainMaterial)).ToArray() : null;
         graph.LowStage = graph.Add(
-            Station.Layout, JobKinds.Stage, "low, laid out", Expander.StageOf(rows, low, true, sheets),
+            Station.Layout, JobKinds.Stage, "low, laid out", IntakeExpansion.StageOf(rows, low, true, sheets),
             low.SelectMany((o, k) => new[] { ($"shape/{k}", scene[$"shape/{o}"]), ($"spread/{k}", scene[$"spread/{o}"]), ($"laid/{k}", graph.Layout[$"laid/{k}"]) })
                 .Append(("materials", scene["materials"])));
         return true;

@@ -23,7 +23,7 @@ public sealed class MemoryResultStore : IResultStore
     /// <inheritdoc/>
     public string Put(byte[] bytes)
     {
-        string hash = Convert.ToHexStringLower(SHA256.HashData(bytes));
+        string hash = System.Convert.ToHexStringLower(SHA256.HashData(bytes));
         blobs[hash] = bytes;
         return hash;
     }

@@ -1,11 +1,11 @@
-using Crumpet.Core.Baking;
-using Crumpet.Core.Binding;
-using Crumpet.Core.Channels;
-using Crumpet.Core.Compression;
-using Crumpet.Core.Delivery;
+using Crumpet.Core.Bake;
+using Crumpet.Core.Bind;
+using Crumpet.Core.Convert;
+using Crumpet.Core.Deliver;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
+using Crumpet.Core.Pack;
 
 namespace Crumpet.Core.Building;
 
@@ -66,10 +66,10 @@ internal static class OutputExpansion
         if (graph.Pairs!.Paired.Any())
         {
             foreach (var (map, node) in sheet.Maps)
-                maps[map.Name()] = (node["map"], MapFiles.EndingOf(bake.FileOf(map)));
+                maps[map.Name] = (node["map"], MapFiles.EndingOf(bake.FileOf(map)));
         }
         foreach (var (map, node) in sheet.Made)
-            maps[map.Name()] = (node["map"], ".png");
+            maps[map.Name] = (node["map"], ".png");
         return maps;
     }
 

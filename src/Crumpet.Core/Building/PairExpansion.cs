@@ -1,6 +1,6 @@
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pairs;
 
 namespace Crumpet.Core.Building;
 

@@ -20,6 +20,7 @@ public sealed record PlanSetting(string Path, string Label, Type Type, FieldRule
     /// <summary>Words to choose from; null where it is typed.</summary>
     public IReadOnlyList<string>? Choices => Type == typeof(bool) ? ["on", "off"]
         : Type.IsEnum ? [.. Enum.GetNames(Type).Select(Camel)]
+        : Tables.WordsOf(Type) is { } words ? words
         : (Rule as OneOfAttribute)?.Values.Select(v => v.ToString(CultureInfo.InvariantCulture)).ToArray();
 
     /// <summary>A value of it, as it is shown and typed.</summary>
@@ -89,7 +90,7 @@ public static class PlanSettings
         {
             var inner = Nullable.GetUnderlyingType(property.PropertyType) ?? property.PropertyType;
             string own = path + NameOf(property);
-            if (inner.IsPrimitive || inner.IsEnum || inner == typeof(string))
+            if (inner.IsPrimitive || inner.IsEnum || inner == typeof(string) || typeof(IEntry).IsAssignableFrom(inner))
             {
                 var rule = property.GetCustomAttribute<FieldRuleAttribute>();
                 yield return new PlanSetting(own, property.GetCustomAttribute<CalledAttribute>()?.Label ?? LabelOf(rule, property.Name), property.PropertyType, rule);

@@ -1,9 +1,9 @@
 using System.Globalization;
 using System.Text.Json;
-using Crumpet.Core.Baking;
-using Crumpet.Core.Channels;
+using Crumpet.Core.Bake;
 using Crumpet.Core.Imaging;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pack;
+using Crumpet.Core.Pairs;
 
 namespace Crumpet.Core.Building;
 
@@ -22,7 +22,7 @@ public static class PlanWords
         PairWords.Changes(before.Pairs, after.Pairs, said);
         LayoutWords.Changes(before.Layout, after.Layout, said);
         BakeSettings from = before.Bake, to = after.Bake;
-        Say(string.Join(", ", from.Maps.Select(m => m.Words())), string.Join(", ", to.Maps.Select(m => m.Words())), v => v.Length > 0 ? $"Maps set to {v}" : "No map chosen");
+        Say(string.Join(", ", from.Maps.Select(m => m.Label)), string.Join(", ", to.Maps.Select(m => m.Label)), v => v.Length > 0 ? $"Maps set to {v}" : "No map chosen");
         Say(from.Size, to.Size, v => $"Sheet size set to {v} px");
         foreach (string sheet in from.SheetSizes.Keys.Union(to.SheetSizes.Keys).Order(StringComparer.Ordinal))
             Say(SizeOf(from, sheet), SizeOf(to, sheet), v => v is null ? $"Sheet {sheet} made as large as the others" : $"Size of sheet {sheet} set to {v} px");
@@ -40,7 +40,7 @@ public static class PlanWords
         });
         Say(from.Bits, to.Bits, v => $"Bits a channel set to {v}");
         foreach (var map in BakeMaps.All)
-            Say(FileOf(from, map), FileOf(to, map), v => $"{Capital(map.Words())} written as {FileWords(v ?? to.FileOf(map))}");
+            Say(FileOf(from, map), FileOf(to, map), v => $"{Capital(map.Label)} written as {FileWords(v ?? to.FileOf(map))}");
         Say(from.Dither, to.Dither, v => v ? "Dithering turned on" : "Dithering turned off");
         Say(from.PaddingPixels, to.PaddingPixels, v => v == BakeSettings.WholeSheet ? "Padding set to the whole sheet" : $"Padding set to {v} px");
         Say(from.CoverageAlpha, to.CoverageAlpha, v => v ? "Coverage kept as alpha" : "Coverage no longer kept as alpha");
@@ -58,8 +58,8 @@ public static class PlanWords
         Say(from.HeightRangeMetres, to.HeightRangeMetres, v => v > 0 ? $"White height set to {Millimetres(v)}" : "White height set to the greatest there is");
         Say(from.IdBy, to.IdBy, v => $"IDs by {(v == IdSource.Colour ? "vertex colour" : v.ToString().ToLowerInvariant())}");
         Say(from.OpacityBy, to.OpacityBy, v => v == OpacitySource.Alpha ? "Opacity from the high side's alpha" : "Opacity from where rays miss");
-        said.AddRange(to.Made.Except(from.Made).Select(m => $"{Capital(m.To.Words())} made from {m.File}"));
-        said.AddRange(from.Made.Except(to.Made).Select(m => $"{Capital(m.To.Words())} no longer made from {m.File}"));
+        said.AddRange(to.Made.Except(from.Made).Select(m => $"{Capital(m.To.Label)} made from {m.File}"));
+        said.AddRange(from.Made.Except(to.Made).Select(m => $"{Capital(m.To.Label)} no longer made from {m.File}"));
         Outputs(before.Recipe, after.Recipe, said);
         Say(before.BindPattern, after.BindPattern, v => $"Outputs named {v}");
         // What nobody found words for is a decision all the same.
@@ -107,7 +107,7 @@ public static class PlanWords
             if (was is null)
                 said.Add($"Output {now.Name} added");
             else if (was.Format != now.Format)
-                said.Add($"Format of {now.Name} set to {now.Format.Label()}");
+                said.Add($"Format of {now.Name} set to {now.Format.Label}");
             if (was is not null && (was.Meaning != now.Meaning || !was.Channels.SequenceEqual(now.Channels)))
                 said.Add($"Channels of {now.Name} changed");
         }

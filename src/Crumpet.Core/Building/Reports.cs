@@ -1,6 +1,6 @@
-using Crumpet.Core.Baking;
-using Crumpet.Core.Compression;
-using Crumpet.Core.Delivery;
+using Crumpet.Core.Bake;
+using Crumpet.Core.Convert;
+using Crumpet.Core.Deliver;
 using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Building;

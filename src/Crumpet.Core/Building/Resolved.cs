@@ -21,13 +21,13 @@ internal sealed class Resolved(GraphInput input, IResultStore store)
     public void Keep(StationResult result)
     {
         store.Save(new JobResult(
-            ResultKey(result.Key), $"station {result.Station}", JsonSerializer.SerializeToElement(result.Report, result.Report.GetType(), BuildJson.Options), result.Files, result.Findings));
+            ResultKey(result.Key), $"station {result.Station.Word}", JsonSerializer.SerializeToElement(result.Report, result.Report.GetType(), BuildJson.Options), result.Files, result.Findings));
         store.Save(new JobResult(PointerKey(result.Station), "resolved", JsonSerializer.SerializeToElement(new Pointer(result.Key), BuildJson.Options), [], []));
     }
 
     /// <summary>What a station showed under a key, or null where that is no longer kept.</summary>
     public static StationResult? Last(Station station, string key, IResultStore store) => store.Find(ResultKey(key)) is { } kept
-        ? Reports.GetValue(kept, k => new StationResult(station, key, k.Summary.Deserialize(StationResult.ReportOf(station), BuildJson.Options)!, k.Files, k.Findings))
+        ? Reports.GetValue(kept, k => new StationResult(station, key, k.Summary.Deserialize(station.Report, BuildJson.Options)!, k.Files, k.Findings))
         : null;
 
     // Read from its text once.

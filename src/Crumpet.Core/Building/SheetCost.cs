@@ -1,7 +1,7 @@
-using Crumpet.Core.Channels;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Layout;
+using Crumpet.Core.Pack;
 
 namespace Crumpet.Core.Building;
 

@@ -1,8 +1,4 @@
-using Crumpet.Core.Binding;
-using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
-using Crumpet.Core.Layout;
-using Crumpet.Core.Pairing;
 
 namespace Crumpet.Core.Building;
 
@@ -25,17 +21,9 @@ public sealed record StationResult(Station Station, string Key, object Report, I
     public T As<T>()
         where T : class => (T)Report;
 
-    /// <summary>Type of a station's report.</summary>
-    public static Type ReportOf(Station station) => station switch
-    {
-        Station.Intake => typeof(IntakeReport),
-        Station.Pairs => typeof(PairReport),
-        Station.Layout => typeof(LayoutReport),
-        Station.Bake => typeof(BakeReport),
-        Station.Pack => typeof(PackReport),
-        Station.Convert => typeof(ConvertReport),
-        Station.Bind => typeof(BindReport),
-        Station.Deliver => typeof(DeliverReport),
-        _ => throw new ArgumentOutOfRangeException(nameof(station)),
-    };
+    /// <summary>Whether the station has nothing to do.</summary>
+    public bool IsPassed => Report is PassedReport;
+
+    /// <summary>The result of a station without jobs of any kind.</summary>
+    public static StationResult Passed(Station station) => new(station, "passed", new PassedReport(station.NothingToDo), [], []);
 }

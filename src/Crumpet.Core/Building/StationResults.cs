@@ -1,12 +1,13 @@
 using System.Text.Json;
-using Crumpet.Core.Baking;
-using Crumpet.Core.Binding;
-using Crumpet.Core.Channels;
-using Crumpet.Core.Compression;
-using Crumpet.Core.Delivery;
+using Crumpet.Core.Bake;
+using Crumpet.Core.Bind;
+using Crumpet.Core.Convert;
+using Crumpet.Core.Deliver;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
 using Crumpet.Core.Layout;
+using Crumpet.Core.Pack;
+using Crumpet.Core.Pairs;
 
 namespace Crumpet.Core.Building;
 
@@ -22,24 +23,13 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
     /// <summary>The result of a station; all its jobs have results.</summary>
     public StationResult Of(Station station)
     {
-        var (report, files, findings) = station switch
-        {
-            Station.Intake => Intake(),
-            Station.Pairs => Pairs(),
-            Station.Layout => Layout(),
-            Station.Bake => Bake(),
-            Station.Pack => Pack(),
-            Station.Convert => Convert(),
-            Station.Bind => (graph.Bound!.Report<BindReport>()!, [], graph.Bound.Result!.Findings),
-            Station.Deliver => (new DeliverReport($"{graph.Input.Asset}.zip", graph.Package!.Report<PackageReport>()!.Files), [graph.Package["package"].File! with { Name = $"{graph.Input.Asset}.zip" }], []),
-            _ => throw new ArgumentOutOfRangeException(nameof(station)),
-        };
+        var (report, files, findings) = station.Assemble(this);
         var keys = graph.Nodes.Where(n => n.Station == station).Select(n => n.Job!.Key);
         string key = BuildJson.Key("station", 1, new { station, files = files.Select(f => f.Name) }, keys);
         return new StationResult(station, key, report, files, Finding.Sorted(findings));
     }
 
-    private (object, IReadOnlyList<StoredFile>, IEnumerable<Finding>) Intake()
+    public StationContent Intake()
     {
         var taken = graph.TakenIn!.Result!;
         var files = new List<StoredFile>();
@@ -47,32 +37,32 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
             files.Add(Named(still, "picture", StillName));
         files.AddRange(graph.Stages.Select(s => Named(s.Value, "preview", $"{Sides.Word(s.Key)}.preview")));
         files.AddRange(graph.Intake!.Textures.Where(t => t.MendedFile is not null).Select(t => taken.File(TakeInJob.Mended(t.MendedFile!)) with { Name = t.MendedFile! }));
-        return (graph.Intake, files, taken.Findings.Concat(graph.Reads.SelectMany(r => r.Result!.Findings)));
+        return new StationContent(graph.Intake!, files, taken.Findings.Concat(graph.Reads.SelectMany(r => r.Result!.Findings)));
     }
 
-    private (object, IReadOnlyList<StoredFile>, IEnumerable<Finding>) Pairs()
+    public StationContent Pairs()
     {
         var files = graph.PartStills.Select(s => Named(s.Node, "picture", s.Name)).ToList();
         if (graph.CageStage is { } cages)
             files.Add(Named(cages, "preview", "rays.preview"));
-        return (graph.Pairs!, files, Pairing.PairFindings.Of(PairExpansion.RulesOf(graph), graph.Pairs!));
+        return new StationContent(graph.Pairs!, files, PairFindings.Of(PairExpansion.RulesOf(graph), graph.Pairs!));
     }
 
-    private (object, IReadOnlyList<StoredFile>, IEnumerable<Finding>) Layout()
+    public StationContent Layout()
     {
         var report = graph.Laid!.Layout;
         var result = graph.Layout!.Result!;
         return graph.LowStage is { } stage
-            ? (report, [Named(stage, "preview", LowStageName), Named(graph.Layout, "islands", IslandsName)], result.Findings)
-            : (report, [], result.Findings);
+            ? new StationContent(report, [Named(stage, "preview", LowStageName), Named(graph.Layout, "islands", IslandsName)], result.Findings)
+            : new StationContent(report, [], result.Findings);
     }
 
-    private (object, IReadOnlyList<StoredFile>, IEnumerable<Finding>) Bake()
+    public StationContent Bake()
     {
         var files = new List<StoredFile>();
         var findings = new List<Finding>();
         var sheets = graph.SheetNodes.Select(sheet => Bake(sheet, files, findings)).ToArray();
-        return (new BakeReport(sheets), files, findings);
+        return new StationContent(new BakeReport(sheets), files, findings);
     }
 
     private SheetReport Bake(SheetNodes nodes, List<StoredFile> files, List<Finding> findings)
@@ -86,21 +76,21 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
         foreach (var (map, node) in nodes.Maps)
         {
             var report = node.Report<SheetMapReport>()!;
-            maps.Add(map.Name(), $"{sheet}_{map.Name()}{report.Ending}");
-            files.Add(Named(node, "map", maps[map.Name()]));
+            maps.Add(map.Name, $"{sheet}_{map.Name}{report.Ending}");
+            files.Add(Named(node, "map", maps[map.Name]));
             if (node.Has("shown"))
             {
-                shown.Add(map.Name(), $"{sheet}_{map.Name()}_shown.png");
-                files.Add(Named(node, "shown", shown[map.Name()]));
+                shown.Add(map.Name, $"{sheet}_{map.Name}_shown.png");
+                files.Add(Named(node, "shown", shown[map.Name]));
             }
             if (report.Scale is { } scale)
                 scales.Add(scale);
-            legend = map == BakeMap.Id ? report.Legend : legend;
+            legend = report.Legend.Count > 0 ? report.Legend : legend;
         }
         foreach (var (map, node) in nodes.Made)
         {
-            maps[map.Name()] = $"{sheet}_{map.Name()}.png";
-            files.Add(Named(node, "map", maps[map.Name()]));
+            maps[map.Name] = $"{sheet}_{map.Name}.png";
+            files.Add(Named(node, "map", maps[map.Name]));
         }
         string faultFile = $"{sheet}_faults.png";
         files.Add(Named(nodes.Faults, "faults", faultFile));
@@ -123,19 +113,19 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
         };
     }
 
-    /// <summary>Rays a sheet's maps are made of; occlusion and the bent normal are made of the same.</summary>
+    /// <summary>Rays a sheet's maps are made of; maps of one kind of rays share them.</summary>
     private static long RaysOf(SheetNodes nodes)
     {
         long rays = nodes.Covers.Sum(c => c.Report<PieceReport>()!.Rays);
         for (int p = 0; p < nodes.Covers.Count; p++)
         {
             int part = p;
-            rays += nodes.Pieces.GroupBy(m => m.Key == BakeMap.BentNormal ? BakeMap.Occlusion : m.Key).Sum(g => g.Max(m => m.Value[part].Report<PieceReport>()!.Rays));
+            rays += nodes.Pieces.GroupBy(m => m.Key.RayKind).Sum(g => g.Max(m => m.Value[part].Report<PieceReport>()!.Rays));
         }
         return rays;
     }
 
-    private (object, IReadOnlyList<StoredFile>, IEnumerable<Finding>) Pack()
+    public StationContent Pack()
     {
         var files = new List<StoredFile>();
         var pictures = new List<PackedPicture>();
@@ -151,7 +141,7 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
             }
             findings.AddRange(PackFindings.Of(graph.Input.Plan.Recipe, channels.Keys.ToHashSet(StringComparer.Ordinal)));
         }
-        return (new PackReport(pictures), files, findings);
+        return new StationContent(new PackReport(pictures), files, findings);
     }
 
     /// <summary>How many channels each map of a sheet has.</summary>
@@ -159,11 +149,11 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
     {
         var channels = OutputExpansion.ValuesOf(graph, sheet.Sheet)[0].Maps.ToDictionary(m => m.Key, m => m.Value.Length, StringComparer.Ordinal);
         foreach (string name in OutputExpansion.BakedOf(graph, sheet).Keys)
-            channels[name] = BakeMaps.Find(name)!.Value.Channels() + (graph.Input.Plan.Bake.CoverageAlpha ? 1 : 0);
+            channels[name] = BakeMaps.Find(name)!.Channels + (graph.Input.Plan.Bake.CoverageAlpha ? 1 : 0);
         return channels;
     }
 
-    private (object, IReadOnlyList<StoredFile>, IEnumerable<Finding>) Convert()
+    public StationContent Convert()
     {
         var files = new List<StoredFile>();
         var textures = new List<ConvertedTexture>();
@@ -178,7 +168,15 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
                 textures.Add(new ConvertedTexture(sheet.Sheet.Name, name + ".dds", name + ".png", output.Format, output.Meaning, report.Size, report.Mips, files[^1].Bytes, report.Quality));
             }
         }
-        return (new ConvertReport(textures), files, ConvertFindings.Of(textures.Select(t => (t.File, t.Quality))));
+        return new StationContent(new ConvertReport(textures), files, ConvertFindings.Of(textures.Select(t => (t.File, t.Quality))));
+    }
+
+    public StationContent Bind() => new(graph.Bound!.Report<BindReport>()!, [], graph.Bound.Result!.Findings);
+
+    public StationContent Deliver()
+    {
+        string zip = $"{graph.Input.Asset}.zip";
+        return new StationContent(new DeliverReport(zip, graph.Package!.Report<PackageReport>()!.Files), [Named(graph.Package, "package", zip)], []);
     }
 
     /// <summary>Facts of a sheet as a file to take along.</summary>
@@ -188,5 +186,5 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
         return new StoredFile(name, store.Put(bytes), bytes.Length);
     }
 
-    private static StoredFile Named(JobNode node, string role, string name) => node[role].File! with { Name = name };
+    internal static StoredFile Named(JobNode node, string role, string name) => node[role].File! with { Name = name };
 }

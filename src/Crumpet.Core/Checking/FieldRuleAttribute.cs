@@ -69,7 +69,7 @@ public sealed class WithinAttribute(string what, double least, double most) : Fi
     /// <inheritdoc/>
     public override string? Problem(object value, string whose = "")
     {
-        double number = Convert.ToDouble(value, CultureInfo.InvariantCulture);
+        double number = System.Convert.ToDouble(value, CultureInfo.InvariantCulture);
         // A limit of single precision is what rounding makes of it.
         bool isIn = value is float single ? single >= (float)Least && single <= (float)Most : number >= Least && number <= Most;
         return isIn ? null : $"{What}{whose} is {Number(Shown(number))}{(Unit.Length > 0 ? " " + Unit : "")}; it must be {Limits}.";

@@ -48,7 +48,7 @@ public static class FieldRules
         {
             case null:
                 return $"{what}{of} is missing.";
-            case bool:
+            case bool or IEntry:
                 return null;
             case string:
                 return (rule ?? new WordsAttribute(what, LongestText) { MayBeEmpty = true }).Problem(value, of);
@@ -106,7 +106,8 @@ public static class FieldRules
         return null;
     }
 
-    private static Field[] Fields(Type type) => Known.GetOrAdd(type, t =>
+    // An entry of a table is chosen as a whole.
+    private static Field[] Fields(Type type) => typeof(IEntry).IsAssignableFrom(type) ? [] : Known.GetOrAdd(type, t =>
     {
         // Not safe from many threads, so each question has its own.
         var nulls = new NullabilityInfoContext();

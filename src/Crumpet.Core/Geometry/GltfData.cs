@@ -83,7 +83,7 @@ internal sealed class GltfData : IDisposable
             if (list[i].Text("uri") is not { } uri)
                 data = i == 0 ? binary : default;
             else if (uri.StartsWith("data:", StringComparison.Ordinal))
-                data = Convert.FromBase64String(uri[(uri.IndexOf(',') + 1)..]);
+                data = System.Convert.FromBase64String(uri[(uri.IndexOf(',') + 1)..]);
             else
                 data = beside(Uri.UnescapeDataString(uri)) ?? throw new SourceFileException(fileName, "", $"it refers to {Uri.UnescapeDataString(uri)}, which is not here", $"Add {Uri.UnescapeDataString(uri)} together with it");
             if (claimed > data.Length)

@@ -31,7 +31,7 @@ public interface IResultStore
 
     /// <summary>The name a note is kept under.</summary>
     /// <param name="what">What it is about, in words that never change.</param>
-    static string NoteName(string what) => Convert.ToHexStringLower(SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(what)));
+    static string NoteName(string what) => System.Convert.ToHexStringLower(SHA256.HashData(System.Text.Encoding.UTF8.GetBytes(what)));
 }
 
 /// <summary>Reads what lies by itself, and what is a piece of something larger.</summary>

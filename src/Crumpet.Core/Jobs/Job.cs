@@ -27,7 +27,7 @@ public sealed record Job(string Kind, int Version, string Settings, IReadOnlyLis
             Append(input.Name);
             Append(input.Sha256);
         }
-        return Convert.ToHexStringLower(hash.GetHashAndReset());
+        return System.Convert.ToHexStringLower(hash.GetHashAndReset());
 
         // What ends one field can be in none.
         void Append(string text)

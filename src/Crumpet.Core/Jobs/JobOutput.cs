@@ -30,7 +30,7 @@ public sealed class JobOutput
         var index = new List<StoredFile>();
         foreach (var (piece, bytes) in pieces)
         {
-            string hash = Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(bytes));
+            string hash = System.Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(bytes));
             index.Add(new StoredFile(piece, hash, bytes.Length) { Offset = whole.Position });
             whole.Write(bytes);
         }

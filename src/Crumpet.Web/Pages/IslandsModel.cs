@@ -1,7 +1,7 @@
 using System.Text.Json;
 using Crumpet.Core.Building;
 using Crumpet.Core.Layout;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pairs;
 
 namespace Crumpet.Web.Pages;
 

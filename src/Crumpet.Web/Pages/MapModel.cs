@@ -1,5 +1,5 @@
 using System.Text.Json;
-using Crumpet.Core.Baking;
+using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
@@ -67,11 +67,11 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
         var report = View.ShownBake;
         foreach (var sheet in report?.Sheets ?? [])
             foreach (var (name, file) in sheet.Maps)
-                yield return Choice("Baked", Station.Bake, file, report!.Sheets.Count > 1 ? $"{sheet.Sheet} {Words(name)}" : Words(name), BakeMaps.Find(name)?.Meaning() ?? ColourMeaning.Linear, 1, sheet.Sheet, name);
+                yield return Choice("Baked", Station.Bake, file, report!.Sheets.Count > 1 ? $"{sheet.Sheet} {Words(name)}" : Words(name), BakeMaps.Find(name)?.Meaning ?? ColourMeaning.Linear, 1, sheet.Sheet, name);
         foreach (var sheet in (report?.Sheets ?? []).Where(s => s.FaultFile.Length > 0))
             yield return Choice("Baked", Station.Bake, sheet.FaultFile, report!.Sheets.Count > 1 ? $"{sheet.Sheet} faults" : "faults", ColourMeaning.Srgb, 1, sheet.Sheet, "faults");
 
-        static string Words(string name) => BakeMaps.Find(name)?.Words() ?? name;
+        static string Words(string name) => BakeMaps.Find(name)?.Label ?? name;
     }
 
     private IEnumerable<MapChoice> Packed()
@@ -105,7 +105,7 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
     }
 
     private MapChoice Choice(string group, Station station, string file, string label, ColourMeaning meaning, int mips, string sheet, string kind) => new(
-        group, $"{station.ToString().ToLowerInvariant()}/{file}", label, AddressOf(View.Shown(station)!.File(file).Sha256, meaning), meaning == ColourMeaning.Normal, mips, sheet, MaterialOf(sheet), kind);
+        group, $"{station.Word}/{file}", label, AddressOf(View.Shown(station)!.File(file).Sha256, meaning), meaning == ColourMeaning.Normal, mips, sheet, MaterialOf(sheet), kind);
 
     private int? MaterialOf(string sheet) => View.ShownBake?.Sheets.FirstOrDefault(s => s.Sheet == sheet)?.Material;
 

@@ -1,8 +1,8 @@
 using System.Text.Json;
-using Crumpet.Core.Binding;
+using Crumpet.Core.Bind;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pairs;
 
 namespace Crumpet.Web.Pages;
 

@@ -3,7 +3,7 @@ using System.Globalization;
 using System.Security.Cryptography;
 using System.Text;
 using Crumpet.Core;
-using Crumpet.Core.Compression;
+using Crumpet.Core.Convert;
 using Crumpet.Core.Imaging;
 using Crumpet.Storage;
 using Crumpet.Web.Hosting;

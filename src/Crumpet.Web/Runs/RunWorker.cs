@@ -158,7 +158,7 @@ public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServ
     {
         var whole = Stopwatch.StartNew();
         build.Drafted = draft => feed.Tell(EventOf(run, asset, RunState.Running, 0, "a draft is there") with { Draft = draft });
-        foreach (var station in AssetBuild.Line.TakeWhile(s => s <= run.UpTo))
+        foreach (var station in Station.UpTo(run.UpTo).Where(s => s.Kinds.Count > 0))
         {
             run.Station = station;
             await db.SaveChangesAsync(cancel);

@@ -2,13 +2,13 @@ using System.IO.Compression;
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
-using Crumpet.Core.Baking;
-using Crumpet.Core.Binding;
+using Crumpet.Core.Bake;
+using Crumpet.Core.Bind;
 using Crumpet.Core.Building;
-using Crumpet.Core.Delivery;
+using Crumpet.Core.Deliver;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pairs;
 using Xunit;
 
 namespace Crumpet.Core.Tests.Building;
@@ -30,7 +30,7 @@ public sealed class AssetBuildTests
         foreach (var file in manifest.Files)
         {
             byte[] bytes = Bytes(zip, file.Path);
-            Assert.Equal((file.Bytes, file.Sha256), (bytes.Length, Convert.ToHexStringLower(SHA256.HashData(bytes))));
+            Assert.Equal((file.Bytes, file.Sha256), (bytes.Length, System.Convert.ToHexStringLower(SHA256.HashData(bytes))));
             Assert.NotEmpty(file.MadeFrom);
         }
         var scene = GltfReader.Read(Bytes(zip, "ball.glb"), "ball.glb", _ => null);

@@ -1,11 +1,11 @@
 using System.Numerics;
-using Crumpet.Core.Baking;
+using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Layout;
-using Crumpet.Core.Pairing;
-using Crumpet.Core.Tests.Baking;
+using Crumpet.Core.Pairs;
+using Crumpet.Core.Tests.Bake;
 using Xunit;
 
 namespace Crumpet.Core.Tests.Building;

@@ -30,8 +30,9 @@ internal sealed class JobAsset(string name, params Mesh[] meshes)
     public AssetBuild Build(AssetPlan plan) => new(Name, plan, [.. files.Select(f => new SourceFile(f.Name, Store.Put(f.Bytes), f.Bytes.Length))], Store, Rules) { Identity = "asset" };
 
     /// <summary>Works it, and gives the jobs that were worked; what was told is what was done.</summary>
-    public IReadOnlyList<WorkedJob> Run(AssetPlan plan, Station upTo = Station.Deliver, int threads = 2)
+    public IReadOnlyList<WorkedJob> Run(AssetPlan plan, Station? last = null, int threads = 2)
     {
+        var upTo = last ?? Station.Deliver;
         var build = Build(plan);
         var told = build.Forecast(upTo);
         Assert.Equal(upTo, build.Run(upTo, throughStops: true, threads, null, default).Station);

@@ -1,14 +1,14 @@
 using System.Numerics;
 using System.Text.Json;
-using Crumpet.Core.Baking;
+using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
-using Crumpet.Core.Channels;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
 using Crumpet.Core.Layout;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pack;
+using Crumpet.Core.Pairs;
 using Xunit;
 
 namespace Crumpet.Core.Tests.Building;

@@ -1,11 +1,11 @@
 using System.Numerics;
-using Crumpet.Core.Baking;
+using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
-using Crumpet.Core.Channels;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Layout;
+using Crumpet.Core.Pack;
 using Xunit;
 
 namespace Crumpet.Core.Tests.Building;

@@ -1,10 +1,10 @@
 using System.Globalization;
 using System.Text;
-using Crumpet.Core.Baking;
+using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Layout;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pairs;
 
 namespace Crumpet.Core.Tests.Building;
 
@@ -171,7 +171,7 @@ internal sealed record OddAsset(IReadOnlyDictionary<string, byte[]> Files, Asset
             },
             Bake = new BakeSettings
             {
-                Maps = [.. BakeMaps.All.Where(_ => random.Next(4) == 0).Append(BakeMap.Normal).Distinct().Order()],
+                Maps = BakeMap.Table.Sorted(BakeMaps.All.Where(_ => random.Next(4) == 0).Append(BakeMap.Normal)),
                 Size = 32,
                 Samples = 1,
                 OcclusionRays = 2,

@@ -2,13 +2,13 @@ using System.Collections;
 using System.Reflection;
 using System.Text.Json;
 using System.Text.Json.Nodes;
-using Crumpet.Core.Baking;
+using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
-using Crumpet.Core.Channels;
 using Crumpet.Core.Checking;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Layout;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pack;
+using Crumpet.Core.Pairs;
 using Xunit;
 
 namespace Crumpet.Core.Tests.Checking;

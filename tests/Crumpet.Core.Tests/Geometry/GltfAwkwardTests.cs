@@ -259,7 +259,7 @@ public sealed class GltfSquare
         json["bufferViews"] = views;
         var buffer = new Dictionary<string, object> { ["byteLength"] = binary.Count };
         if (!AsGlb)
-            buffer["uri"] = BufferUri ?? "data:application/octet-stream;base64," + Convert.ToBase64String(Binary);
+            buffer["uri"] = BufferUri ?? "data:application/octet-stream;base64," + System.Convert.ToBase64String(Binary);
         json["buffers"] = new[] { buffer };
         Break?.Invoke(json);
         byte[] text = JsonSerializer.SerializeToUtf8Bytes(json);

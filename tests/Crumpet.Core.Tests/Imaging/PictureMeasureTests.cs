@@ -1,4 +1,4 @@
-using Crumpet.Core.Compression;
+using Crumpet.Core.Convert;
 using Crumpet.Core.Imaging;
 using Xunit;
 

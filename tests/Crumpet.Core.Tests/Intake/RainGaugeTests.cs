@@ -3,7 +3,7 @@ using Crumpet.Core.Building;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pairs;
 using Crumpet.Demo;
 using Xunit;
 
@@ -40,7 +40,7 @@ public sealed class RainGaugeTests
         var build = new AssetBuild("rain_gauge", Gauge.Plan with { Mends = mends }, sources, store, DemoKit.Rules);
         var (station, last) = build.Run(Station.Layout, throughStops: false, 2, null, default);
         Assert.Equal((Station.Layout, false), (station, last.IsBlocked));
-        Assert.DoesNotContain(AssetBuild.Line.TakeWhile(s => s <= Station.Layout).SelectMany(s => build.ResultOf(s)!.Findings), f => f.Severity != Severity.Note);
+        Assert.DoesNotContain(Station.UpTo(Station.Layout).SelectMany(s => build.ResultOf(s)!.Findings), f => f.Severity != Severity.Note);
         Assert.Equal(11, build.ResultOf(Station.Pairs)!.As<PairReport>().Paired.Count());
         // As if it had never been wrong: the same positions, to the micrometre.
         var right = RainGauge.RightLow().Meshes;

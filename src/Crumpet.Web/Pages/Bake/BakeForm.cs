@@ -1,5 +1,5 @@
-using Crumpet.Core.Baking;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Bake;
+using Crumpet.Core.Pairs;
 
 namespace Crumpet.Web.Pages.Bake;
 
@@ -95,11 +95,11 @@ public sealed class BakeForm
     /// <exception cref="FormatException">A number is none.</exception>
     public BakeSettings Into(BakeSettings before) => before with
     {
-        Maps = [.. Maps.Distinct().Order()],
+        Maps = BakeMap.Table.Sorted(Maps),
         Size = Size,
         SheetSizes = SheetSizes.Where(s => s.Value > 0).ToDictionary(),
         // Maps that were not on the ticket keep what they had.
-        Files = before.Files.Where(f => !Files.ContainsKey(f.Key)).Concat(Files.Where(f => f.Value is not null).Select(f => KeyValuePair.Create(f.Key, f.Value!.Value))).OrderBy(f => f.Key).ToDictionary(),
+        Files = before.Files.Where(f => !Files.ContainsKey(f.Key)).Concat(Files.Where(f => f.Value is not null).Select(f => KeyValuePair.Create(f.Key, f.Value!.Value))).OrderBy(f => BakeMap.Table.IndexOf(f.Key)).ToDictionary(),
         Draft = 0,
         Samples = Samples,
         Filter = Filter,

@@ -1,5 +1,5 @@
 using System.Globalization;
-using Crumpet.Core.Baking;
+using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
 using Microsoft.AspNetCore.Mvc;
@@ -23,7 +23,7 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     /// <summary>What full scale of a map stands for, in words.</summary>
     public string Scale(MapScale scale)
     {
-        string name = scale.Map.Words();
+        string name = scale.Map.Label;
         if (scale.From.Count == 1)
             return string.Create(CultureInfo.InvariantCulture, $"{name}: black is {Number(scale.From[0], scale.Unit)}, white {Number(scale.To[0], scale.Unit)}");
         string from = string.Join(", ", scale.From.Select(v => v.ToString("0.###", CultureInfo.InvariantCulture))), to = string.Join(", ", scale.To.Select(v => v.ToString("0.###", CultureInfo.InvariantCulture)));

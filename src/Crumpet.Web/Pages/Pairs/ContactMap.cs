@@ -1,5 +1,5 @@
 using System.Globalization;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pairs;
 
 namespace Crumpet.Web.Pages.Pairs;
 

@@ -1,8 +1,8 @@
 using System.Globalization;
-using Crumpet.Core.Baking;
+using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
-using Crumpet.Core.Pairing;
+using Crumpet.Core.Pairs;
 using Crumpet.Storage;
 using Microsoft.AspNetCore.Mvc;
 

@@ -14,7 +14,7 @@ addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey || typing || sheet.open) return;
   if (event.key === "?") sheet.showModal();
   else if (event.key === "/") document.getElementById("find").focus();
-  else if (/^[1-8]$/.test(event.key)) document.querySelector(`.line [data-key="${event.key}"]`)?.click();
+  else if (/^[0-9]$/.test(event.key) && !event.defaultPrevented) document.querySelector(`.line [data-key="${event.key}"]`)?.click();
   else if (event.key === "ArrowDown" || event.key === "ArrowUp") {
     if (event.target.closest("canvas, summary, .found") || !step(event.key === "ArrowDown" ? 1 : -1)) return;
   } else return;

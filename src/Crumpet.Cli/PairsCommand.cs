@@ -1,0 +1,94 @@
+using System.CommandLine;
+using Crumpet.Core;
+using Crumpet.Core.Building;
+using Crumpet.Core.Intake;
+using Crumpet.Core.Pairs;
+using Crumpet.Storage;
+
+namespace Crumpet.Cli;
+
+/// <summary><c>crumpet pair</c>: says which low bakes with which high, how they fit, what comes near what, and on which trays they go.</summary>
+internal static class PairsCommand
+{
+    private static readonly Option<FileInfo[]> Low = new("--low") { Required = true, AllowMultipleArgumentsPerToken = true, Description = "Meshes of the low side." };
+    private static readonly Option<FileInfo[]> High = new("--high") { Required = true, AllowMultipleArgumentsPerToken = true, Description = "Meshes of the high side." };
+    private static readonly Option<string> Pattern = new("--pattern") { DefaultValueFactory = _ => Sides.DefaultPattern, Description = "How names are read, with {part}, {side} and, where wanted, {detail}." };
+    private static readonly Option<float> Outward = new("--outward") { DefaultValueFactory = _ => 0.012f, Description = "Outward reach, metres." };
+    private static readonly Option<float> Inward = new("--inward") { DefaultValueFactory = _ => 0.02f, Description = "Inward reach, metres." };
+    private static readonly Option<FileInfo?> Rules = new("--rules") { Description = "JSON file with mends to apply first and words for sides." };
+    private static readonly Option<string?> Cage = new("--cage") { Description = "fit: shape the least cages that hold the high side; or a mesh file with cages." };
+    private static readonly Option<FileInfo?> CageOut = new("--cage-out") { Description = "Write the cages as an OBJ or GLB file with the low side's vertices and faces." };
+    private static readonly Option<int> Threads = new("--threads") { DefaultValueFactory = _ => Environment.ProcessorCount, Description = "Threads to use." };
+
+    public static Command Make()
+    {
+        var command = new Command("pairs", "Match low with high, measure fits and contacts, and plan the fewest trays.");
+        foreach (var option in (Option[])[Low, High, Pattern, Outward, Inward, Cage, CageOut, Rules, Threads])
+            command.Options.Add(option);
+        command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed, cancel)));
+        return command;
+    }
+
+    private static int Run(ParseResult parsed, CancellationToken cancel)
+    {
+        var plan = new AssetPlan
+        {
+            NamePattern = parsed.GetValue(Pattern)!,
+            Pairs = new PairSettings { Cage = parsed.GetValue(Cage) switch { null => CageKind.Reach, "fit" => CageKind.Fitted, _ => CageKind.File } },
+            Bake = new() { OutwardReachMetres = parsed.GetValue(Outward), InwardReachMetres = parsed.GetValue(Inward) },
+        };
+        if (plan.Problem() is { } problem)
+            throw new UsageException(problem);
+        int threads = Output.Within("--threads", parsed.GetValue(Threads), 1, Output.MostThreads);
+        var target = parsed.GetValue(CageOut);
+        if (target is not null && target.Extension.ToLowerInvariant() is not (".obj" or ".glb"))
+            throw new UsageException($"--cage-out is '{target.Name}'; its name must end in .obj or .glb.");
+        var rules = parsed.GetValue(Rules) is { } file ? RulesFile.Read(Output.ReadFile(file), file.Name) : new IntakeRules();
+        var store = new MemoryResultStore();
+        var folder = new SourceFolder(store);
+        foreach (var low in parsed.GetRequiredValue(Low))
+            folder.Add(low, Side.Low);
+        foreach (var high in parsed.GetRequiredValue(High))
+            folder.Add(high, Side.High);
+        if (parsed.GetValue(Cage) is { } cageFile and not "fit")
+            folder.Add(new FileInfo(cageFile), Side.Cage);
+        var build = new AssetBuild("asset", plan, folder.Files, store, rules);
+        var (_, result) = build.Run(Station.Pairs, throughStops: true, threads, new ConsoleProgress(), cancel);
+        var intake = build.ResultOf(Station.Intake)!;
+        if (intake.Findings.FirstOrDefault(f => f.Code == "unreadable-file") is { } unreadable)
+            return Output.Fail(unreadable.Sentence, ExitCode.Unreadable);
+        if (target is not null && new AssetFiles(build, plan, store).Cages(target.Extension.Equals(".obj", StringComparison.OrdinalIgnoreCase)) is { } cages)
+            AtomicFile.Write(target.FullName, cages);
+        var objects = intake.As<IntakeReport>().Objects;
+        var report = result.As<PairReport>();
+        var parts = report.Parts.Select(p => new
+        {
+            p.Name,
+            Low = Names(p.Low),
+            High = Names(p.High),
+            LowTriangles = p.Low.Sum(i => objects[i].Triangles),
+            HighTriangles = p.High.Sum(i => objects[i].Triangles),
+            Tray = p.IsPaired ? p.Tray + 1 : (int?)null,
+            p.Fit,
+            p.Cage,
+            p.OutwardReachMetres,
+            p.InwardReachMetres,
+        }).ToArray();
+        var contacts = report.Contacts.Select(c => new { One = report.Parts[c.One].Name, Two = report.Parts[c.Two].Name, c.Touches, c.RayDistanceMetres, c.GapMetres, c.From, c.To }).ToArray();
+        var trays = report.Paired.GroupBy(p => p.Tray).OrderBy(g => g.Key).Select(g => new { Tray = g.Key + 1, Parts = g.Select(p => p.Name).ToArray(), Triangles = g.Sum(p => p.High.Sum(i => objects[i].Triangles)) }).ToArray();
+        var proof = report.Proof is { } p ? new { p.AtLeast, Because = p.Because.Select(i => report.Parts[i].Name).ToArray(), p.Said } : null;
+        var suggestions = report.Suggestions.Select(s => new { Low = objects[s.Low].Name, High = objects[s.High].Name, s.NameScore, s.ShapeScore, s.Score, s.IsClear, Rename = objects[s.Rename].Name, s.NewName }).ToArray();
+        Finding[] findings = [.. intake.Findings.Where(f => f.Code.StartsWith("name-", StringComparison.Ordinal)), .. result.Findings];
+        var lines = parts.Select(p => FormattableString.Invariant(
+                $"{p.Name}  {Joined(p.Low)}  {Joined(p.High)}  {(p.Fit is null ? "" : $"{p.Fit.Share * 100:0.0} % within reach, {p.Fit.MeanMetres * 1000:0.00} mm mean, {p.Fit.GreatestMetres * 1000:0.00} mm greatest  tray {p.Tray}")}"))
+            .Concat(contacts.Where(c => c.Touches).Select(c => FormattableString.Invariant($"contact  {c.One}  {c.Two}  {c.GapMetres * 1000:0.0} mm")))
+            .Concat(trays.Select(t => $"tray {t.Tray}  {t.Parts.Length} parts  {t.Triangles} tris"))
+            .Concat(proof is null ? [] : [proof.Said])
+            .Concat(suggestions.Select(s => FormattableString.Invariant($"perhaps  {s.Low}  {s.High}  {s.NameScore * 100:0} % by name  {s.ShapeScore * 100:0} % by shape  rename {s.Rename} to {s.NewName}")));
+        return Output.Print(parsed, new { parts, contacts, trays, proof, suggestions, findings }, lines, findings);
+
+        string[] Names(IReadOnlyList<int> numbers) => [.. numbers.Select(i => objects[i].Name)];
+    }
+
+    private static string Joined(string[] names) => names.Length > 0 ? string.Join('+', names) : "-";
+}

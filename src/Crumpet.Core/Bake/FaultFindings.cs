@@ -1,0 +1,192 @@
+using System.Globalization;
+using Crumpet.Core.Intake;
+using Crumpet.Core.Pairs;
+
+namespace Crumpet.Core.Bake;
+
+/// <summary>What is known beside the faults themselves.</summary>
+/// <param name="Sheet">Name of the sheet.</param>
+/// <param name="CoveredTexels">Texels of the sheet that were baked.</param>
+/// <param name="Rows">Parts with their reaches.</param>
+/// <param name="Trays">How parts were spread over trays.</param>
+/// <param name="Objects">What arrived, as the rows number it.</param>
+/// <param name="Size">Side of the sheet, pixels.</param>
+public sealed record FaultContext(string Sheet, int CoveredTexels, IReadOnlyList<PartRow> Rows, TrayMode Trays, IReadOnlyList<ObjectReport> Objects, int Size)
+{
+    /// <summary>How near parts in contact come to each other, metres, by their names.</summary>
+    public IReadOnlyDictionary<(string One, string Two), float> Gaps { get; init; } = new Dictionary<(string, string), float>();
+
+    /// <summary>How near two parts come, in words that follow their names; empty where that was not measured.</summary>
+    internal string Contact(string one, string two) => Gaps.TryGetValue((one, two), out float gap) || Gaps.TryGetValue((two, one), out gap)
+        ? gap <= 0 ? ", which it touches" : string.Create(CultureInfo.InvariantCulture, $", {gap * 1000:0.0} mm away")
+        : "";
+}
+
+/// <summary>Says in a sentence what the faults of a bake mean, what helps, and offers it.</summary>
+public static class FaultFindings
+{
+    // Fewer wrong texels than this of a part's cause are noise at silhouettes, not something to act on.
+    private const int WorthSaying = 24;
+    private const int SpotsMended = 24;
+
+    // More pairs of neighbours than this are told as one, with the worst of them.
+    private const int PairsSaid = 5;
+    private const double CutGapPixels = 8;
+    private const float LeastShownMetres = 0.01f;
+
+    // Detail that turns by this much within a texel is still drawn well.
+    private const float DrawnDegrees = 14;
+
+    /// <summary>
+    /// One finding for each part and cause (and neighbour), most texels first; skew and coarse detail are told once a sheet, and many
+    /// neighbours in one sentence for all, beside the worst of them.
+    /// </summary>
+    /// <param name="faults">Regions of the bake, most texels first.</param>
+    /// <param name="context">What is known beside them.</param>
+    public static IReadOnlyList<Finding> Explain(IReadOnlyList<FaultRegion> faults, FaultContext context)
+    {
+        var findings = new List<Finding>();
+        var causes = faults.Where(f => f.Kind is not (FaultKind.Skew or FaultKind.Coarse)).GroupBy(f => (f.Kind, f.Part, f.Other))
+            .Select(g => (Regions: g.ToArray(), Texels: g.Sum(f => f.Texels))).Where(g => g.Texels >= WorthSaying).ToArray();
+        var neighbours = causes.Where(c => c.Regions[0].Kind == FaultKind.Neighbour).OrderByDescending(c => c.Texels).ToArray();
+        if (neighbours.Length > PairsSaid)
+        {
+            findings.Add(OfNeighbours(neighbours.Length, [.. neighbours.SelectMany(n => n.Regions)], context));
+            causes = [.. causes.Except(neighbours.Skip(PairsSaid))];
+        }
+        findings.AddRange(causes.Select(c => About(c.Regions, c.Texels, context)));
+        var shared = new[] { FaultKind.Skew, FaultKind.Coarse }.Select(k => faults.Where(f => f.Kind == k).ToArray()).Where(r => r.Sum(f => f.Texels) >= WorthSaying);
+        findings.AddRange(shared.Select(regions => OverSheet(regions, context)));
+        return Finding.Sorted(findings);
+    }
+
+    private static Finding About(FaultRegion[] regions, int texels, FaultContext context)
+    {
+        var (kind, part, other) = (regions[0].Kind, regions[0].Part, regions[0].Other);
+        var row = context.Rows.First(r => r.Name == part);
+        string reach = $"{Millimetres(row.OutwardReachMetres)} outward and {Millimetres(row.InwardReachMetres)} inward reach";
+        string where = regions.Length == 1 ? "in one place" : $"in {regions.Length} places";
+        float outward = regions.Max(r => r.NeedsOutwardMetres), inward = regions.Max(r => r.NeedsInwardMetres);
+        var worst = regions.MaxBy(r => r.NeedsOutwardMetres + r.NeedsInwardMetres)!;
+        float outwardEased = outward > 0 ? Eased(outward, 0) : 0, inwardEased = inward > 0 ? Eased(inward, row.OutwardReachMetres) : 0;
+        MendOffer? reachMend = outwardEased > row.OutwardReachMetres || inwardEased > row.InwardReachMetres
+            ? Offer(new WidenReach(part, outwardEased > row.OutwardReachMetres ? outwardEased : null, inwardEased > row.InwardReachMetres ? inwardEased : null))
+            : null;
+        return kind switch
+        {
+            FaultKind.Neighbour => Say(
+                "neighbour", context.Trays == TrayMode.One
+                    ? $"{part} carries the surface of {other}{context.Contact(part, other)}: {texels} texels {where} hit it within the {reach}; plan the trays, or put the two on separate ones."
+                    : $"{part} carries the surface of {other}{context.Contact(part, other)}: {texels} texels {where} hit it within the {reach}; put the two on separate trays or shorten the reach.",
+                Offer(new SeparateTrays(part, other)), context.Trays == TrayMode.One ? Offer(new PlanTrays()) : null),
+            FaultKind.BackFace => Say(
+                "back-face", outward > 0
+                    ? $"{part}: {texels} texels {where} start inside the high surface and meet only its back; it stands up to {Millimetres(outward)} off, the outward reach is {Millimetres(row.OutwardReachMetres)}."
+                    : $"{part}: {texels} texels {where} meet only the back of the high surface, and no front within reach of it; its faces look inwards, turn them round.",
+                outward > 0 ? reachMend : new MendOffer($"Turn the faces of {part} outward", false, new TurnFaces { Objects = [.. row.High.Select(i => context.Objects[i].SourceName)] })),
+            FaultKind.Miss => Say(
+                "miss", outward > 0
+                    ? $"{part}: {texels} texels {where} find no high surface within the {reach}; it stands up to {Millimetres(outward)} off, {Millimetres(MathF.Max(0, outward - row.OutwardReachMetres))} beyond where their rays start."
+                    : inward > 0
+                        ? $"{part}: {texels} texels {where} find no high surface within the {reach}; it lies up to {Millimetres(inward)} deep, {Millimetres(MathF.Max(0, inward - row.InwardReachMetres))} beyond where their rays end."
+                        : $"{part}: {texels} texels {where} find no high surface within the {reach}, nor anywhere on their ray; the high side has a hole there.",
+                reachMend),
+            FaultKind.Overlap => Say(
+                "uv-overlap", other.Length > 0
+                    ? $"{part}: {texels} texels {where} are shared with islands of {other} that lie on them without matching; move the islands apart."
+                    : $"{part}: {texels} texels {where} are shared by UVs that overlap without lying exactly on each other; move the islands apart.",
+                Offer(new PackIslands())),
+            FaultKind.HardEdge => Say(
+                "hard-edge", $"{part}: hard edges run {texels} texels within islands, where two tangent frames meet without a seam and a line shows when lit; soften them or cut the UVs along them.",
+                HardEdgeMends(row, context)),
+            _ => Say(
+                "reach-exhausted", $"{part}: {texels} texels {where} hit in the last 2 % of the {reach}; an inward reach of {Millimetres(MathF.Max(inwardEased, row.InwardReachMetres))} would leave them room.",
+                reachMend),
+        };
+
+        Finding Say(string code, string sentence, params MendOffer?[] mends) =>
+            new(Severity.Warn, code, part, sentence, texels) { Mends = [.. mends.OfType<MendOffer>()], Spot = SpotOf(worst), OnSheet = PlaceOf(worst, context.Sheet) };
+    }
+
+    private static Finding OfNeighbours(int times, FaultRegion[] regions, FaultContext context)
+    {
+        var worst = regions.MaxBy(r => r.Texels)!;
+        int texels = regions.Sum(r => r.Texels), parts = regions.Select(r => r.Part).Distinct().Count();
+        string cure = context.Trays == TrayMode.One ? "all parts lie on one tray, so plan the trays" : "put them on separate trays, or shorten the reach";
+        return new Finding(
+            Severity.Warn, "neighbours", worst.Part,
+            $"{parts} parts carry surfaces of others, {times} pairs with {texels} texels in all; {cure}. The worst {PairsSaid} are told one by one.", texels)
+        {
+            Mends = context.Trays == TrayMode.One ? [Offer(new PlanTrays())] : [],
+            Spot = SpotOf(worst),
+            OnSheet = PlaceOf(worst, context.Sheet),
+        };
+    }
+
+    private static MendOffer?[] HardEdgeMends(PartRow row, FaultContext context)
+    {
+        string[] objects = [.. row.Low.Select(i => context.Objects[i].SourceName)];
+        return
+        [
+            new MendOffer($"Soften the edges of {row.Name}", false, new SoftenEdges { Objects = objects }),
+            new MendOffer("Cut the UVs there", false, new CutEdges(CutGapPixels, context.Size) { Objects = objects }),
+        ];
+    }
+
+    /// <summary>What is told once for all parts of a sheet.</summary>
+    private static Finding OverSheet(FaultRegion[] regions, FaultContext context)
+    {
+        int texels = regions.Sum(f => f.Texels);
+        double percent = 100.0 * texels / Math.Max(1, context.CoveredTexels);
+        string share = percent.ToString(percent < 0.1 ? "0.000" : "0.0", CultureInfo.InvariantCulture);
+        var part = regions.GroupBy(r => r.Part).OrderByDescending(g => g.Sum(r => r.Texels)).ThenBy(g => g.Key, StringComparer.Ordinal).First();
+        var largest = part.First();
+        float degrees = part.Max(r => r.Degrees);
+        if (regions[0].Kind == FaultKind.Skew)
+        {
+            PartSpot[] spots = [.. part.Where(r => r.Ray is not null).Take(SpotsMended).Select(r => new PartSpot(r.Ray!.Low[0], r.Ray.Low[1], r.Ray.Low[2], RadiusOf(r)))];
+            return new Finding(
+                Severity.Note, "skew", part.Key,
+                $"{texels} texels ({share} %) see the high surface at more than 60° to their ray; most are on {part.Key}, {part.Sum(r => r.Texels)} texels, up to {degrees:0}°.", texels)
+            {
+                Mends = spots.Length > 0 ? [new MendOffer(spots.Length == 1 ? $"Straighten {part.Key} here" : $"Straighten {part.Key} in {spots.Length} places", false, new StraightenDetail(part.Key, spots))] : [],
+                Spot = SpotOf(largest),
+                OnSheet = PlaceOf(largest, context.Sheet),
+            };
+        }
+        float density = largest.PixelsPerMetre, asked = density * MathF.Max(1, degrees / DrawnDegrees);
+        int size = context.Size * 2;
+        return new Finding(
+            Severity.Note, "coarse", part.Key,
+            $"{texels} texels ({share} %) hold detail that turns by up to {degrees:0}° within one; most are on {part.Key}, which has {density:0} px/m there and would take {asked:0} px/m.", texels)
+        {
+            Mends = BakeSettings.Sizes.Contains(size) ? [Offer(new EnlargeSheet(context.Sheet, size))] : [],
+            Spot = SpotOf(largest),
+            OnSheet = PlaceOf(largest, context.Sheet),
+        };
+    }
+
+    private static MendOffer Offer(BakeMend mend) => new(mend.Words(), false, mend);
+
+    private static float RadiusOf(FaultRegion region) => region.PixelsPerMetre > 0 ? 0.75f * MathF.Max(region.Width, region.Height) / region.PixelsPerMetre : 0.01f;
+
+    private static Spot? SpotOf(FaultRegion region)
+    {
+        if (region.Ray is not { } ray)
+            return null;
+        float length = MathF.Sqrt(Enumerable.Range(0, 3).Sum(i => (ray.To[i] - ray.From[i]) * (ray.To[i] - ray.From[i])));
+        return new Spot(ray.Low[0], ray.Low[1], ray.Low[2], MathF.Max(LeastShownMetres, 3 * length))
+        {
+            Ray = [.. ray.From, .. ray.To],
+        };
+    }
+
+    private static SheetPlace PlaceOf(FaultRegion region, string sheet) => new(sheet, region.X, region.Y, region.Width, region.Height);
+
+    /// <summary>A reach with which hits at this distance lie well before its end, up to the next tenth of a millimetre so that the number can be read.</summary>
+    /// <param name="metres">Distance of the farthest hit from the low surface.</param>
+    /// <param name="before">How far its ray has come until there.</param>
+    private static float Eased(float metres, float before) => MathF.Ceiling(MathF.Max(metres * 1.1f, (metres + before) / 0.95f - before) * 1e4f) / 1e4f;
+
+    private static string Millimetres(float metres) => (metres * 1000).ToString(metres < 0.01f ? "0.##" : "0.#", CultureInfo.InvariantCulture) + " mm";
+}

@@ -1,0 +1,49 @@
+using Crumpet.Core.Imaging;
+using Crumpet.Core.Jobs;
+
+namespace Crumpet.Core.Convert;
+
+/// <summary>What is known of a texture.</summary>
+/// <param name="Size">Side, pixels.</param>
+/// <param name="Mips">Levels.</param>
+/// <param name="Quality">Difference from the picture after decoding.</param>
+public sealed record CompressedReport(int Size, int Mips, TextureQuality Quality);
+
+/// <summary>Compresses one texture and measures it: <c>picture</c> to <c>texture</c>, a DDS.</summary>
+public sealed class TextureJob() : JobKind<ConvertSettings>("texture", 1)
+{
+    /// <inheritdoc/>
+    public override string Words => "textures to compress";
+
+    /// <inheritdoc/>
+    public override double SecondsAUnit => 1;
+
+    /// <inheritdoc/>
+    public override bool UsesThreads(IReadOnlyList<StoredFile> inputs) => true;
+
+    /// <inheritdoc/>
+    protected override double Cost(ConvertSettings settings, IReadOnlyList<StoredFile> inputs) => 0.05 + inputs.Sum(i => i.Bytes) / 1e6;
+
+    /// <inheritdoc/>
+    protected override JobOutput Work(ConvertSettings settings, JobInputs inputs, JobContext context)
+    {
+        var picture = ImageFile.Read(inputs.Bytes("picture"), "picture.png");
+        var texture = TextureConverter.Convert(picture, settings, context.Threads, context.Progress, context.Cancel);
+        var quality = TextureConverter.Measure(picture, texture, settings.Meaning, context.Cancel);
+        return new JobOutput { Report = new CompressedReport(texture.Width, texture.Levels.Count, quality) }.With("texture", DdsFile.Write(texture));
+    }
+}
+
+/// <summary>What is wrong with compressed textures.</summary>
+public static class ConvertFindings
+{
+    // Below this the difference from the picture shows.
+    private const double LeastDecibels = 35;
+
+    /// <summary>One finding for each texture that lost too much.</summary>
+    /// <param name="textures">Files and how far they are from their pictures.</param>
+    public static IEnumerable<Finding> Of(IEnumerable<(string File, TextureQuality Quality)> textures) =>
+        textures.Where(t => t.Quality.Psnr < LeastDecibels).Select(t => new Finding(
+            Severity.Warn, "compression-loss", t.File,
+            FormattableString.Invariant($"{t.File} is {t.Quality.Psnr:0.0} dB from its picture, which shows; choose BC7 or uncompressed for it.")));
+}

@@ -1,0 +1,144 @@
+using System.IO.Compression;
+using System.Security.Cryptography;
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using Crumpet.Core.Convert;
+using Crumpet.Core.Geometry;
+using Crumpet.Core.Imaging;
+
+namespace Crumpet.Core.Deliver;
+
+/// <summary>An input a file was made from.</summary>
+/// <param name="Name">File or map name.</param>
+/// <param name="Sha256">Of its bytes, lower-case hexadecimal.</param>
+public sealed record MadeFrom(string Name, string Sha256);
+
+/// <summary>One row of the manifest.</summary>
+/// <param name="Path">Path inside the package.</param>
+/// <param name="Sha256">Of its bytes, lower-case hexadecimal.</param>
+/// <param name="Bytes">Its size.</param>
+/// <param name="Format">GLB, or the texture format with its container.</param>
+/// <param name="Width">Texels, for textures.</param>
+/// <param name="Height">Texels, for textures.</param>
+/// <param name="Mips">Levels, for textures.</param>
+/// <param name="Colour">srgb, linear or normal, for textures.</param>
+/// <param name="MadeFrom">What it was made from.</param>
+public sealed record ManifestFile(
+    string Path, string Sha256, long Bytes, string Format, int? Width, int? Height, int? Mips, string? Colour, IReadOnlyList<MadeFrom> MadeFrom);
+
+/// <summary>What a delivery says of itself.</summary>
+/// <param name="Version">Version of this layout.</param>
+/// <param name="Asset">Name the files begin with.</param>
+/// <param name="Up">Axis that points up.</param>
+/// <param name="Unit">Unit of lengths.</param>
+/// <param name="Green">Direction of the normal maps' green channel.</param>
+/// <param name="Sources">Files it all began with.</param>
+/// <param name="Files">Every file of the package but the manifest.</param>
+public sealed record Manifest(int Version, string Asset, string Up, string Unit, string Green, IReadOnlyList<MadeFrom> Sources, IReadOnlyList<ManifestFile> Files);
+
+/// <summary>A texture to deliver.</summary>
+/// <param name="FileName">Name with its ending.</param>
+/// <param name="Dds">The file.</param>
+/// <param name="Meaning">What its numbers mean.</param>
+/// <param name="Source">Name and hash of the picture it was compressed from.</param>
+public sealed record DeliveryTexture(string FileName, byte[] Dds, ColourMeaning Meaning, MadeFrom Source);
+
+/// <summary>A material to deliver; file names are those of textures, null for an empty slot.</summary>
+/// <param name="Source">Name and factors.</param>
+/// <param name="Colour">Base colour texture.</param>
+/// <param name="Normal">Normal texture.</param>
+/// <param name="Masks">Occlusion, roughness, metalness texture.</param>
+public sealed record DeliveryMaterial(Material Source, string? Colour, string? Normal, string? Masks);
+
+/// <summary>Everything a delivery is made of.</summary>
+/// <param name="Asset">Name the files begin with.</param>
+/// <param name="Low">Low objects; triangle materials index <paramref name="Materials"/>.</param>
+/// <param name="Materials">Materials.</param>
+/// <param name="Textures">Textures.</param>
+/// <param name="Pictures">The PNG each texture that a material binds was compressed from, by texture file name.</param>
+/// <param name="GreenUp">Whether normal maps have green up.</param>
+/// <param name="Sources">Files it all began with.</param>
+public sealed record DeliveryInput(
+    string Asset, IReadOnlyList<Mesh> Low, IReadOnlyList<DeliveryMaterial> Materials, IReadOnlyList<DeliveryTexture> Textures,
+    IReadOnlyDictionary<string, byte[]> Pictures, bool GreenUp, IReadOnlyList<MadeFrom> Sources);
+
+/// <summary>Makes the zip that leaves Crumpet: the same bytes for the same input, on any day.</summary>
+public static class DeliveryPackage
+{
+    private static readonly DateTimeOffset NoDate = new(1980, 1, 1, 0, 0, 0, TimeSpan.Zero);
+
+    /// <summary>How the manifest is written.</summary>
+    public static JsonSerializerOptions ManifestJson { get; } = new(JsonSerializerDefaults.Web)
+    {
+        WriteIndented = true,
+        NewLine = "\n",
+        DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
+        Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase) },
+    };
+
+    /// <summary>Makes the package.</summary>
+    /// <param name="input">What is in it.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    /// <returns>The zip and its manifest.</returns>
+    public static (byte[] Zip, Manifest Manifest) Make(DeliveryInput input, CancellationToken cancel = default)
+    {
+        var files = new List<(string Path, byte[] Bytes)> { ($"{input.Asset}.glb", MakeGlb(input, cancel)) };
+        files.AddRange(input.Textures.Select(t => ($"textures/{t.FileName}", t.Dds)));
+        var manifest = new Manifest(1, input.Asset, "y", "metre", input.GreenUp ? "up" : "down", input.Sources, [.. files.Select(f => Describe(f.Path, f.Bytes, input))]);
+        files.Add(("manifest.json", JsonSerializer.SerializeToUtf8Bytes(manifest, ManifestJson)));
+        using var stream = new MemoryStream();
+        using (var zip = new ZipArchive(stream, ZipArchiveMode.Create, leaveOpen: true))
+        {
+            foreach (var (path, bytes) in files)
+            {
+                cancel.ThrowIfCancellationRequested();
+                // Stored, not deflated: a deflater's bytes differ from version to version.
+                var entry = zip.CreateEntry(path, CompressionLevel.NoCompression);
+                entry.LastWriteTime = NoDate;
+                using var target = entry.Open();
+                target.Write(bytes);
+            }
+        }
+        return (stream.ToArray(), manifest);
+    }
+
+    private static ManifestFile Describe(string path, byte[] bytes, DeliveryInput input)
+    {
+        string hash = System.Convert.ToHexStringLower(SHA256.HashData(bytes));
+        var texture = input.Textures.FirstOrDefault(t => path == $"textures/{t.FileName}");
+        if (texture is null)
+            return new ManifestFile(path, hash, bytes.Length, "GLB", null, null, null, null, [.. input.Sources, .. input.Textures.Where(t => input.Pictures.ContainsKey(t.FileName)).Select(t => t.Source)]);
+        var dds = DdsFile.Read(bytes, texture.FileName);
+        return new ManifestFile(path, hash, bytes.Length, $"{dds.Format.Label} in DDS", dds.Width, dds.Height, dds.Levels.Count, texture.Meaning.ToString().ToLowerInvariant(), [texture.Source]);
+    }
+
+    private static byte[] MakeGlb(DeliveryInput input, CancellationToken cancel)
+    {
+        var textures = new List<GlbTexture>();
+        var materials = input.Materials.Select(m => new GlbMaterial(m.Source, Add(m.Colour, false), Add(m.Normal, true), Add(m.Masks, false))).ToArray();
+        var meshes = input.Low.Select(m => new GlbMesh(m, m.Uvs is null ? null : TangentSpace.PerCorner(m))).ToArray();
+        using var stream = new MemoryStream();
+        GlbWriter.Write(new GlbDocument(meshes, materials, textures), stream);
+        return stream.ToArray();
+
+        int? Add(string? file, bool isNormal)
+        {
+            if (file is null)
+                return null;
+            cancel.ThrowIfCancellationRequested();
+            // glTF fixes green up; a green-down texture must not be offered as the compressed form of the same picture.
+            bool turn = isNormal && !input.GreenUp;
+            byte[] picture = turn ? ImageFile.WritePng(GreenTurned((Bitmap8)ImageFile.Read(input.Pictures[file], file + ".png")), cancel: cancel) : input.Pictures[file];
+            textures.Add(new GlbTexture(Path.GetFileNameWithoutExtension(file), picture, turn ? null : $"textures/{file}"));
+            return textures.Count - 1;
+        }
+    }
+
+    private static Bitmap8 GreenTurned(Bitmap8 normal)
+    {
+        var pixels = normal.Pixels.AsSpan().ToArray();
+        for (int i = 1; i < pixels.Length; i += normal.Channels)
+            pixels[i] = (byte)(255 - pixels[i]);
+        return new Bitmap8(normal.Width, normal.Height, normal.Channels, pixels);
+    }
+}

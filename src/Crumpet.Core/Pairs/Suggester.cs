@@ -1,0 +1,99 @@
+using Crumpet.Core.Geometry;
+using Crumpet.Core.Intake;
+using Crumpet.Core.Tracing;
+
+namespace Crumpet.Core.Pairs;
+
+/// <summary>Proposes other sides for what has none, by how alike names are and how much surfaces lie on each other.</summary>
+public static class Suggester
+{
+    /// <summary>From this score on a suggestion that is clear can be taken without a look.</summary>
+    public const double Bar = 0.7;
+
+    private const double NameWeight = 0.4;
+    private const double Clear = 0.08;
+    private const int Samples = 192;
+    private const int MostEach = 3;
+
+    private sealed record Candidate(int Low, int High, double Name, double Shape, bool Joins)
+    {
+        // What joins a part that is whole already is wanted less than what completes one.
+        public double Score { get; } = (NameWeight * Name + (1 - NameWeight) * Shape) * (Joins ? 0.9 : 1);
+    }
+
+    /// <summary>Suggests.</summary>
+    /// <param name="input">Objects and names.</param>
+    /// <param name="meshes">One an object.</param>
+    /// <param name="rows">Rows as matched.</param>
+    /// <param name="reachMetres">How far apart surfaces still lie on each other, metres.</param>
+    /// <param name="threads">Threads to use, at least 1; the result does not depend on it.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public static IReadOnlyList<Suggestion> Suggest(MatchInput input, IReadOnlyList<Mesh> meshes, IReadOnlyList<PartRow> rows, float reachMetres, int threads, CancellationToken cancel)
+    {
+        int[] looseLow = [.. rows.Where(r => !r.IsPaired).SelectMany(r => r.Low)], looseHigh = [.. rows.Where(r => !r.IsPaired).SelectMany(r => r.High)];
+        if (looseLow.Length + looseHigh.Length == 0)
+            return [];
+        int[] pairedLow = [.. rows.Where(r => r.IsPaired).SelectMany(r => r.Low)], pairedHigh = [.. rows.Where(r => r.IsPaired).SelectMany(r => r.High)];
+        var trees = new SurfaceTree?[meshes.Count];
+        var bounds = meshes.Select(m => m.Bounds()).ToArray();
+        var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
+        int[] concerned = looseLow.Length > 0 && looseHigh.Length > 0 ? [.. looseLow, .. looseHigh, .. pairedLow, .. pairedHigh] : looseLow.Length > 0 ? [.. looseLow, .. pairedHigh] : [.. looseHigh, .. pairedLow];
+        Parallel.ForEach(concerned, options, i => trees[i] = SurfaceTree.Build([meshes[i]]));
+        var perLow = new IReadOnlyList<Candidate>[looseLow.Length];
+        Parallel.For(0, looseLow.Length, options, i => perLow[i] = [.. looseHigh.Select(h => Weigh(looseLow[i], h, joins: false)), .. pairedHigh.Select(h => Weigh(looseLow[i], h, joins: true))]);
+        var perHigh = new IReadOnlyList<Candidate>[looseHigh.Length];
+        Parallel.For(0, looseHigh.Length, options, i => perHigh[i] = [.. pairedLow.Select(l => Weigh(l, looseHigh[i], joins: true))]);
+        var all = perLow.Concat(perHigh).SelectMany(c => c).Where(c => c.Score >= 0.3).OrderByDescending(c => c.Score).ThenBy(c => c.Low).ThenBy(c => c.High).ToArray();
+        var loose = looseLow.Concat(looseHigh).ToHashSet();
+        var given = new Dictionary<int, int>();
+        var result = new List<Suggestion>();
+        foreach (var c in all)
+        {
+            bool few = new[] { c.Low, c.High }.Where(loose.Contains).All(o => given.GetValueOrDefault(o) < MostEach);
+            if (!few)
+                continue;
+            foreach (int o in new[] { c.Low, c.High }.Where(loose.Contains))
+                given[o] = given.GetValueOrDefault(o) + 1;
+            bool clear = !all.Any(o => o != c && o.Score > c.Score - Clear && ((o.Low == c.Low && loose.Contains(c.Low)) || (o.High == c.High && loose.Contains(c.High))));
+            // Where the pattern has no detail, a part has room for one object a side.
+            var (rename, name) = Renamed(input, c);
+            if (name is not null)
+                result.Add(new Suggestion(c.Low, c.High, c.Name, c.Shape, c.Score, clear, rename, name));
+        }
+        return result;
+
+        Candidate Weigh(int low, int high, bool joins)
+        {
+            double name = NameLikeness.Score(input.Objects[low].Part, input.Objects[high].Part);
+            return new Candidate(low, high, name, Overlap(low, high, joins), joins);
+        }
+
+        double Overlap(int low, int high, bool joins)
+        {
+            cancel.ThrowIfCancellationRequested();
+            Bounds a = bounds[low], b = bounds[high];
+            if (a.Min.X > b.Max.X + reachMetres || b.Min.X > a.Max.X + reachMetres || a.Min.Y > b.Max.Y + reachMetres || b.Min.Y > a.Max.Y + reachMetres || a.Min.Z > b.Max.Z + reachMetres || b.Min.Z > a.Max.Z + reachMetres)
+                return 0;
+            // What joins a part need only lie on it; what completes one must also be covered.
+            if (joins)
+                return looseLow.Contains(low) ? FitMeasure.Share([meshes[low]], trees[high]!, reachMetres, Samples) : FitMeasure.Share([meshes[high]], trees[low]!, reachMetres, Samples);
+            return Math.Sqrt(FitMeasure.Share([meshes[low]], trees[high]!, reachMetres, Samples) * FitMeasure.Share([meshes[high]], trees[low]!, reachMetres, Samples));
+        }
+    }
+
+    private static (int Object, string? Name) Renamed(MatchInput input, Candidate c)
+    {
+        ObjectReport low = input.Objects[c.Low], high = input.Objects[c.High];
+        if (c.Joins)
+        {
+            bool lowJoins = !input.Objects.Any(o => o.Side == Side.High && input.Names.PartComparer.Equals(o.Part, low.Part));
+            var (joining, to, side) = lowJoins ? (low, high, Side.Low) : (high, low, Side.High);
+            return (lowJoins ? c.Low : c.High, input.FreeName(to.Part, side, NameRepair.Clean(joining.Part)));
+        }
+        // Where only capitals differ, the one that has them gives way.
+        bool lowGivesWay = string.Equals(low.Part, high.Part, StringComparison.OrdinalIgnoreCase) && low.Part.Any(char.IsUpper) && !high.Part.Any(char.IsUpper);
+        // A low name that the pattern cannot read is no good name for the pair.
+        lowGivesWay |= input.Names.Read(low.Name) is null && input.Names.Read(high.Name) is not null;
+        return lowGivesWay ? (c.Low, input.FreeName(high.Part, Side.Low, low.Detail)) : (c.High, input.FreeName(low.Part, Side.High, high.Detail));
+    }
+}

@@ -1,0 +1,32 @@
+using Crumpet.Core.Bind;
+using Crumpet.Core.Imaging;
+using Xunit;
+
+namespace Crumpet.Core.Tests.Bind;
+
+public sealed class BinderTests
+{
+    private static readonly BindTexture Colour = new("box_colour.dds", ColourMeaning.Srgb, TextureFormat.Bc7);
+    private static readonly BindTexture Normal = new("box_normal.dds", ColourMeaning.Normal, TextureFormat.Bc5);
+    private static readonly BindTexture Masks = new("box_masks.dds", ColourMeaning.Linear, TextureFormat.Bc7);
+
+    [Fact]
+    public void Files_fill_the_slots_their_names_say()
+    {
+        var (slots, findings) = Binder.Bind("box", Binder.DefaultPattern, [Masks, Normal, Colour]);
+        Assert.Equal(["box_colour.dds", "box_normal.dds", "box_masks.dds"], slots.Select(s => s.File));
+        Assert.Empty(findings);
+    }
+
+    [Fact]
+    public void An_empty_slot_says_whether_the_name_is_missing_miswritten_or_of_the_wrong_kind()
+    {
+        var (slots, findings) = Binder.Bind("box", Binder.DefaultPattern, [Colour with { File = "Box_colour.dds" }, Normal with { Meaning = ColourMeaning.Srgb }]);
+        Assert.All(slots, s => Assert.Null(s.File));
+        Assert.Contains("upper and lower case", slots[0].Reason!, StringComparison.Ordinal);
+        Assert.Contains("flagged as srgb", slots[1].Reason!, StringComparison.Ordinal);
+        Assert.Contains("no file is named box_masks", slots[2].Reason!, StringComparison.Ordinal);
+        Assert.Equal(3, findings.Count(f => f.Code == "slot-empty"));
+        Assert.Equal(2, findings.Count(f => f.Code == "texture-unbound"));
+    }
+}

@@ -1,0 +1,186 @@
+using Crumpet.Core.Convert;
+using Crumpet.Core.Imaging;
+using Xunit;
+
+namespace Crumpet.Core.Tests.Convert;
+
+public sealed class CompressionTests
+{
+    public static TheoryData<string> All => [.. TextureFormat.Table.All.Select(f => f.Word)];
+
+    [Fact]
+    public void Scalar_blocks_are_within_a_tenth_of_a_decibel_of_trying_every_pair_of_ends()
+    {
+        double ours = 0, best = 0;
+        for (uint block = 0; block < 256; block++)
+        {
+            var rgba = new Bitmap8(4, 4, 4);
+            uint start = block * 64;
+            int low = (int)(Shapes.Unit(start) * 200), spread = 1 + (int)(Shapes.Unit(start + 1) * (255 - low));
+            for (int i = 0; i < 16; i++)
+                rgba.Pixels[4 * i] = (byte)(low + Shapes.Unit(start + 2 + (uint)i) * spread);
+            var decoded = BlockCodec.Decode(BlockCodec.Encode(rgba, TextureFormat.Bc4), 4, 4, TextureFormat.Bc4);
+            ours += Enumerable.Range(0, 16).Sum(i => Math.Pow(rgba.Pixels[4 * i] - decoded.Pixels[4 * i], 2));
+            best += Exhaustive(rgba);
+        }
+        Assert.True(10 * Math.Log10(ours / best) <= 0.1, $"{10 * Math.Log10(ours / best):0.000} dB");
+    }
+
+    [Theory]
+    [MemberData(nameof(All))]
+    public void Every_solid_colour_comes_back_as_the_format_can_hold_it(string word)
+    {
+        var format = TextureFormat.Table.Of(word);
+        for (int v = 0; v < 256; v++)
+        {
+            var rgba = Fill(8, (_, _) => ((byte)v, (byte)(255 - v), (byte)(v * 7), 255));
+            var back = BlockCodec.Decode(BlockCodec.Encode(rgba, format), 8, 8, format);
+            int slack = format == TextureFormat.Bc1 ? 3 : 0;
+            for (int c = 0; c < format.Channels; c++)
+                Assert.InRange(back.Pixels[c] - rgba.Pixels[c], -slack, slack);
+            Assert.Equal(255, back.Pixels[3]);
+        }
+    }
+
+    [Theory]
+    [InlineData("bc1", 33.5)]
+    [InlineData("bc4", 48)]
+    [InlineData("bc5", 48)]
+    [InlineData("bc7", 45)]
+    public void A_picture_with_edges_and_gradients_keeps_its_quality(string word, double leastPsnr)
+    {
+        var format = TextureFormat.Table.Of(word);
+        var picture = Picture(256);
+        var texture = TextureConverter.Convert(picture, new ConvertSettings(format, ColourMeaning.Linear, Mips: false), 2);
+        Assert.True(TextureConverter.Measure(picture, texture, ColourMeaning.Linear).Psnr >= leastPsnr, $"{TextureConverter.Measure(picture, texture, ColourMeaning.Linear).Psnr}");
+    }
+
+    [Fact]
+    public void Bc7_keeps_alpha_and_uses_more_than_one_mode()
+    {
+        var picture = Fill(128, (x, y) => ((byte)(2 * x), (byte)(255 - y), (byte)((x ^ y) * 2), (byte)(x + y)));
+        byte[] blocks = BlockCodec.Encode(picture, TextureFormat.Bc7, 2);
+        var back = BlockCodec.Decode(blocks, 128, 128, TextureFormat.Bc7);
+        double alpha = Enumerable.Range(0, 128 * 128).Average(i => Math.Pow(picture.Pixels[4 * i + 3] - back.Pixels[4 * i + 3], 2));
+        Assert.True(alpha < 4);
+        var opaque = BlockCodec.Encode(TextureConverter.ToRgba(Picture(256)), TextureFormat.Bc7, 2);
+        var modes = Enumerable.Range(0, opaque.Length / 16).Select(i => System.Numerics.BitOperations.TrailingZeroCount(opaque[16 * i])).ToHashSet();
+        Assert.Superset(new HashSet<int> { 1, 3, 5, 6 }, modes.Union([4]).ToHashSet());
+    }
+
+    [Theory]
+    [MemberData(nameof(All))]
+    public void One_and_two_threads_give_the_same_bytes(string word)
+    {
+        var format = TextureFormat.Table.Of(word);
+        var picture = TextureConverter.ToRgba(Picture(64));
+        Assert.Equal(BlockCodec.Encode(picture, format, 1), BlockCodec.Encode(picture, format, 2));
+    }
+
+    [Fact]
+    public void A_chain_goes_down_to_one_texel_and_averages_in_linear_light()
+    {
+        var chess = Fill(32, (x, y) => (x + y) % 2 == 0 ? ((byte)255, (byte)255, (byte)255, (byte)255) : ((byte)0, (byte)0, (byte)0, (byte)255));
+        var srgb = MipChain.Build(chess, ColourMeaning.Srgb);
+        Assert.Equal([32, 16, 8, 4, 2, 1], srgb.Select(l => l.Width));
+        // Half the light of white is 188 in sRGB, 128 in plain numbers.
+        Assert.All(srgb.Skip(1), l => Assert.Equal(188, l.Pixels[0]));
+        Assert.All(MipChain.Build(chess, ColourMeaning.Linear).Skip(1), l => Assert.Equal(128, l.Pixels[0]));
+    }
+
+    [Fact]
+    public void Odd_sizes_keep_their_mean()
+    {
+        var picture = new Bitmap8(13, 7, 4);
+        for (int i = 0; i < picture.Pixels.Length; i++)
+            picture.Pixels[i] = (byte)(Shapes.Unit((uint)i) * 255);
+        var chain = MipChain.Build(picture, ColourMeaning.Linear);
+        Assert.Equal([(13, 7), (6, 3), (3, 1), (1, 1)], chain.Select(l => (l.Width, l.Height)));
+        double mean = Enumerable.Range(0, 13 * 7).Average(i => (double)picture.Pixels[4 * i]);
+        Assert.InRange(chain[^1].Pixels[0], mean - 1, mean + 1);
+    }
+
+    [Fact]
+    public void Normals_are_averaged_as_vectors_and_made_unit_again()
+    {
+        var picture = Fill(2, (x, _) => (x == 0 ? (byte)218 : (byte)37, (byte)128, (byte)218, (byte)255));
+        var top = MipChain.Build(picture, ColourMeaning.Normal)[1];
+        Assert.InRange(top.Pixels[0], 127, 128);
+        Assert.Equal(255, top.Pixels[2]);
+    }
+
+    [Theory]
+    [MemberData(nameof(All))]
+    public void Dds_files_are_read_back_whole_and_refused_when_cut(string word)
+    {
+        var format = TextureFormat.Table.Of(word);
+        foreach (var meaning in (ColourMeaning[])[ColourMeaning.Srgb, ColourMeaning.Linear])
+        {
+            if (meaning == ColourMeaning.Srgb && format.DxgiSrgb is null)
+                continue;
+            var texture = TextureConverter.Convert(Picture(36), new ConvertSettings(format, meaning), 1);
+            byte[] bytes = DdsFile.Write(texture);
+            var back = DdsFile.Read(bytes, "t.dds");
+            Assert.Equal((36, 36, format, meaning == ColourMeaning.Srgb, 6), (back.Width, back.Height, back.Format, back.Srgb, back.Levels.Count));
+            Assert.Equal(texture.Levels, back.Levels);
+            foreach (int length in (int[])[0, 3, 100, 130, bytes.Length - 1])
+                Assert.StartsWith("t.dds", Assert.Throws<SourceFileException>(() => DdsFile.Read(bytes[..length], "t.dds")).Message, StringComparison.Ordinal);
+        }
+    }
+
+    [Fact]
+    public void Equal_pictures_have_no_decibels_and_normals_have_degrees()
+    {
+        var flat = Fill(16, (_, _) => (128, 128, 255, 255));
+        var texture = TextureConverter.Convert(flat, new ConvertSettings(TextureFormat.Bc5, ColourMeaning.Normal), 1);
+        var quality = TextureConverter.Measure(flat, texture, ColourMeaning.Normal);
+        Assert.Null(quality.Psnr);
+        Assert.InRange(quality.MeanAngleDegrees!.Value, 0, 0.01);
+    }
+
+    private static double Exhaustive(Bitmap8 rgba)
+    {
+        double best = double.PositiveInfinity;
+        for (int a = 0; a < 256; a++)
+        {
+            for (int b = 0; b < 256; b++)
+            {
+                int[] palette = a > b
+                    ? [a, b, .. Enumerable.Range(1, 6).Select(i => ((7 - i) * a + i * b + 3) / 7)]
+                    : [a, b, .. Enumerable.Range(1, 4).Select(i => ((5 - i) * a + i * b + 2) / 5), 0, 255];
+                double sum = 0;
+                for (int i = 0; i < 16 && sum < best; i++)
+                {
+                    int nearest = int.MaxValue;
+                    foreach (int p in palette)
+                        nearest = Math.Min(nearest, Math.Abs(p - rgba.Pixels[4 * i]));
+                    sum += nearest * nearest;
+                }
+                best = Math.Min(best, sum);
+            }
+        }
+        return best;
+    }
+
+    private static Bitmap8 Picture(int size)
+    {
+        var picture = new Bitmap8(size, size, 3);
+        for (int i = 0; i < size * size; i++)
+        {
+            double u = (double)(i % size) / size, v = (double)(i / size) / size;
+            double edge = (int)(u * 7 + v * 5) % 2 * 60;
+            picture.Pixels[3 * i] = (byte)(40 + 150 * u + edge);
+            picture.Pixels[3 * i + 1] = (byte)(60 + 120 * v + 30 * Math.Sin(u * 20));
+            picture.Pixels[3 * i + 2] = (byte)(200 - 90 * u * v - edge);
+        }
+        return picture;
+    }
+
+    private static Bitmap8 Fill(int size, Func<int, int, (byte R, byte G, byte B, byte A)> colour)
+    {
+        var picture = new Bitmap8(size, size, 4);
+        for (int i = 0; i < size * size; i++)
+            (picture.Pixels[4 * i], picture.Pixels[4 * i + 1], picture.Pixels[4 * i + 2], picture.Pixels[4 * i + 3]) = colour(i % size, i / size);
+        return picture;
+    }
+}
