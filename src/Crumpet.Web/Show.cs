@@ -116,7 +116,7 @@ public static class Show
         StopState.Fresh => "<circle r=\"8\"/>",
         StopState.Stale => "<path d=\"M0 0V-8A8 8 0 1 0 8 0Z\"/>",
         StopState.Blocked => "<circle class=\"ring\" r=\"6.6\"/><rect x=\"-6.6\" y=\"-1.5\" width=\"13.2\" height=\"3\"/>",
-        StopState.Passed => "<path class=\"tick\" d=\"M-4.5 0.5 -1.5 3.5 4.5 -3\"/>",
+        StopState.Passed => "<circle class=\"plate\" r=\"9\"/><path class=\"tick\" d=\"M-6 0 -2 4.5 6 -4.5\"/>",
         StopState.Running => "<circle class=\"ring pale\" r=\"6.6\"/><path class=\"turn\" d=\"M0 0V-8A8 8 0 0 1 8 0Z\"/>",
         _ => "<circle class=\"ring\" r=\"6.6\"/>",
     }) + "</svg>");

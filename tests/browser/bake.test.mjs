@@ -36,7 +36,7 @@ const sides = () => page.evaluate(() => {
 test("the baked low side, lit, differs from the high side by less than 2.5 of 255 root mean square from 12 sides", async () => {
   const asset = await dropKit(page, app, [sphere("float_low", 64, 32), sphere("float_high", 256, 128, { dents: 0.008 })]);
   await page.goto(`${asset}/bake`);
-  await page.uncheck('input[name="Maps"][value="Occlusion"]');
+  await page.uncheck('input[name="Maps"][value="occlusion"]');
   await page.selectOption("#size", "512");
   await page.fill("#outward", "10");
   await page.fill("#inward", "60");
@@ -120,7 +120,7 @@ test("every map can be asked for, with its files, legend and scales, and numbers
   assert.equal(await page.locator(".ticket a[download]").count(), 18);
   assert.match(await page.locator(".ticket").innerText(), /curvature: black is -200 1\/m, white 200 1\/m/);
   await page.locator("summary:has-text('Padding, files')").click();
-  await page.selectOption("#file-Height", { label: "EXR, float" });
+  await page.selectOption("#file-height", { label: "EXR, float" });
   await page.fill("#padding", "lots");
   await press(page, "[data-bake]");
   assert.match(await page.locator("[role=alert]").innerText(), /padding/i);

@@ -20,6 +20,9 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
     internal const string LowStageName = "low.preview";
     internal const string IslandsName = "islands.view";
 
+    /// <summary>The graph.</summary>
+    public AssetGraph Graph => graph;
+
     /// <summary>The result of a station; all its jobs have results.</summary>
     public StationResult Of(Station station)
     {

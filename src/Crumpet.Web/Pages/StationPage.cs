@@ -57,7 +57,7 @@ public abstract class StationPage(Workbench workbench) : PageModel, IAddressed, 
     public async Task<IActionResult> OnPostRunAsync()
     {
         await Workbench.RunAsync(Id, Station);
-        return RedirectToPage(new { Id });
+        return Redirect($"/assets/{Id}/{Station.Word}");
     }
 
     /// <summary>Records the mend a finding proposes.</summary>
@@ -141,7 +141,7 @@ public abstract class StationPage(Workbench workbench) : PageModel, IAddressed, 
     public async Task<IActionResult> OnPostCancelAsync(int run)
     {
         await Workbench.CancelAsync(run, ofAsset: Id);
-        return RedirectToPage(new { Id });
+        return Redirect($"/assets/{Id}/{Station.Word}");
     }
 
     /// <summary>Records a decision and runs up to this station; shows the page again with the reason where it cannot be.</summary>
