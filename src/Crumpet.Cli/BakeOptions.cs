@@ -2,7 +2,9 @@ using System.CommandLine;
 using System.Globalization;
 using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
+using Crumpet.Core.Imaging;
 using Crumpet.Core.Pairs;
+using Crumpet.Core.Targets;
 
 namespace Crumpet.Cli;
 
@@ -58,6 +60,7 @@ internal static class BakeOptions
     {
         var plan = new AssetPlan
         {
+            Target = new Target { Green = Choice(parsed, Green, ("up", GreenDirection.Up), ("down", GreenDirection.Down)) },
             Trays = Choice(parsed, Trays, ("plan", TrayMode.Planned), ("one", TrayMode.One), ("parts", TrayMode.Parts)),
             Pairs = new PairSettings
             {
@@ -77,7 +80,6 @@ internal static class BakeOptions
                 Filter = Choice(parsed, Filter, ("tent", SampleFilter.Tent), ("box", SampleFilter.Box)),
                 OutwardReachMetres = parsed.GetValue(Outward),
                 InwardReachMetres = parsed.GetValue(Inward),
-                Green = Choice(parsed, Green, ("up", GreenDirection.Up), ("down", GreenDirection.Down)),
                 HighNormals = Choice(parsed, HighNormals, ("up", HighNormalUse.GreenUp), ("down", HighNormalUse.GreenDown), ("none", HighNormalUse.LeftOut)),
                 Bits = parsed.GetValue(Bits),
                 Dither = !parsed.GetValue(NoDither),

@@ -41,16 +41,16 @@ internal static class MakeCommand
         return made.Problem() is { } problem ? throw new UsageException(problem) : made;
     }
 
-    private static bool Green(string word) => word switch
+    private static GreenDirection Green(string word) => word switch
     {
-        "up" => true,
-        "down" => false,
+        "up" => GreenDirection.Up,
+        "down" => GreenDirection.Down,
         _ => throw new UsageException($"--green is '{word}'; it must be up or down."),
     };
 
-    private static int Run(ParseResult parsed, FileInfo file, FileInfo target, MadeMap made, bool greenUp, CancellationToken cancel)
+    private static int Run(ParseResult parsed, FileInfo file, FileInfo target, MadeMap made, GreenDirection green, CancellationToken cancel)
     {
-        var map = MapMaker.Make(made, ImageFile.Read(Output.ReadFile(file), file.Name), greenUp, Environment.ProcessorCount, cancel);
+        var map = MapMaker.Make(made, ImageFile.Read(Output.ReadFile(file), file.Name), green, Environment.ProcessorCount, cancel);
         string path = Output.Write(target.Directory!, target.Name, ImageFile.WritePng(map, cancel: cancel));
         return Output.Print(parsed, new { path, map.Width, map.Height, map.Channels }, [$"{path}: {made.To.Label} from {file.Name}, {map.Width} x {map.Height} px"], []);
     }

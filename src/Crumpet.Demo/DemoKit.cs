@@ -4,6 +4,7 @@ using Crumpet.Core.Geometry;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Pairs;
+using Crumpet.Core.Targets;
 
 namespace Crumpet.Demo;
 
@@ -25,10 +26,10 @@ public static class DemoKit
     private const int ColourSide = 1024;
 
     /// <summary>What was decided for the louvre screen: slats apart from each other, but in each other's shade.</summary>
-    public static AssetPlan Plan { get; } = new() { Bake = new BakeSettings { Occluders = Occluders.Asset } };
+    public static AssetPlan Plan { get; } = new() { Bake = new BakeSettings { Occluders = Occluders.Asset }, Target = new Target { LargestTexture = 4096 } };
 
     /// <summary>What the kit's assets share: instruments about a metre large.</summary>
-    public static IntakeRules Rules { get; } = new() { ExpectedSizeMetres = 1, LargestTexture = 4096 };
+    public static IntakeRules Rules { get; } = new() { ExpectedSizeMetres = 1 };
 
     /// <summary>All assets with their files.</summary>
     public static IReadOnlyList<DemoAsset> Assets() => [LouvreScreenAsset(), AnemometerAsset(), RainGaugeAsset()];

@@ -16,7 +16,7 @@ public static class RainGauge
 
     private static readonly Material LowMaterial = new("rain_gauge", new Vector4(0.55f, 0.58f, 0.57f, 1), 0.5f, 0.9f)
     {
-        Textures = [new TextureUse(TextureSlot.Colour, "D:/station_old/maps/rain_gauge_colour.png")],
+        Textures = [new TextureUse(TextureKind.BaseColour, "D:/station_old/maps/rain_gauge_colour.png")],
     };
 
     private static readonly Material StrayMaterial = new("scratch", new Vector4(0.6f, 0.6f, 0.6f, 1), 0.6f, 0);

@@ -1,6 +1,8 @@
 using Microsoft.Data.Sqlite;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.EntityFrameworkCore.Design;
+using Microsoft.EntityFrameworkCore.Infrastructure;
+using Microsoft.EntityFrameworkCore.Migrations;
 
 namespace Crumpet.Storage;
 
@@ -45,15 +47,26 @@ public static class Database
             copy.Open();
             source.BackupDatabase(copy);
         }
-        if (!isNew && DecisionUpgrade.IsNeeded(db.Database.GetPendingMigrations()))
-        {
-            using var upgrade = new SqliteConnection(db.Database.GetConnectionString());
-            upgrade.Open();
-            DecisionUpgrade.Prepare(upgrade);
-        }
+        if (!isNew)
+            Upgrade(db, [.. db.Database.GetPendingMigrations()]);
         db.Database.Migrate();
         db.Database.ExecuteSqlRaw("PRAGMA journal_mode=WAL;");
         return isNew;
+    }
+
+    /// <summary>What migrations cannot say in SQL.</summary>
+    private static void Upgrade(CrumpetDb db, string[] pending)
+    {
+        if (!pending.Contains(TargetUpgrade.Before))
+            return;
+        using var connection = new SqliteConnection(db.Database.GetConnectionString());
+        connection.Open();
+        if (DecisionUpgrade.IsNeeded(pending))
+            DecisionUpgrade.Prepare(connection);
+        connection.Close();
+        db.GetService<IMigrator>().Migrate(TargetUpgrade.After);
+        connection.Open();
+        TargetUpgrade.Run(connection);
     }
 }
 

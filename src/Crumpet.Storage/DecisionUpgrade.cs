@@ -21,21 +21,15 @@ internal static class DecisionUpgrade
     {
         using var transaction = connection.BeginTransaction();
         bool hasStates = HasStates(connection);
-        Execute(connection, "DROP TABLE IF EXISTS \"DecisionChanges\"");
-        Execute(connection, "CREATE TABLE \"DecisionChanges\" (\"Id\" INTEGER PRIMARY KEY, \"ChangeJson\" TEXT NOT NULL)");
-        foreach (var (assetId, name, plan) in Read(connection, "SELECT \"Id\", \"Name\", \"PlanJson\" FROM \"Assets\"", r => (r.GetInt64(0), r.GetString(1), r.GetString(2))))
+        connection.Execute("DROP TABLE IF EXISTS \"DecisionChanges\"");
+        connection.Execute("CREATE TABLE \"DecisionChanges\" (\"Id\" INTEGER PRIMARY KEY, \"ChangeJson\" TEXT NOT NULL)");
+        foreach (var (assetId, name, plan) in connection.Read("SELECT \"Id\", \"Name\", \"PlanJson\" FROM \"Assets\"", r => (r.GetInt64(0), r.GetString(1), r.GetString(2))))
         {
-            using (var update = connection.CreateCommand())
-            {
-                update.CommandText = "UPDATE \"Assets\" SET \"PlanJson\" = $plan WHERE \"Id\" = $id";
-                update.Parameters.AddWithValue("$plan", Own(plan).ToJsonString(BuildJson.Options));
-                update.Parameters.AddWithValue("$id", assetId);
-                update.ExecuteNonQuery();
-            }
+            connection.Execute("UPDATE \"Assets\" SET \"PlanJson\" = $plan WHERE \"Id\" = $id", ("$plan", Own(plan).ToJsonString(BuildJson.Options)), ("$id", assetId));
             if (!hasStates)
                 continue;
-            var decisions = Read(
-                connection, $"SELECT \"Id\", \"BeforeJson\", \"AfterJson\", \"IsUndone\" FROM \"Decisions\" WHERE \"AssetId\" = {assetId} ORDER BY \"Number\"",
+            var decisions = connection.Read(
+                $"SELECT \"Id\", \"BeforeJson\", \"AfterJson\", \"IsUndone\" FROM \"Decisions\" WHERE \"AssetId\" = {assetId} ORDER BY \"Number\"",
                 r => (Id: r.GetInt64(0), Before: Document(r.GetString(1)), After: Document(r.GetString(2)), IsUndone: r.GetBoolean(3)));
             // Each begins where the one before it ends, and the last that holds ends where the asset stands, whatever two changes at once made of it.
             for (int i = 0; i < decisions.Count; i++)
@@ -45,11 +39,7 @@ internal static class DecisionUpgrade
                 var after = isLast ? Standing(name, plan, decisions[i].After) : decisions[i].After;
                 decisions[i] = decisions[i] with { After = after };
                 string change = (JsonDelta.Between(before, after) ?? new JsonObject { ["fields"] = new JsonObject() }).ToJsonString(BuildJson.Options);
-                using var insert = connection.CreateCommand();
-                insert.CommandText = "INSERT INTO \"DecisionChanges\" (\"Id\", \"ChangeJson\") VALUES ($id, $change)";
-                insert.Parameters.AddWithValue("$id", decisions[i].Id);
-                insert.Parameters.AddWithValue("$change", change);
-                insert.ExecuteNonQuery();
+                connection.Execute("INSERT INTO \"DecisionChanges\" (\"Id\", \"ChangeJson\") VALUES ($id, $change)", ("$id", decisions[i].Id), ("$change", change));
             }
         }
         transaction.Commit();
@@ -64,25 +54,12 @@ internal static class DecisionUpgrade
         return new JsonObject { ["name"] = read["name"]!.DeepClone(), ["plan"] = Own(read["planJson"]!.GetValue<string>()), ["sources"] = read["sources"]!.DeepClone() };
     }
 
-    private static JsonObject Own(string plan) => PlanLayers.Own(new AssetPlan(), JsonSerializer.Deserialize<AssetPlan>(plan, BuildJson.Kept)!);
-
-    private static bool HasStates(SqliteConnection connection) => Read(connection, "SELECT name FROM pragma_table_info('Decisions')", r => r.GetString(0)).Contains("BeforeJson");
-
-    private static void Execute(SqliteConnection connection, string sql)
+    private static JsonObject Own(string plan)
     {
-        using var command = connection.CreateCommand();
-        command.CommandText = sql;
-        command.ExecuteNonQuery();
+        var document = JsonNode.Parse(plan)!.AsObject();
+        PlanUpgrade.Upgrade(document);
+        return PlanLayers.Own(new AssetPlan(), document.Deserialize<AssetPlan>(BuildJson.Kept)!);
     }
 
-    private static List<T> Read<T>(SqliteConnection connection, string sql, Func<SqliteDataReader, T> row)
-    {
-        using var command = connection.CreateCommand();
-        command.CommandText = sql;
-        using var reader = command.ExecuteReader();
-        var rows = new List<T>();
-        while (reader.Read())
-            rows.Add(row(reader));
-        return rows;
-    }
+    private static bool HasStates(SqliteConnection connection) => connection.Read("SELECT name FROM pragma_table_info('Decisions')", r => r.GetString(0)).Contains("BeforeJson");
 }

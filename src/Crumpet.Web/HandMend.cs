@@ -1,4 +1,5 @@
 using Crumpet.Core;
+using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
 
 namespace Crumpet.Web;

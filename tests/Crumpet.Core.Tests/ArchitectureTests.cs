@@ -7,7 +7,7 @@ namespace Crumpet.Core.Tests;
 /// <summary>Holds the dependency rules: projects point one way, and a station knows only the stations before it.</summary>
 public sealed partial class ArchitectureTests
 {
-    private static readonly string[] Base = ["Jobs", "Geometry", "Tracing", "Imaging"];
+    private static readonly string[] Base = ["Jobs", "Geometry", "Tracing", "Imaging", "Targets"];
     private static readonly string[] Stations = ["Intake", "Pairs", "Layout", "Bake", "Pack", "Convert", "Bind", "Deliver"];
 
     public static string Root { get; } = FindRoot();
@@ -75,6 +75,6 @@ public sealed partial class ArchitectureTests
         return folder.FullName;
     }
 
-    [GeneratedRegex(@"(?:using Crumpet\.Core\.|(?<![\w.])(?=(?:Geometry|Tracing|Imaging|Intake|Pairs|Layout|Bake|Pack|Convert|Bind|Deliver|Building)\.[A-Z]))(Geometry|Tracing|Imaging|Intake|Pairs|Layout|Bake|Pack|Convert|Bind|Deliver|Building)\b")]
+    [GeneratedRegex(@"(?:using Crumpet\.Core\.|(?<![\w.])(?=(?:Geometry|Tracing|Imaging|Targets|Intake|Pairs|Layout|Bake|Pack|Convert|Bind|Deliver|Building)\.[A-Z]))(Geometry|Tracing|Imaging|Targets|Intake|Pairs|Layout|Bake|Pack|Convert|Bind|Deliver|Building)\b")]
     private static partial Regex Use();
 }

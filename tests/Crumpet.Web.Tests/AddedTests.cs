@@ -168,12 +168,12 @@ public sealed class AddedTests : WebAppTests
     private static string Command(params string[] arguments)
     {
         var main = Assembly.LoadFrom(Path.Combine(AppContext.BaseDirectory, "crumpet.dll")).EntryPoint!;
-        var (output, error, text) = (Console.Out, Console.Error, new StringWriter());
+        var (output, error, text, said) = (Console.Out, Console.Error, new StringWriter(), new StringWriter());
         Console.SetOut(text);
-        Console.SetError(text);
+        Console.SetError(said);
         try
         {
-            Assert.True(main.Invoke(null, [arguments]) is 0, text.ToString());
+            Assert.True(main.Invoke(null, [arguments]) is 0, said.ToString());
         }
         finally
         {

@@ -1,6 +1,7 @@
 using System.Net;
 using System.Text.RegularExpressions;
 using Crumpet.Core.Bake;
+using Crumpet.Core.Imaging;
 using Crumpet.Storage;
 using Microsoft.EntityFrameworkCore;
 using Xunit;
@@ -54,8 +55,8 @@ public sealed partial class TogetherTests : WebAppTests
         async Task<(int, GreenDirection)> RaysAsync()
         {
             await using var db = new CrumpetDb(Database.Options(DataFolder));
-            var bake = (await db.Assets.Include(a => a.Kit).SingleAsync()).Plan().Bake;
-            return (bake.OcclusionRays, bake.Green);
+            var plan = (await db.Assets.Include(a => a.Kit).SingleAsync()).Plan();
+            return (plan.Bake.OcclusionRays, plan.Target.Green);
         }
     }
 

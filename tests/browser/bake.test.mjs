@@ -124,7 +124,7 @@ test("every map can be asked for, with its files, legend and scales, and numbers
   await page.fill("#padding", "lots");
   await press(page, "[data-bake]");
   assert.match(await page.locator("[role=alert]").innerText(), /padding/i);
-  await work(page, asset, "bake", { padding: "", "file-Height": "Exr" });
+  await work(page, asset, "bake", { padding: "", "file-height": "Exr" });
   await page.reload();
   assert.ok((await page.getAttribute(".ticket a[download$='height.exr']", "href")).includes("height.exr"));
   await page.waitForSelector("[data-stage][data-ready]");
@@ -144,7 +144,7 @@ test("a map is made from a texture where there is no high side", async () => {
   const asset = page.url().replace(/\/intake.*/, "");
   await page.goto(`${asset}/bake`);
   await page.locator("summary:has-text('Made from textures')").click();
-  await page.selectOption("#madeTo", "Normal");
+  await page.selectOption("#madeTo", "normal");
   await press(page, "text=Make this map");
   await fresh(page, "bake");
   await page.reload();

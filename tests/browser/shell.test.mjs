@@ -59,7 +59,7 @@ test("what is looked for is found from the keyboard and opened where it is", asy
 
 test("number keys walk the line, and the question mark shows all keys", async () => {
   await page.goto(`${asset}/intake`);
-  for (const [key, station] of [["5", "pack"], ["8", "deliver"], ["1", "intake"]]) {
+  for (const [key, station] of [["6", "pack"], ["0", "deliver"], ["5", "finish"], ["1", "intake"]]) {
     await page.keyboard.press(key);
     await page.waitForURL(new RegExp(`/${station}$`));
   }

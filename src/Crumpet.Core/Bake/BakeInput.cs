@@ -34,7 +34,7 @@ public sealed record BakeTray(IReadOnlyList<int> Parts);
 /// <summary>A material of the high side with its pictures.</summary>
 /// <param name="Source">What the source says.</param>
 /// <param name="Textures">Pictures that were found, by slot.</param>
-public sealed record BakeMaterial(Material Source, IReadOnlyDictionary<TextureSlot, BakeTexture> Textures);
+public sealed record BakeMaterial(Material Source, IReadOnlyDictionary<TextureKind, BakeTexture> Textures);
 
 /// <summary>A picture a material uses.</summary>
 /// <param name="Picture">Pixels.</param>
@@ -49,6 +49,9 @@ public sealed record BakeTexture(Bitmap Picture, int UvSet, Matrix3x2 UvTransfor
 /// <param name="Material">Only low triangles of this material belong to the sheet; null for all.</param>
 public sealed record BakeInput(string Sheet, IReadOnlyList<BakePart> Parts, IReadOnlyList<BakeTray> Trays, int? Material = null)
 {
+    /// <summary>Direction of green in tangent-space maps.</summary>
+    public GreenDirection Green { get; init; }
+
     /// <summary>Materials of the high side, as its triangles number them.</summary>
     public IReadOnlyList<BakeMaterial> Materials { get; init; } = [];
 

@@ -3,16 +3,6 @@ using Crumpet.Core.Pairs;
 
 namespace Crumpet.Core.Bake;
 
-/// <summary>Which way the green channel of a tangent-space normal map points.</summary>
-public enum GreenDirection
-{
-    /// <summary>Green grows with texture v, upwards.</summary>
-    Up,
-
-    /// <summary>Green grows downwards.</summary>
-    Down,
-}
-
 /// <summary>How the samples of a texel are spread.</summary>
 public enum SampleFilter
 {
@@ -105,10 +95,6 @@ public sealed record BakeSettings : IChecked
     /// <summary>How far inside the low surface a ray ends, metres.</summary>
     [Within("The inward reach", 0, 1000, Unit = "mm", Times = 1000)]
     public float InwardReachMetres { get; init; } = 0.02f;
-
-    /// <summary>Direction of tangent-space maps' green channel.</summary>
-    [Called("Green turns")]
-    public GreenDirection Green { get; init; } = GreenDirection.Up;
 
     /// <summary>What becomes of the high side's own normal textures in normal maps.</summary>
     [Called("Normal textures of the high side")]

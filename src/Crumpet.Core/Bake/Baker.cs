@@ -59,7 +59,7 @@ public static class Baker
             int before = bitmaps.Count;
             string doing = $"putting together {map.Label}";
             void Composed(double share) => progress?.Report(new Progress(0.92 + 0.08 * (before + share) / maps.Length, doing));
-            var sheet = composer.Compose(map, input.Bounds, Composed, out var rows);
+            var sheet = composer.Compose(map, input.Bounds, input.Green, Composed, out var rows);
             if (sources is not null)
                 sheet.Pad(sources, threads, cancel);
             bitmaps.Add(map, sheet.Bitmap);

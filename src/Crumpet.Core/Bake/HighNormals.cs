@@ -1,5 +1,6 @@
 using System.Numerics;
 using Crumpet.Core.Geometry;
+using Crumpet.Core.Imaging;
 using Crumpet.Core.Tracing;
 
 namespace Crumpet.Core.Bake;
@@ -10,7 +11,7 @@ namespace Crumpet.Core.Bake;
 /// <param name="tangents">Tangents that are known already; takes new ones.</param>
 internal sealed class HighNormals(HighTextures textures, HighNormalUse use, Dictionary<Mesh, Vector4[]> tangents)
 {
-    private readonly bool isUsed = use != HighNormalUse.LeftOut && textures.Any(TextureSlot.Normal);
+    private readonly bool isUsed = use != HighNormalUse.LeftOut && textures.Any(TextureKind.Normal);
 
     /// <summary>Works out the tangents of objects that have a normal texture.</summary>
     public void Prepare(IEnumerable<HighObject> objects, CancellationToken cancel)
@@ -47,7 +48,7 @@ internal sealed class HighNormals(HighTextures textures, HighNormalUse use, Dict
 
     /// <summary>The normal texture on a triangle, or null. A grey picture is none.</summary>
     private BakeTexture? ReliefOf(Mesh mesh, int triangle) =>
-        textures.Of(mesh, triangle).Textures.TryGetValue(TextureSlot.Normal, out var texture) && texture.UvSet < mesh.UvSets.Count && texture.Picture.Channels >= 3 ? texture : null;
+        textures.Of(mesh, triangle).Textures.TryGetValue(TextureKind.Normal, out var texture) && texture.UvSet < mesh.UvSets.Count && texture.Picture.Channels >= 3 ? texture : null;
 
     private Vector4[] TangentsOf(Mesh mesh)
     {

@@ -8,10 +8,10 @@ namespace Crumpet.Core.Bake;
 /// <summary>What the materials and textures of the high side say at a place on it.</summary>
 internal sealed class HighTextures(IReadOnlyList<BakeMaterial> materials)
 {
-    private static readonly BakeMaterial Plain = new(Material.Plain, new Dictionary<TextureSlot, BakeTexture>());
+    private static readonly BakeMaterial Plain = new(Material.Plain, new Dictionary<TextureKind, BakeTexture>());
 
     /// <summary>Whether any material has a picture in a slot.</summary>
-    public bool Any(TextureSlot slot) => materials.Any(m => m.Textures.ContainsKey(slot));
+    public bool Any(TextureKind slot) => materials.Any(m => m.Textures.ContainsKey(slot));
 
     /// <summary>The material of a triangle of an object.</summary>
     public BakeMaterial Of(Mesh mesh, int triangle)
@@ -24,15 +24,15 @@ internal sealed class HighTextures(IReadOnlyList<BakeMaterial> materials)
     public Vector4 Colour(Mesh mesh, int triangle, in Hit hit)
     {
         var material = Of(mesh, triangle);
-        return material.Source.BaseColour * Texel(material, TextureSlot.Colour, mesh, triangle, hit, isSrgb: true, Vector4.One);
+        return material.Source.BaseColour * Texel(material, TextureKind.BaseColour, mesh, triangle, hit, isSrgb: true, Vector4.One);
     }
 
     /// <summary>Alpha: of the opacity picture, or of the colour's.</summary>
     public float Opacity(Mesh mesh, int triangle, in Hit hit)
     {
         var material = Of(mesh, triangle);
-        return material.Textures.ContainsKey(TextureSlot.Opacity)
-            ? material.Source.BaseColour.W * Texel(material, TextureSlot.Opacity, mesh, triangle, hit, isSrgb: false, Vector4.One).X
+        return material.Textures.ContainsKey(TextureKind.Opacity)
+            ? material.Source.BaseColour.W * Texel(material, TextureKind.Opacity, mesh, triangle, hit, isSrgb: false, Vector4.One).X
             : Colour(mesh, triangle, hit).W;
     }
 
@@ -41,7 +41,7 @@ internal sealed class HighTextures(IReadOnlyList<BakeMaterial> materials)
     public float Roughness(Mesh mesh, int triangle, in Hit hit)
     {
         var material = Of(mesh, triangle);
-        return material.Source.Roughness * Texel(material, TextureSlot.Roughness, mesh, triangle, hit, isSrgb: false, Vector4.One).Y;
+        return material.Source.Roughness * Texel(material, TextureKind.Roughness, mesh, triangle, hit, isSrgb: false, Vector4.One).Y;
     }
 
     /// <summary>Metalness, 0 to 1. A picture shared with roughness holds it in blue.</summary>
@@ -49,9 +49,9 @@ internal sealed class HighTextures(IReadOnlyList<BakeMaterial> materials)
     {
         var material = Of(mesh, triangle);
         // A glTF material has one picture for both, which its reader notes as roughness.
-        var slot = material.Textures.ContainsKey(TextureSlot.Metalness) ? TextureSlot.Metalness : TextureSlot.Roughness;
-        bool isShared = slot == TextureSlot.Roughness && material.Textures.TryGetValue(slot, out var shared) && shared.Picture.Channels >= 3;
-        if (slot == TextureSlot.Roughness && !isShared)
+        var slot = material.Textures.ContainsKey(TextureKind.Metalness) ? TextureKind.Metalness : TextureKind.Roughness;
+        bool isShared = slot == TextureKind.Roughness && material.Textures.TryGetValue(slot, out var shared) && shared.Picture.Channels >= 3;
+        if (slot == TextureKind.Roughness && !isShared)
             return material.Source.Metalness;
         return material.Source.Metalness * Texel(material, slot, mesh, triangle, hit, isSrgb: false, Vector4.One).Z;
     }
@@ -59,11 +59,11 @@ internal sealed class HighTextures(IReadOnlyList<BakeMaterial> materials)
     /// <summary>Linear light given off.</summary>
     public Vector3 Emission(Mesh mesh, int triangle, in Hit hit)
     {
-        var light = Texel(Of(mesh, triangle), TextureSlot.Emission, mesh, triangle, hit, isSrgb: true, Vector4.Zero);
+        var light = Texel(Of(mesh, triangle), TextureKind.Emission, mesh, triangle, hit, isSrgb: true, Vector4.Zero);
         return new Vector3(light.X, light.Y, light.Z);
     }
 
-    private static Vector4 Texel(BakeMaterial material, TextureSlot slot, Mesh mesh, int triangle, in Hit hit, bool isSrgb, Vector4 otherwise)
+    private static Vector4 Texel(BakeMaterial material, TextureKind slot, Mesh mesh, int triangle, in Hit hit, bool isSrgb, Vector4 otherwise)
     {
         return material.Textures.TryGetValue(slot, out var texture) && texture.UvSet < mesh.UvSets.Count ? Texel(texture, mesh, triangle, hit, isSrgb) : otherwise;
     }

@@ -52,13 +52,14 @@ public static class MapMaker
     /// <summary>Makes a map of the source's size, 16 bits a channel.</summary>
     /// <param name="made">What is made; without a <see cref="MadeMap.Problem"/>.</param>
     /// <param name="source">The picture it is made from.</param>
-    /// <param name="greenUp">Whether green grows upwards, in the source and in the result.</param>
+    /// <param name="green">Direction of green, in the source and in the result.</param>
     /// <param name="threads">Threads to use; the result does not depend on them.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static Bitmap Make(MadeMap made, Bitmap source, bool greenUp, int threads, CancellationToken cancel)
+    public static Bitmap Make(MadeMap made, Bitmap source, GreenDirection green, int threads, CancellationToken cancel)
     {
         if (made.Problem() is { } problem)
             throw new ArgumentException(problem, nameof(made));
+        bool greenUp = green == GreenDirection.Up;
         if (made.From == MadeOf.Height && made.To == BakeMap.Normal)
             return HeightToNormal.Convert(Wide(source), made.Strength, Kernel, made.Wrap, greenUp, cancel);
         var normals = made.From == MadeOf.Normal ? MadeMaps.Normals(source, greenUp) : [];

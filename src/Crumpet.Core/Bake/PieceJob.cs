@@ -221,11 +221,11 @@ internal sealed class PieceBatch
     private BakeMaterial[] Materials()
     {
         var said = Enumerable.Range(0, jobs.Count).SelectMany(i => (all[i].Materials ?? []).Select(m => (Job: i, Material: m))).ToArray();
-        var plain = new BakeMaterial(Material.Plain, new Dictionary<TextureSlot, BakeTexture>());
+        var plain = new BakeMaterial(Material.Plain, new Dictionary<TextureKind, BakeTexture>());
         var materials = Enumerable.Repeat(plain, said.Select(m => m.Material.Number + 1).DefaultIfEmpty(0).Max()).ToArray();
         foreach (var group in said.GroupBy(m => m.Material.Number))
         {
-            var textures = new Dictionary<TextureSlot, BakeTexture>();
+            var textures = new Dictionary<TextureKind, BakeTexture>();
             foreach (var (job, material) in group)
             {
                 foreach (var texture in material.Textures.Where(t => !textures.ContainsKey(t.Slot)))

@@ -1,5 +1,6 @@
 using System.Text.Json.Serialization;
 using Crumpet.Core.Geometry;
+using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Bake;
 
@@ -19,7 +20,7 @@ public sealed record PieceObject(string Part, int Number)
 /// <param name="Ending">Ending of its name, which tells the format where the bytes do not.</param>
 /// <param name="UvSet">UV set it is laid out by.</param>
 /// <param name="UvTransform">How UVs are moved, six numbers row by row.</param>
-public sealed record PieceTexture(TextureSlot Slot, string Role, string Ending, int UvSet, float[] UvTransform);
+public sealed record PieceTexture(TextureKind Slot, string Role, string Ending, int UvSet, float[] UvTransform);
 
 /// <summary>A material of the high side as far as a map shows it.</summary>
 /// <param name="Number">Its number, as triangles say it.</param>

@@ -128,16 +128,17 @@ internal sealed class SheetComposer
     /// <summary>One map of the whole sheet, without padding.</summary>
     /// <param name="map">Which.</param>
     /// <param name="bounds">Bounds positions are measured in.</param>
+    /// <param name="green">Direction of green, for vectors in tangent space.</param>
     /// <param name="done">Told the share that is done, 0 to 1.</param>
     /// <param name="legend">What colours stand for, for an ID map; otherwise empty.</param>
-    public SheetMap Compose(BakeMap map, Bounds bounds, Action<double> done, out IReadOnlyList<LegendRow> legend)
+    public SheetMap Compose(BakeMap map, Bounds bounds, GreenDirection green, Action<double> done, out IReadOnlyList<LegendRow> legend)
     {
         string[] labels = [.. pieces.SelectMany(p => p.Maps[map].Labels).Distinct().Order(StringComparer.Ordinal)];
         var colours = IdLabels.Colours(labels.Length);
         var numbers = labels.Select((l, i) => (l, i)).ToDictionary(p => p.l, p => p.i, StringComparer.Ordinal);
         int[][] renumbered = [.. pieces.Select(p => p.Maps[map].Labels.Select(l => numbers[l]).ToArray())];
         var counts = new Dictionary<int, int>();
-        var result = new SheetMap(map, settings, size, map.Values == MapValues.Offset && settings.HeightRangeMetres <= 0 ? Greatest(map) : 0, bounds, colours);
+        var result = new SheetMap(map, settings, size, map.Values == MapValues.Offset && settings.HeightRangeMetres <= 0 ? Greatest(map) : 0, bounds, colours, green);
         float[] background = map.Values == MapValues.Position && !bounds.IsEmpty ? [bounds.Min.X, bounds.Min.Y, bounds.Min.Z] : map.Background;
         int kept = map.Kept;
         ForEachTile((tile, scratch) =>

@@ -110,7 +110,6 @@ public sealed record SheetMapSettings
             Dither = Dither,
             CoverageAlpha = CoverageAlpha,
             PaddingPixels = PaddingPixels,
-            Green = Green ?? GreenDirection.Up,
             ThicknessRangeMetres = ScaleMetres ?? plain.ThicknessRangeMetres,
             HeightRangeMetres = ScaleMetres ?? 0,
             CurvatureFullRadiusMetres = ScaleMetres ?? plain.CurvatureFullRadiusMetres,
@@ -147,7 +146,7 @@ public sealed class SheetMapJob() : JobKind<SheetMapSettings>("sheet map", 1)
         var covers = SheetPieces.Covers([.. Enumerable.Repeat("", settings.Parts)], inputs);
         var pieces = covers.Select((c, p) => c with { Maps = new Dictionary<BakeMap, PartMap> { [settings.Map] = PieceFile.ReadMap(inputs.Bytes($"piece/{p}")) } }).ToArray();
         var composer = new SheetComposer(pieces, bake, settings.Size, context.Threads, context.Cancel);
-        var sheet = composer.Compose(settings.Map, settings.Bounds, share => Told(0.5 * share, "putting together"), out var legend);
+        var sheet = composer.Compose(settings.Map, settings.Bounds, settings.Green ?? GreenDirection.Up, share => Told(0.5 * share, "putting together"), out var legend);
         if (settings.PaddingPixels != 0)
             sheet.Pad(SheetPieces.Padding(covers, settings, inputs, context), context.Threads, context.Cancel);
         var (ending, bytes) = MapFiles.Write(sheet.Bitmap, settings.File, context.Threads, share => Told(0.5 + 0.45 * share, "writing"), context.Cancel);
@@ -183,10 +182,10 @@ internal static class SheetPieces
 /// <param name="Strength">How many texels white stands above black.</param>
 /// <param name="RadiusPixels">How far occlusion reaches, texels.</param>
 /// <param name="Wrap">Whether the picture goes on at its opposite edge.</param>
-/// <param name="GreenUp">Whether green grows upwards.</param>
+/// <param name="Green">Direction of green.</param>
 /// <param name="Size">Side of the sheet, pixels.</param>
 /// <param name="Ending">Ending of the texture's name.</param>
-public sealed record MadeMapSettings(MadeOf From, BakeMap To, float Strength, int RadiusPixels, bool Wrap, bool GreenUp, int Size, string Ending);
+public sealed record MadeMapSettings(MadeOf From, BakeMap To, float Strength, int RadiusPixels, bool Wrap, GreenDirection Green, int Size, string Ending);
 
 /// <summary>Makes a map from a texture: <c>picture</c> to <c>map</c>.</summary>
 public sealed class MadeMapJob() : JobKind<MadeMapSettings>("made map", 1)
@@ -208,7 +207,7 @@ public sealed class MadeMapJob() : JobKind<MadeMapSettings>("made map", 1)
     {
         string file = "picture" + settings.Ending;
         var made = new MadeMap(file, settings.From, settings.To) { Strength = settings.Strength, RadiusPixels = settings.RadiusPixels, Wrap = settings.Wrap };
-        var picture = MapMaker.Make(made, ImageFile.Read(inputs.Bytes("picture"), file), settings.GreenUp, context.Threads, context.Cancel);
+        var picture = MapMaker.Make(made, ImageFile.Read(inputs.Bytes("picture"), file), settings.Green, context.Threads, context.Cancel);
         bool fits = picture.Width == settings.Size && picture.Height == settings.Size;
         return new JobOutput().With("map", ImageFile.WritePng(fits ? picture : PictureOps.Resize(picture, settings.Size, settings.Size, settings.To.Meaning, context.Cancel), cancel: context.Cancel));
     }

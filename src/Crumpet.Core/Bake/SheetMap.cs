@@ -35,7 +35,8 @@ internal sealed class SheetMap
     /// <param name="greatest">Greatest distance from 0 of its values, for a height whose range is not given.</param>
     /// <param name="bounds">Bounds positions are measured in.</param>
     /// <param name="colours">Colours of labels.</param>
-    public SheetMap(BakeMap map, BakeSettings settings, int size, float greatest, Bounds bounds, (byte R, byte G, byte B)[] colours)
+    /// <param name="green">Direction of green, for vectors in tangent space.</param>
+    public SheetMap(BakeMap map, BakeSettings settings, int size, float greatest, Bounds bounds, (byte R, byte G, byte B)[] colours, GreenDirection green)
     {
         this.map = map;
         this.colours = colours;
@@ -43,7 +44,7 @@ internal sealed class SheetMap
         channels = map.Channels;
         var file = settings.FileOf(map);
         dither = settings.Dither && file is MapFile.Png8 or MapFile.Tga && kind != MapValues.Label;
-        greenSign = map.IsTangent && settings.Green == GreenDirection.Down ? -1 : 1;
+        greenSign = map.IsTangent && green == GreenDirection.Down ? -1 : 1;
         largest = file == MapFile.Png16 ? ushort.MaxValue : byte.MaxValue;
         range = kind switch
         {

@@ -1,4 +1,5 @@
 using Crumpet.Core.Jobs;
+using Crumpet.Core.Targets;
 
 namespace Crumpet.Core.Bind;
 
@@ -10,8 +11,9 @@ public sealed record BindSheet(string Sheet, string Asset, IReadOnlyList<BindTex
 
 /// <summary>What binding depends on.</summary>
 /// <param name="Pattern">Pattern by which names are read.</param>
+/// <param name="Inputs">What the target's material takes.</param>
 /// <param name="Sheets">Sheets with their textures.</param>
-public sealed record BindSettings(string Pattern, IReadOnlyList<BindSheet> Sheets);
+public sealed record BindSettings(string Pattern, IReadOnlyList<MaterialInput> Inputs, IReadOnlyList<BindSheet> Sheets);
 
 /// <summary>Slots of one sheet's material.</summary>
 /// <param name="Sheet">Name of the sheet.</param>
@@ -31,7 +33,7 @@ public sealed class BindJob() : JobKind<BindSettings>("bind", 1)
     /// <inheritdoc/>
     protected override JobOutput Work(BindSettings settings, JobInputs inputs, JobContext context)
     {
-        var bound = settings.Sheets.Select(s => (s.Sheet, Result: Binder.Bind(s.Asset, settings.Pattern, s.Textures))).ToArray();
+        var bound = settings.Sheets.Select(s => (s.Sheet, Result: Binder.Bind(s.Asset, settings.Pattern, settings.Inputs, s.Textures))).ToArray();
         var report = new BindReport([.. bound.Select(b => new SheetBinding(b.Sheet, b.Result.Slots))]);
         return new JobOutput { Report = report, Findings = [.. bound.SelectMany(b => b.Result.Findings)] }.With("bindings", context.Write(report));
     }

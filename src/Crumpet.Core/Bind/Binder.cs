@@ -1,5 +1,6 @@
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
+using Crumpet.Core.Targets;
 
 namespace Crumpet.Core.Bind;
 
@@ -9,17 +10,11 @@ namespace Crumpet.Core.Bind;
 /// <param name="Format">How it is stored.</param>
 public sealed record BindTexture(string File, ColourMeaning Meaning, TextureFormat Format);
 
-/// <summary>A texture input of the target's material.</summary>
-/// <param name="Name">Name in the interface.</param>
-/// <param name="Map">What stands for <c>{map}</c> in the name of the file that fills it.</param>
-/// <param name="Meaning">What it expects the numbers to mean.</param>
-public sealed record Slot(string Name, string Map, ColourMeaning Meaning);
-
 /// <summary>A slot and what fills it.</summary>
 /// <param name="Slot">The slot.</param>
 /// <param name="File">File bound to it, or null.</param>
 /// <param name="Reason">Why it is empty, one sentence, or null.</param>
-public sealed record SlotBinding(Slot Slot, string? File, string? Reason);
+public sealed record SlotBinding(MaterialInput Slot, string? File, string? Reason);
 
 /// <summary>Fills the material's slots by reading file names.</summary>
 public static class Binder
@@ -27,23 +22,16 @@ public static class Binder
     /// <summary>The pattern a kit starts with.</summary>
     public const string DefaultPattern = "{asset}_{map}";
 
-    /// <summary>The inputs of a metal-and-roughness material.</summary>
-    public static IReadOnlyList<Slot> Slots { get; } =
-    [
-        new("base colour", "colour", ColourMeaning.Srgb),
-        new("normal", "normal", ColourMeaning.Normal),
-        new("occlusion, roughness, metalness", "masks", ColourMeaning.Linear),
-    ];
-
     /// <summary>Binds files to slots. Names must agree to the letter.</summary>
     /// <param name="asset">What stands for <c>{asset}</c>.</param>
     /// <param name="pattern">Pattern with <c>{asset}</c> and <c>{map}</c>.</param>
+    /// <param name="inputs">What the target's material takes.</param>
     /// <param name="textures">Files that are there.</param>
     /// <exception cref="FormatException">One sentence: what is wrong with the pattern.</exception>
-    public static (IReadOnlyList<SlotBinding> Slots, IReadOnlyList<Finding> Findings) Bind(string asset, string pattern, IReadOnlyList<BindTexture> textures)
+    public static (IReadOnlyList<SlotBinding> Slots, IReadOnlyList<Finding> Findings) Bind(string asset, string pattern, IReadOnlyList<MaterialInput> inputs, IReadOnlyList<BindTexture> textures)
     {
         var convention = Convention.Parse(pattern, ["asset", "map"]);
-        var bindings = Slots.Select(slot => Fill(slot, asset, convention, textures)).ToArray();
+        var bindings = inputs.Select(slot => Fill(slot, asset, convention, textures)).ToArray();
         var findings = bindings.Where(b => b.Reason is not null)
             .Select(b => new Finding(Severity.Warn, "slot-empty", b.Slot.Name, $"The slot {b.Slot.Name} is empty: {b.Reason}")).ToList();
         findings.AddRange(textures.Where(t => bindings.All(b => b.File != t.File))
@@ -51,7 +39,7 @@ public static class Binder
         return (bindings, Finding.Sorted(findings));
     }
 
-    private static SlotBinding Fill(Slot slot, string asset, Convention convention, IReadOnlyList<BindTexture> textures)
+    private static SlotBinding Fill(MaterialInput slot, string asset, Convention convention, IReadOnlyList<BindTexture> textures)
     {
         string wanted = convention.Write(new Dictionary<string, string> { ["asset"] = asset, ["map"] = slot.Map });
         var exact = textures.FirstOrDefault(t => Path.GetFileNameWithoutExtension(t.File) == wanted);

@@ -5,6 +5,7 @@ using Crumpet.Core.Intake;
 using Crumpet.Core.Layout;
 using Crumpet.Core.Pack;
 using Crumpet.Core.Pairs;
+using Crumpet.Core.Targets;
 
 namespace Crumpet.Core.Building;
 
@@ -35,6 +36,9 @@ public sealed record AssetPlan : IChecked
 
     /// <summary>Bake settings.</summary>
     public BakeSettings Bake { get; init; } = new();
+
+    /// <summary>What the engine wants.</summary>
+    public Target Target { get; init; } = new();
 
     /// <summary>Outputs.</summary>
     public Recipe Recipe { get; init; } = Recipe.Default;

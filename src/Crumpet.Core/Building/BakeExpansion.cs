@@ -1,5 +1,6 @@
 using Crumpet.Core.Bake;
 using Crumpet.Core.Geometry;
+using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
 using Crumpet.Core.Pairs;
@@ -46,7 +47,7 @@ internal static class BakeExpansion
                 continue;
             nodes.Made[made.To] = graph.Add(
                 Station.Bake, JobKinds.MadeMap, $"{made.To.Label} on {nodes.Sheet.Name}",
-                new MadeMapSettings(made.From, made.To, made.Strength, made.RadiusPixels, made.Wrap, bake.Green == GreenDirection.Up, nodes.Size, picture.Ending), ("picture", picture.File));
+                new MadeMapSettings(made.From, made.To, made.Strength, made.RadiusPixels, made.Wrap, graph.Input.Plan.Target.Green, nodes.Size, picture.Ending), ("picture", picture.File));
         }
     }
 }
@@ -129,7 +130,7 @@ internal sealed class PieceExpansion
             CoverageAlpha = bake.CoverageAlpha,
             PaddingPixels = bake.PaddingBaked,
             Parts = nodes.Covers.Count,
-            Green = map.IsTangent ? bake.Green : null,
+            Green = map.IsTangent ? graph.Input.Plan.Target.Green : null,
             ScaleMetres = SheetMap.ScaleMetres(map, bake),
             MissesAreHoles = map == BakeMap.Opacity ? missesAreHoles : null,
             Min = map.Values == MapValues.Position && !box.IsEmpty ? AssetGraph.Three(box.Min) : null,
@@ -223,7 +224,7 @@ internal sealed class PieceExpansion
         return map.Asks(MapNeeds.VertexColours) ? new PieceLook { Spread = every } : new PieceLook();
     }
 
-    private bool HasNormalTexture(int material) => material >= 0 && graph.Intake!.Materials[material].Pictures.Any(p => p.Slot == TextureSlot.Normal && p.File is { } file && BakeExpansion.PictureOf(graph, file) is not null);
+    private bool HasNormalTexture(int material) => material >= 0 && graph.Intake!.Materials[material].Pictures.Any(p => p.Slot == TextureKind.Normal && p.File is { } file && BakeExpansion.PictureOf(graph, file) is not null);
 
     /// <summary>Adds the materials of some objects.</summary>
     /// <param name="look">Receives them.</param>
@@ -236,7 +237,7 @@ internal sealed class PieceExpansion
         {
             var material = graph.Intake!.Materials[number];
             var pictures = new List<PieceTexture>();
-            foreach (var use in material.Pictures.Where(p => asksNormals is { } normals && (p.Slot == TextureSlot.Normal) == normals && p.File is not null).DistinctBy(p => p.Slot))
+            foreach (var use in material.Pictures.Where(p => asksNormals is { } normals && (p.Slot == TextureKind.Normal) == normals && p.File is not null).DistinctBy(p => p.Slot))
             {
                 if (BakeExpansion.PictureOf(graph, use.File!) is not { } picture)
                     continue;

@@ -43,7 +43,7 @@ internal static class IntakeExpansion
         }
         bool makesNormals = rules.Mends.Concat(plan.Mends).OfType<MakeNormals>().Any();
         var settings = new TakeInSettings(
-            plan.NamePattern, plan.Mends, rules with { PixelsPerMetre = null }, makesNormals ? plan.Bake.Green == GreenDirection.Up : null, plan.Bake.Made.Count > 0,
+            plan.NamePattern, plan.Mends, rules with { PixelsPerMetre = null }, plan.Target.Limits, makesNormals ? plan.Target.Green : null, plan.Bake.Made.Count > 0,
             [.. sources.Select(s => new TakenFile(s.Name, s.Bytes, s.ForcedSide))]);
         graph.TakenIn = graph.Add(Station.Intake, JobKinds.TakeIn, "", settings, inputs);
         if (!areAllRead || graph.Intake is not { } report)

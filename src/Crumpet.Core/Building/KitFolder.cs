@@ -28,7 +28,7 @@ public sealed record KitFolderAsset(string Name, string Folder, IReadOnlyList<Ki
 public sealed record KitFolder(string Name, IntakeRules Rules, AssetPlan Plan, IReadOnlyList<KitFolderAsset> Assets)
 {
     /// <summary>Version of the layout that is written.</summary>
-    public const int Version = 2;
+    public const int Version = 3;
 
     /// <summary>Name of an asset's file.</summary>
     public const string AssetFile = "asset.json";
@@ -55,7 +55,8 @@ public sealed record KitFolder(string Name, IntakeRules Rules, AssetPlan Plan, I
     {
         byte[] text = file(KitFile.FileName) ?? throw new SourceFileException(KitFile.FileName, "", "it is not there", $"Give the folder that holds {KitFile.FileName}; 'crumpet demo' writes one as a pattern");
         if (VersionOf(text) == 1)
-            return Upgraded(KitFile.Read(text));
+            return Upgraded(text);
+        text = Brought(text);
         var kit = KitJson.Read<KitDocument>(text, KitFile.FileName);
         var plan = PlanLayers.OfKit(PlanLayers.Merge(new AssetPlan(), OwnOf(text)));
         Check(plan.Problem(), KitFile.FileName);
@@ -65,7 +66,7 @@ public sealed record KitFolder(string Name, IntakeRules Rules, AssetPlan Plan, I
             string folder = $"{AssetsFolder}/{name}", path = $"{folder}/{AssetFile}";
             if (name.Contains('/', StringComparison.Ordinal) || Leaves(name))
                 throw new SourceFileException(KitFile.FileName, "assets", $"'{FieldRules.Quoted(name)}' is no name of a folder in {AssetsFolder}", "Correct it");
-            byte[] own = file(path) ?? throw new SourceFileException(KitFile.FileName, $"asset {name}", $"there is no {path}", "Add it, or take the asset out of the list");
+            byte[] own = Brought(file(path)) ?? throw new SourceFileException(KitFile.FileName, $"asset {name}", $"there is no {path}", "Add it, or take the asset out of the list");
             var asset = KitJson.Read<AssetDocument>(own, path);
             if (asset.Sources.FirstOrDefault(s => Leaves(s.Path)) is { } outside)
                 throw new SourceFileException(path, "sources", $"the path {outside.Path} leaves the asset's folder", "Use paths inside it");
@@ -105,8 +106,34 @@ public sealed record KitFolder(string Name, IntakeRules Rules, AssetPlan Plan, I
     /// <summary>The plan an asset is worked by.</summary>
     public AssetPlan PlanOf(KitFolderAsset asset) => PlanLayers.Merge(Plan, asset.Own);
 
-    private static KitFolder Upgraded(KitFile kit) => new(
-        kit.Name, kit.Rules ?? new IntakeRules(), new AssetPlan(),
+    /// <summary>A document as this version writes it; one that is this version's is not touched.</summary>
+    [return: System.Diagnostics.CodeAnalysis.NotNullIfNotNull(nameof(text))]
+    private static byte[]? Brought(byte[]? text)
+    {
+        if (text is null || VersionOf(text) != 2 || JsonNode.Parse(text) is not JsonObject document)
+            return text;
+        if (document["settings"] is not JsonObject settings)
+            document["settings"] = settings = [];
+        string before = document.ToJsonString();
+        PlanUpgrade.Upgrade(settings);
+        if (document["rules"] is JsonObject rules)
+            PlanUpgrade.Upgrade(rules, settings);
+        return document.ToJsonString() == before ? text : Bytes(document);
+    }
+
+    private static KitFolder Upgraded(byte[] text)
+    {
+        var limits = new JsonObject();
+        var document = JsonNode.Parse(text)!;
+        foreach (var plan in (document["assets"] as JsonArray ?? []).Select(a => (a as JsonObject)?["plan"]).OfType<JsonObject>())
+            PlanUpgrade.Upgrade(plan);
+        if (document["rules"] is JsonObject rules)
+            PlanUpgrade.Upgrade(rules, limits);
+        return Upgraded(KitFile.Read(System.Text.Encoding.UTF8.GetBytes(document.ToJsonString(BuildJson.Options))), limits);
+    }
+
+    private static KitFolder Upgraded(KitFile kit, JsonObject limits) => new(
+        kit.Name, kit.Rules ?? new IntakeRules(), PlanLayers.Merge(new AssetPlan(), limits),
         [.. kit.Assets.Select(a => new KitFolderAsset(a.Name, a.Folder, [.. a.Sources.Select(s => new KitFolderSource(s))], PlanLayers.Own(new AssetPlan(), a.Plan ?? new AssetPlan())))]);
 
     private static int VersionOf(byte[] text)

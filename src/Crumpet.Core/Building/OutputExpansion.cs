@@ -6,6 +6,7 @@ using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
 using Crumpet.Core.Pack;
+using Crumpet.Core.Targets;
 
 namespace Crumpet.Core.Building;
 
@@ -100,7 +101,7 @@ internal static class OutputExpansion
     {
         var sheets = graph.SheetNodes.Select(sheet => new BindSheet(
             sheet.Sheet.Name, AssetField(graph, sheet), [.. sheet.Outputs.Select(o => new BindTexture(NameOf(graph, sheet, o.Output.Name) + ".dds", o.Output.Meaning, o.Output.Format))]));
-        graph.Bound = graph.Add(Station.Bind, JobKinds.Bind, "", new BindSettings(graph.Input.Plan.BindPattern, [.. sheets]));
+        graph.Bound = graph.Add(Station.Bind, JobKinds.Bind, "", new BindSettings(graph.Input.Plan.BindPattern, graph.Input.Plan.Target.Inputs, [.. sheets]));
         return graph.Bound.Result is not null;
     }
 
@@ -110,8 +111,8 @@ internal static class OutputExpansion
         var bindings = graph.Bound!.Report<BindReport>()!.Sheets;
         var outputs = graph.SheetNodes.SelectMany(s => s.Outputs.Select((o, i) => (Name: NameOf(graph, s, o.Output.Name), o.Output, o.Picture, Texture: s.Textures[i]))).ToArray();
         var settings = new PackageSettings(
-            graph.Input.Asset, graph.Input.Plan.Bake.Green == GreenDirection.Up,
-            [.. graph.SheetNodes.Select((s, i) => new PackageMaterial(s.Sheet.Name, s.Sheet.MainMaterial, FileOf(bindings[i], "colour"), FileOf(bindings[i], "normal"), FileOf(bindings[i], "masks")))],
+            graph.Input.Asset, graph.Input.Plan.Target,
+            [.. graph.SheetNodes.Select((s, i) => new PackageMaterial(s.Sheet.Name, s.Sheet.MainMaterial, BoundOf(bindings[i])))],
             [.. outputs.Select(o => new PackageTexture(o.Name + ".dds", o.Output.Meaning, o.Name + ".png"))], [.. graph.Input.Sources.Select(s => s.Name)]);
         var scene = graph.TakenIn!;
         IEnumerable<(string, JobFile)> inputs =
@@ -128,5 +129,6 @@ internal static class OutputExpansion
         return true;
     }
 
-    private static string? FileOf(SheetBinding sheet, string map) => sheet.Slots.FirstOrDefault(s => s.Slot.Map == map)?.File;
+    private static SortedDictionary<MeshInput, string> BoundOf(SheetBinding sheet) =>
+        new(sheet.Slots.Where(s => s.File is not null && s.Slot.Mesh != MeshInput.None).ToDictionary(s => s.Slot.Mesh, s => s.File!));
 }

@@ -4,6 +4,7 @@ using Crumpet.Core.Bake;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Pack;
 using Crumpet.Core.Pairs;
+using Crumpet.Core.Targets;
 
 namespace Crumpet.Core.Building;
 
@@ -31,7 +32,7 @@ public static class PlanWords
         Say(from.Filter, to.Filter, v => v == SampleFilter.Tent ? "Samples spread over a tent of two texels" : "Samples spread over the texel alone");
         Say(from.OutwardReachMetres, to.OutwardReachMetres, v => $"Outward reach set to {Millimetres(v)}");
         Say(from.InwardReachMetres, to.InwardReachMetres, v => $"Inward reach set to {Millimetres(v)}");
-        Say(from.Green, to.Green, v => $"Green turned {v.ToString().ToLowerInvariant()}");
+        TargetChanges(before.Target, after.Target, said);
         Say(from.HighNormals, to.HighNormals, v => v switch
         {
             HighNormalUse.GreenUp => "Normal textures of the high side baked in, green up",
@@ -97,6 +98,22 @@ public static class PlanWords
         }
         if (said.Count == 0 && !was.SequenceEqual(now))
             said.Add("Mends put in another order");
+    }
+
+    private static void TargetChanges(Target before, Target after, List<string> said)
+    {
+        if (before.Name != after.Name)
+            said.Add($"Target set to {after.Name}");
+        else if (before.Green != after.Green)
+            said.Add($"Green turned {after.Green.ToString().ToLowerInvariant()}");
+        if ((before.Up, before.UnitMetres, before.Handedness) != (after.Up, after.UnitMetres, after.Handedness))
+            said.Add($"Target's axes set to {after.InWords()}");
+        if (before.Limits != after.Limits)
+            said.Add($"Textures held to {after.LargestTexture} px{(after.SquareTextures ? ", square" : "")}{(after.PowerOfTwoTextures ? ", powers of two" : "")}");
+        if ((before.MeshFolder, before.TextureFolder) != (after.MeshFolder, after.TextureFolder))
+            said.Add($"Meshes put into '{after.MeshFolder}', textures into '{after.TextureFolder}'");
+        if (!before.Inputs.SequenceEqual(after.Inputs))
+            said.Add($"Material inputs set to {string.Join(", ", after.Inputs.Select(i => i.Name))}");
     }
 
     private static void Outputs(Recipe before, Recipe after, List<string> said)

@@ -1,5 +1,4 @@
 using System.Text.Json;
-using Crumpet.Core.Checking;
 using Crumpet.Core.Intake;
 
 namespace Crumpet.Core.Building;
@@ -15,12 +14,11 @@ public static class RulesFile
     {
         try
         {
-            var rules = JsonSerializer.Deserialize<IntakeRules>(text, BuildJson.Options) ?? throw new JsonException();
-            return FieldRules.Problem(rules) is { } problem ? throw new SourceFileException(fileName, "", problem.TrimEnd('.'), "Correct it") : rules;
+            return KitJson.Read<IntakeRules>(text, fileName);
         }
-        catch (Exception e) when (e is JsonException or NotSupportedException or InvalidOperationException)
+        catch (SourceFileException e) when (e.InnerException is JsonException or NotSupportedException or InvalidOperationException && !e.Message.Contains(" is not known", StringComparison.Ordinal))
         {
-            string where = (e as JsonException)?.Path is { Length: > 0 } path ? path : "";
+            string where = (e.InnerException as JsonException)?.Path is { Length: > 0 } path ? path : "";
             string words = string.Join(", ", IntakeMendKinds.All.Select(m => m.Word));
             throw new SourceFileException(fileName, where, "it cannot be read as rules", $"Write it as {{\"mends\":[{{\"mend\":\"units\",\"factor\":0.01}}]}}; mends are {words}", e);
         }

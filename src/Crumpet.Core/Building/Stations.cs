@@ -19,6 +19,7 @@ public sealed partial class Station
         Expand = IntakeExpansion.Add,
         Assemble = r => r.Intake(),
         Report = typeof(IntakeReport),
+        AlsoShows = ["target.largestTexture", "target.squareTextures", "target.powerOfTwoTextures"],
     };
 
     /// <summary>Low and high are matched.</summary>
@@ -62,6 +63,7 @@ public sealed partial class Station
         Assemble = r => r.Bake(),
         Report = typeof(BakeReport),
         Settings = ["bake"],
+        AlsoShows = ["target.green"],
     };
 
     /// <summary>Colour, roughness and metalness are made from what was baked.</summary>
@@ -111,7 +113,7 @@ public sealed partial class Station
         Expand = OutputExpansion.AddBind,
         Assemble = r => r.Bind(),
         Report = typeof(BindReport),
-        Settings = ["bindPattern", "target"],
+        Settings = ["bindPattern"],
     };
 
     /// <summary>Levels of detail and hulls are made.</summary>
@@ -134,6 +136,7 @@ public sealed partial class Station
         Expand = OutputExpansion.AddDeliver,
         Assemble = r => r.Deliver(),
         Report = typeof(DeliverReport),
+        Settings = ["target"],
     };
 
     /// <inheritdoc/>

@@ -5,6 +5,7 @@ using System.Text.Json.Serialization;
 using Crumpet.Core.Convert;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Imaging;
+using Crumpet.Core.Targets;
 
 namespace Crumpet.Core.Deliver;
 
@@ -43,12 +44,10 @@ public sealed record Manifest(int Version, string Asset, string Up, string Unit,
 /// <param name="Source">Name and hash of the picture it was compressed from.</param>
 public sealed record DeliveryTexture(string FileName, byte[] Dds, ColourMeaning Meaning, MadeFrom Source);
 
-/// <summary>A material to deliver; file names are those of textures, null for an empty slot.</summary>
+/// <summary>A material to deliver; file names are those of textures.</summary>
 /// <param name="Source">Name and factors.</param>
-/// <param name="Colour">Base colour texture.</param>
-/// <param name="Normal">Normal texture.</param>
-/// <param name="Masks">Occlusion, roughness, metalness texture.</param>
-public sealed record DeliveryMaterial(Material Source, string? Colour, string? Normal, string? Masks);
+/// <param name="Textures">Textures by where the mesh takes them.</param>
+public sealed record DeliveryMaterial(Material Source, IReadOnlyDictionary<MeshInput, string> Textures);
 
 /// <summary>Everything a delivery is made of.</summary>
 /// <param name="Asset">Name the files begin with.</param>
@@ -56,11 +55,11 @@ public sealed record DeliveryMaterial(Material Source, string? Colour, string? N
 /// <param name="Materials">Materials.</param>
 /// <param name="Textures">Textures.</param>
 /// <param name="Pictures">The PNG each texture that a material binds was compressed from, by texture file name.</param>
-/// <param name="GreenUp">Whether normal maps have green up.</param>
+/// <param name="Target">What the engine wants.</param>
 /// <param name="Sources">Files it all began with.</param>
 public sealed record DeliveryInput(
     string Asset, IReadOnlyList<Mesh> Low, IReadOnlyList<DeliveryMaterial> Materials, IReadOnlyList<DeliveryTexture> Textures,
-    IReadOnlyDictionary<string, byte[]> Pictures, bool GreenUp, IReadOnlyList<MadeFrom> Sources);
+    IReadOnlyDictionary<string, byte[]> Pictures, Target Target, IReadOnlyList<MadeFrom> Sources);
 
 /// <summary>Makes the zip that leaves Crumpet: the same bytes for the same input, on any day.</summary>
 public static class DeliveryPackage
@@ -82,9 +81,9 @@ public static class DeliveryPackage
     /// <returns>The zip and its manifest.</returns>
     public static (byte[] Zip, Manifest Manifest) Make(DeliveryInput input, CancellationToken cancel = default)
     {
-        var files = new List<(string Path, byte[] Bytes)> { ($"{input.Asset}.glb", MakeGlb(input, cancel)) };
-        files.AddRange(input.Textures.Select(t => ($"textures/{t.FileName}", t.Dds)));
-        var manifest = new Manifest(1, input.Asset, "y", "metre", input.GreenUp ? "up" : "down", input.Sources, [.. files.Select(f => Describe(f.Path, f.Bytes, input))]);
+        var files = new List<(string Path, byte[] Bytes)> { (input.Target.MeshPath($"{input.Asset}.glb"), MakeGlb(input, cancel)) };
+        files.AddRange(input.Textures.Select(t => (input.Target.TexturePath(t.FileName), t.Dds)));
+        var manifest = new Manifest(1, input.Asset, input.Target.Up.ToString().ToLowerInvariant(), "metre", input.Target.Green.ToString().ToLowerInvariant(), input.Sources, [.. files.Select(f => Describe(f.Path, f.Bytes, input))]);
         files.Add(("manifest.json", JsonSerializer.SerializeToUtf8Bytes(manifest, ManifestJson)));
         using var stream = new MemoryStream();
         using (var zip = new ZipArchive(stream, ZipArchiveMode.Create, leaveOpen: true))
@@ -105,7 +104,7 @@ public static class DeliveryPackage
     private static ManifestFile Describe(string path, byte[] bytes, DeliveryInput input)
     {
         string hash = System.Convert.ToHexStringLower(SHA256.HashData(bytes));
-        var texture = input.Textures.FirstOrDefault(t => path == $"textures/{t.FileName}");
+        var texture = input.Textures.FirstOrDefault(t => path == input.Target.TexturePath(t.FileName));
         if (texture is null)
             return new ManifestFile(path, hash, bytes.Length, "GLB", null, null, null, null, [.. input.Sources, .. input.Textures.Where(t => input.Pictures.ContainsKey(t.FileName)).Select(t => t.Source)]);
         var dds = DdsFile.Read(bytes, texture.FileName);
@@ -115,24 +114,27 @@ public static class DeliveryPackage
     private static byte[] MakeGlb(DeliveryInput input, CancellationToken cancel)
     {
         var textures = new List<GlbTexture>();
-        var materials = input.Materials.Select(m => new GlbMaterial(m.Source, Add(m.Colour, false), Add(m.Normal, true), Add(m.Masks, false))).ToArray();
+        var materials = input.Materials.Select(m => new GlbMaterial(m.Source, Add(m, MeshInput.BaseColour), Add(m, MeshInput.Normal), Add(m, MeshInput.OcclusionRoughnessMetalness))).ToArray();
         var meshes = input.Low.Select(m => new GlbMesh(m, m.Uvs is null ? null : TangentSpace.PerCorner(m))).ToArray();
         using var stream = new MemoryStream();
         GlbWriter.Write(new GlbDocument(meshes, materials, textures), stream);
         return stream.ToArray();
 
-        int? Add(string? file, bool isNormal)
+        int? Add(DeliveryMaterial material, MeshInput place)
         {
-            if (file is null)
+            if (!material.Textures.TryGetValue(place, out string? file))
                 return null;
             cancel.ThrowIfCancellationRequested();
             // glTF fixes green up; a green-down texture must not be offered as the compressed form of the same picture.
-            bool turn = isNormal && !input.GreenUp;
+            bool turn = place == MeshInput.Normal && input.Target.Green == GreenDirection.Down;
             byte[] picture = turn ? ImageFile.WritePng(GreenTurned((Bitmap8)ImageFile.Read(input.Pictures[file], file + ".png")), cancel: cancel) : input.Pictures[file];
-            textures.Add(new GlbTexture(Path.GetFileNameWithoutExtension(file), picture, turn ? null : $"textures/{file}"));
+            textures.Add(new GlbTexture(Path.GetFileNameWithoutExtension(file), picture, turn ? null : Beside(input.Target, file)));
             return textures.Count - 1;
         }
     }
+
+    /// <summary>Path of a texture as the mesh sees it.</summary>
+    private static string Beside(Target target, string file) => string.Concat(Enumerable.Repeat("../", target.MeshFolder.Length == 0 ? 0 : target.MeshFolder.Split('/').Length)) + target.TexturePath(file);
 
     private static Bitmap8 GreenTurned(Bitmap8 normal)
     {

@@ -1,6 +1,7 @@
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Jobs;
+using Crumpet.Core.Targets;
 
 namespace Crumpet.Core.Deliver;
 
@@ -10,25 +11,19 @@ namespace Crumpet.Core.Deliver;
 /// <param name="Picture">Name of the picture it was compressed from.</param>
 public sealed record PackageTexture(string File, ColourMeaning Meaning, string Picture);
 
-/// <summary>A sheet's material; file names are those of textures, null for an empty slot.</summary>
+/// <summary>A sheet's material; file names are those of textures.</summary>
 /// <param name="Name">Its name.</param>
 /// <param name="Material">Number of the scene's material it looks like; -1 for none.</param>
-/// <param name="Colour">Base colour texture.</param>
-/// <param name="Normal">Normal texture.</param>
-/// <param name="Masks">Occlusion, roughness, metalness texture.</param>
-public sealed record PackageMaterial(string Name, int Material, string? Colour, string? Normal, string? Masks)
-{
-    /// <summary>Textures that are bound.</summary>
-    public IEnumerable<string> Bound() => new[] { Colour, Normal, Masks }.OfType<string>();
-}
+/// <param name="Textures">Textures by where the mesh takes them.</param>
+public sealed record PackageMaterial(string Name, int Material, IReadOnlyDictionary<MeshInput, string> Textures);
 
 /// <summary>What a package depends on beside meshes, textures and pictures.</summary>
 /// <param name="Asset">Name the files begin with.</param>
-/// <param name="GreenUp">Whether normal maps have green up.</param>
+/// <param name="Target">What the engine wants.</param>
 /// <param name="Materials">One a sheet.</param>
 /// <param name="Textures">Textures, in the order of the inputs.</param>
 /// <param name="Sources">Names of the files it all began with; their contents are said in the package, and so are inputs.</param>
-public sealed record PackageSettings(string Asset, bool GreenUp, IReadOnlyList<PackageMaterial> Materials, IReadOnlyList<PackageTexture> Textures, IReadOnlyList<string> Sources);
+public sealed record PackageSettings(string Asset, Target Target, IReadOnlyList<PackageMaterial> Materials, IReadOnlyList<PackageTexture> Textures, IReadOnlyList<string> Sources);
 
 /// <summary>A file of the package.</summary>
 /// <param name="Path">Path in it.</param>
@@ -60,7 +55,7 @@ public sealed class PackageJob() : JobKind<PackageSettings>("package", 1)
     {
         var meshes = inputs.List("shape").Select((shape, k) => inputs.Mesh(shape, $"spread/{k}").WithRest(inputs.Bytes($"rest/{k}")).WithLaid(inputs.Bytes($"laid/{k}"))).ToArray();
         var materials = SceneFile.Read(inputs.Bytes("materials")).Materials;
-        var bound = settings.Materials.SelectMany(m => m.Bound()).ToHashSet(StringComparer.Ordinal);
+        var bound = settings.Materials.SelectMany(m => m.Textures.Values).ToHashSet(StringComparer.Ordinal);
         var pictures = new Dictionary<string, byte[]>(StringComparer.Ordinal);
         var textures = new List<DeliveryTexture>();
         for (int t = 0; t < settings.Textures.Count; t++)
@@ -73,8 +68,8 @@ public sealed class PackageJob() : JobKind<PackageSettings>("package", 1)
         }
         var input = new DeliveryInput(
             settings.Asset, meshes,
-            [.. settings.Materials.Select(m => new DeliveryMaterial((m.Material < 0 ? Material.Plain : materials[m.Material]) with { Name = m.Name }, m.Colour, m.Normal, m.Masks))],
-            textures, pictures, settings.GreenUp, [.. settings.Sources.Select((name, s) => new MadeFrom(name, inputs[$"source/{s}"].Sha256))]);
+            [.. settings.Materials.Select(m => new DeliveryMaterial((m.Material < 0 ? Material.Plain : materials[m.Material]) with { Name = m.Name }, m.Textures))],
+            textures, pictures, settings.Target, [.. settings.Sources.Select((name, s) => new MadeFrom(name, inputs[$"source/{s}"].Sha256))]);
         var (zip, manifest) = DeliveryPackage.Make(input, context.Cancel);
         return new JobOutput { Report = new PackageReport([.. manifest.Files.Select(f => new DeliveredFile(f.Path, f.Bytes, f.Format))]) }.With("package", zip);
     }

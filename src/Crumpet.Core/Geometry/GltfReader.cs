@@ -1,5 +1,6 @@
 using System.Numerics;
 using System.Text.Json;
+using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Geometry;
 
@@ -142,14 +143,14 @@ public sealed class GltfReader
         var metallic = source.Inner("pbrMetallicRoughness");
         var colour = metallic?.Numbers("baseColorFactor", 4) is { } c ? new Vector4(c) : Vector4.One;
         var uses = new List<TextureUse>();
-        Use(TextureSlot.Colour, metallic?.Inner("baseColorTexture"));
-        Use(TextureSlot.Roughness, metallic?.Inner("metallicRoughnessTexture"));
-        Use(TextureSlot.Normal, source.Inner("normalTexture"));
-        Use(TextureSlot.Occlusion, source.Inner("occlusionTexture"));
-        Use(TextureSlot.Emission, source.Inner("emissiveTexture"));
+        Use(TextureKind.BaseColour, metallic?.Inner("baseColorTexture"));
+        Use(TextureKind.Roughness, metallic?.Inner("metallicRoughnessTexture"));
+        Use(TextureKind.Normal, source.Inner("normalTexture"));
+        Use(TextureKind.Occlusion, source.Inner("occlusionTexture"));
+        Use(TextureKind.Emission, source.Inner("emissiveTexture"));
         return new Material(source.Text("name") ?? $"material_{number}", colour, metallic?.Float("roughnessFactor", 1) ?? 0.6f, metallic?.Float("metallicFactor", 1) ?? 0) { Textures = uses };
 
-        void Use(TextureSlot slot, JsonElement? texture)
+        void Use(TextureKind slot, JsonElement? texture)
         {
             if (texture is not { } info)
                 return;

@@ -1,4 +1,5 @@
 using System.Numerics;
+using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Geometry;
 
@@ -100,44 +101,13 @@ public sealed record Material(string Name, Vector4 BaseColour, float Roughness, 
 /// <summary>A picture a material asks for.</summary>
 /// <param name="Slot">What it is for.</param>
 /// <param name="Path">Path as the source wrote it; empty for a picture inside the file.</param>
-public sealed record TextureUse(TextureSlot Slot, string Path)
+public sealed record TextureUse(TextureKind Slot, string Path)
 {
     /// <summary>UV set it is laid out by.</summary>
     public int UvSet { get; init; }
 
     /// <summary>How the material moves UVs before it looks the picture up.</summary>
     public Matrix3x2 UvTransform { get; init; } = Matrix3x2.Identity;
-}
-
-/// <summary>What a material uses a picture for.</summary>
-public enum TextureSlot
-{
-    /// <summary>Base colour.</summary>
-    Colour,
-
-    /// <summary>Tangent-space normals.</summary>
-    Normal,
-
-    /// <summary>Height, also called bump or displacement.</summary>
-    Height,
-
-    /// <summary>Roughness, alone or with metalness.</summary>
-    Roughness,
-
-    /// <summary>Metalness.</summary>
-    Metalness,
-
-    /// <summary>Ambient occlusion.</summary>
-    Occlusion,
-
-    /// <summary>Opacity.</summary>
-    Opacity,
-
-    /// <summary>Light the surface gives off.</summary>
-    Emission,
-
-    /// <summary>Anything else.</summary>
-    Other,
 }
 
 /// <summary>Something in a mesh file that is no mesh.</summary>

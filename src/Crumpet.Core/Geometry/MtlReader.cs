@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Numerics;
+using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Geometry;
 
@@ -48,17 +49,17 @@ public static class MtlReader
         _ => last,
     };
 
-    private static TextureSlot? SlotOf(string word) => word.ToLowerInvariant() switch
+    private static TextureKind? SlotOf(string word) => word.ToLowerInvariant() switch
     {
-        "map_kd" => TextureSlot.Colour,
-        "norm" or "map_norm" or "map_kn" => TextureSlot.Normal,
-        "map_bump" or "bump" or "disp" or "map_disp" => TextureSlot.Height,
-        "map_pr" => TextureSlot.Roughness,
-        "map_pm" => TextureSlot.Metalness,
-        "map_ao" => TextureSlot.Occlusion,
-        "map_d" => TextureSlot.Opacity,
-        "map_ke" => TextureSlot.Emission,
-        "map_ks" or "map_ns" or "map_ka" or "decal" or "refl" => TextureSlot.Other,
+        "map_kd" => TextureKind.BaseColour,
+        "norm" or "map_norm" or "map_kn" => TextureKind.Normal,
+        "map_bump" or "bump" or "disp" or "map_disp" => TextureKind.Height,
+        "map_pr" => TextureKind.Roughness,
+        "map_pm" => TextureKind.Metalness,
+        "map_ao" => TextureKind.Occlusion,
+        "map_d" => TextureKind.Opacity,
+        "map_ke" => TextureKind.Emission,
+        "map_ks" or "map_ns" or "map_ka" or "decal" or "refl" => TextureKind.Unknown,
         _ => null,
     };
 

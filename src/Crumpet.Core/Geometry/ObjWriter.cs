@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Numerics;
 using System.Text;
+using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Geometry;
 
@@ -88,16 +89,16 @@ public static class ObjWriter
         }
     }
 
-    private static string Statement(TextureSlot slot) => slot switch
+    private static string Statement(TextureKind slot) => slot switch
     {
-        TextureSlot.Colour => "map_Kd",
-        TextureSlot.Normal => "norm",
-        TextureSlot.Height => "map_Bump",
-        TextureSlot.Roughness => "map_Pr",
-        TextureSlot.Metalness => "map_Pm",
-        TextureSlot.Occlusion => "map_ao",
-        TextureSlot.Opacity => "map_d",
-        TextureSlot.Emission => "map_Ke",
+        TextureKind.BaseColour => "map_Kd",
+        TextureKind.Normal => "norm",
+        TextureKind.Height => "map_Bump",
+        TextureKind.Roughness => "map_Pr",
+        TextureKind.Metalness => "map_Pm",
+        TextureKind.Occlusion => "map_ao",
+        TextureKind.Opacity => "map_d",
+        TextureKind.Emission => "map_Ke",
         _ => "map_Ks",
     };
 

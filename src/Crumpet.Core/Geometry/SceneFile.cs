@@ -1,12 +1,13 @@
 using System.Numerics;
 using System.Runtime.InteropServices;
+using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Geometry;
 
 /// <summary>Crumpet's own binary form of a scene, read at the speed of memory. Little-endian.</summary>
 public static class SceneFile
 {
-    private const uint Magic = 0x32534343; // "CCS2"
+    private const uint Magic = 0x33534343; // "CCS3"
 
     /// <summary>The bytes of a scene.</summary>
     public static byte[] Write(Scene scene)
@@ -24,7 +25,7 @@ public static class SceneFile
             writer.Write(material.Textures.Count);
             foreach (var use in material.Textures)
             {
-                writer.Write((int)use.Slot);
+                writer.Write((byte)use.Slot);
                 writer.Write(use.Path);
                 writer.Write(use.UvSet);
                 Put(writer, (ReadOnlySpan<Matrix3x2>)[use.UvTransform]);
@@ -77,7 +78,7 @@ public static class SceneFile
             materials[i] = new Material(name, Get<Vector4>(reader)[0], reader.ReadSingle(), reader.ReadSingle());
             var uses = new TextureUse[reader.ReadInt32()];
             for (int use = 0; use < uses.Length; use++)
-                uses[use] = new TextureUse((TextureSlot)reader.ReadInt32(), reader.ReadString()) { UvSet = reader.ReadInt32(), UvTransform = Get<Matrix3x2>(reader)[0] };
+                uses[use] = new TextureUse((TextureKind)reader.ReadByte(), reader.ReadString()) { UvSet = reader.ReadInt32(), UvTransform = Get<Matrix3x2>(reader)[0] };
             if (uses.Length > 0)
                 materials[i] = materials[i] with { Textures = uses };
         }

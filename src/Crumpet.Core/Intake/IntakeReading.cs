@@ -167,7 +167,7 @@ internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, I
     {
         var byName = TextureKinds.ByName(file);
         var byContent = TextureKinds.ByContent(look.Content, look.Channels);
-        if (uses.Select(u => TextureKinds.BySlot(u.Slot)).FirstOrDefault(k => k != TextureKind.Unknown) is var bySlot && bySlot != TextureKind.Unknown)
+        if (uses.Select(u => u.Slot).FirstOrDefault(k => k != TextureKind.Unknown) is var bySlot && bySlot != TextureKind.Unknown)
         {
             // Slots for bumps take normal maps too, and only the content tells which it is.
             return bySlot == TextureKind.Height && (byContent == TextureKind.Normal || byName == TextureKind.Normal) ? (TextureKind.Normal, "its content") : (bySlot, "the material's slot");
@@ -194,7 +194,7 @@ internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, I
             picture = mend switch
             {
                 ResizeTexture m when (before.Width, before.Height) != (m.Width, m.Height) => PictureOps.Resize(before, m.Width, m.Height, MeaningOf(kind, before), cancel),
-                MakeNormals m => HeightToNormal.Convert(before, (float)m.Strength, m.Kernel, m.Wrap, input.GreenUp, cancel),
+                MakeNormals m => HeightToNormal.Convert(before, (float)m.Strength, m.Kernel, m.Wrap, input.Green == GreenDirection.Up, cancel),
                 UnitLength => PictureOps.UnitNormals(before),
                 DropAlpha => PictureOps.DropAlpha(before),
                 _ => before,

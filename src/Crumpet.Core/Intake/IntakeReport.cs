@@ -25,13 +25,6 @@ public sealed record IntakeRules
     [Within("The size of assets", 0.001, 100_000, Unit = "m")]
     public double? ExpectedSizeMetres { get; init; }
 
-    /// <summary>Largest side of a texture the target takes, pixels.</summary>
-    [Within("The largest texture", 64, ImageFile.LargestSide, Unit = "px")]
-    public int LargestTexture { get; init; } = 8192;
-
-    /// <summary>Whether the target wants square textures.</summary>
-    public bool SquareTextures { get; init; }
-
     /// <summary>Texel density of the kit's assets, px/m, for those that say none of their own; null where there is none.</summary>
     [Within("The density", 0.001, 1e7, Unit = "px/m")]
     public double? PixelsPerMetre { get; init; }
@@ -107,14 +100,14 @@ public sealed record FileReport(string Name, long Bytes, string Kind, int Object
 /// <param name="Slot">What for.</param>
 /// <param name="Path">Path in the source; empty for a picture inside the mesh file.</param>
 /// <param name="File">File found, or null.</param>
-public sealed record TextureLink(string Material, TextureSlot Slot, string Path, string? File);
+public sealed record TextureLink(string Material, TextureKind Slot, string Path, string? File);
 
 /// <summary>A picture in a slot of a material.</summary>
 /// <param name="Slot">What for.</param>
 /// <param name="File">File found for it, or null.</param>
 /// <param name="UvSet">UV set it is laid out by.</param>
 /// <param name="UvTransform">How UVs are moved before it is looked up, six numbers row by row.</param>
-public sealed record MaterialPicture(TextureSlot Slot, string? File, int UvSet, float[] UvTransform);
+public sealed record MaterialPicture(TextureKind Slot, string? File, int UvSet, float[] UvTransform);
 
 /// <summary>A material of the scene.</summary>
 /// <param name="Name">Its name.</param>

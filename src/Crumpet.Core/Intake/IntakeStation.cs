@@ -1,6 +1,7 @@
 using System.Numerics;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Imaging;
+using Crumpet.Core.Targets;
 
 namespace Crumpet.Core.Intake;
 
@@ -16,8 +17,11 @@ public sealed record IntakeInput(IReadOnlyList<SourceFile> Files, Func<SourceFil
     /// <summary>What the kit's assets share.</summary>
     public IntakeRules Rules { get; init; } = new();
 
-    /// <summary>Whether green is to grow upwards in normal maps.</summary>
-    public bool GreenUp { get; init; } = true;
+    /// <summary>What the target holds textures to.</summary>
+    public TextureLimits Limits { get; init; } = new Target().Limits;
+
+    /// <summary>Direction of green in normal maps that mends make.</summary>
+    public GreenDirection Green { get; init; }
 
     /// <summary>Whether maps are only made from textures, so that no high side is missed.</summary>
     public bool NeedsNoHigh { get; init; }

@@ -76,7 +76,7 @@ public sealed record PictureLook(int Width, int Height, int Channels, int Bits, 
         public PictureLook Done()
         {
             double normalShare = (double)normal / count;
-            var green = normalShare > 0.9 && !isGrey && channels >= 3 ? up < 0.7 * down ? GreenTurn.Up : down < 0.7 * up ? GreenTurn.Down : (GreenTurn?)null : null;
+            var green = normalShare > 0.9 && !isGrey && channels >= 3 ? up < 0.7 * down ? GreenDirection.Up : down < 0.7 * up ? GreenDirection.Down : (GreenDirection?)null : null;
             return new PictureLook(width, height, channels, bits, new PictureContent(
                 isGrey, hasAlpha ? new AlphaRange(least, greatest) : null, normalShare, normal > 0 ? (double)unit / normal : 0, saturation / count, (double)ends / count, colours.Count, mean / count, green));
         }

@@ -24,7 +24,7 @@ public sealed record ReadProblem(string Where, string What, string WhatToDo)
 }
 
 /// <summary>Reads one mesh file: <c>file</c> and what may lie beside it, <c>beside/NAME</c>, to <c>scene</c>, or to <c>problem</c>.</summary>
-public sealed class ReadJob() : JobKind<ReadSettings>("read", 1)
+public sealed class ReadJob() : JobKind<ReadSettings>("read", 2)
 {
     // Below this a file is read before threads are at work.
     private const long Large = 4 << 20;

@@ -1,6 +1,7 @@
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Jobs;
+using Crumpet.Core.Targets;
 
 namespace Crumpet.Core.Intake;
 
@@ -14,17 +15,18 @@ public sealed record TakenFile(string Name, long Bytes, Side? ForcedSide);
 /// <param name="Pattern">Pattern by which object names are read.</param>
 /// <param name="Mends">The asset's mends.</param>
 /// <param name="Rules">What the kit's assets share, as far as it concerns what arrives.</param>
-/// <param name="GreenUp">Whether green grows upwards in normal maps that mends make; null where none does.</param>
+/// <param name="Limits">What the target holds textures to.</param>
+/// <param name="Green">Direction of green in normal maps that mends make; null where none does.</param>
 /// <param name="NeedsNoHigh">Whether no high side is missed.</param>
 /// <param name="Files">All files, in their order.</param>
-public sealed record TakeInSettings(string Pattern, IReadOnlyList<Mend> Mends, IntakeRules Rules, bool? GreenUp, bool NeedsNoHigh, IReadOnlyList<TakenFile> Files);
+public sealed record TakeInSettings(string Pattern, IReadOnlyList<Mend> Mends, IntakeRules Rules, TextureLimits Limits, GreenDirection? Green, bool NeedsNoHigh, IReadOnlyList<TakenFile> Files);
 
 /// <summary>
 /// Applies mends to all that was read and says what is inside and what would hurt later. Takes for each file by its number
 /// <c>scene/N</c>, <c>look/N</c> or <c>problem/N</c>, and <c>picture/N</c> where a mend may change it; gives <c>scene</c> in pieces
 /// (<c>shape/K</c>, <c>spread/K</c>, <c>rest/K</c> of object K), <c>materials</c>, <c>objects</c>, and pictures that mends made.
 /// </summary>
-public sealed class TakeInJob() : JobKind<TakeInSettings>("take in", 1)
+public sealed class TakeInJob() : JobKind<TakeInSettings>("take in", 2)
 {
     /// <inheritdoc/>
     public override string Words => "assets to look through";
@@ -55,7 +57,8 @@ public sealed class TakeInJob() : JobKind<TakeInSettings>("take in", 1)
             PictureMade = (name, picture) => pictures.Add((name, picture is Bitmap32 real ? ImageFile.WriteTiff(real) : ImageFile.WritePng(picture, cancel: context.Cancel))),
             Mends = settings.Mends,
             Rules = settings.Rules,
-            GreenUp = settings.GreenUp ?? true,
+            Limits = settings.Limits,
+            Green = settings.Green ?? GreenDirection.Up,
             NeedsNoHigh = settings.NeedsNoHigh,
             Threads = context.Threads,
             Scenes = f => Given(f, "scene", SceneFile.Read),

@@ -2,53 +2,6 @@ using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Intake;
 
-/// <summary>What a texture most likely is.</summary>
-public enum TextureKind
-{
-    /// <summary>Not told.</summary>
-    Unknown,
-
-    /// <summary>Colour of the surface.</summary>
-    BaseColour,
-
-    /// <summary>Tangent-space normals.</summary>
-    Normal,
-
-    /// <summary>Height, also called bump or displacement.</summary>
-    Height,
-
-    /// <summary>Roughness.</summary>
-    Roughness,
-
-    /// <summary>Metalness.</summary>
-    Metalness,
-
-    /// <summary>Ambient occlusion.</summary>
-    Occlusion,
-
-    /// <summary>Opacity.</summary>
-    Opacity,
-
-    /// <summary>Light the surface gives off.</summary>
-    Emission,
-
-    /// <summary>Flat colours that tell areas apart.</summary>
-    Id,
-
-    /// <summary>Several grey maps in one picture's channels.</summary>
-    Masks,
-}
-
-/// <summary>Which way green runs in a normal map.</summary>
-public enum GreenTurn
-{
-    /// <summary>Upwards.</summary>
-    Up,
-
-    /// <summary>Downwards.</summary>
-    Down,
-}
-
 /// <summary>What is known of one texture.</summary>
 /// <param name="File">File name with its folders.</param>
 /// <param name="Format">Its file format.</param>
@@ -62,7 +15,7 @@ public enum GreenTurn
 /// <param name="Green">For a normal map, which way green runs; null where its content does not tell.</param>
 /// <param name="UsedBy">Materials that use it.</param>
 public sealed record TextureReport(
-    string File, string Format, int Width, int Height, int Bits, int Channels, string ChannelsUsed, TextureKind Kind, string KindBy, GreenTurn? Green, IReadOnlyList<string> UsedBy)
+    string File, string Format, int Width, int Height, int Bits, int Channels, string ChannelsUsed, TextureKind Kind, string KindBy, GreenDirection? Green, IReadOnlyList<string> UsedBy)
 {
     /// <summary>What its numbers mean: colours are stored for the eye, everything else as plain numbers.</summary>
     public ColourMeaning Meaning => Kind switch
@@ -94,7 +47,7 @@ public sealed record AlphaRange(float Least, float Greatest)
 /// <param name="Colours">Distinct colours among the looked-at pixels, up to 64.</param>
 /// <param name="Mean">Mean of the first channel.</param>
 /// <param name="Green">Which way green runs if it is a normal map, or null.</param>
-public sealed record PictureContent(bool IsGrey, AlphaRange? Alpha, double NormalShare, double UnitShare, double Saturation, double Ends, int Colours, double Mean, GreenTurn? Green)
+public sealed record PictureContent(bool IsGrey, AlphaRange? Alpha, double NormalShare, double UnitShare, double Saturation, double Ends, int Colours, double Mean, GreenDirection? Green)
 {
     /// <summary>What the channels hold, in words.</summary>
     public string Words(int channels)
@@ -133,20 +86,6 @@ public static class TextureKinds
         var words = parted.ToLowerInvariant().Split(['_', '-', '.', ' '], StringSplitOptions.RemoveEmptyEntries).ToHashSet();
         return Named.FirstOrDefault(n => n.Words.Any(words.Contains)).Kind;
     }
-
-    /// <summary>The kind a material's slot tells.</summary>
-    public static TextureKind BySlot(Geometry.TextureSlot slot) => slot switch
-    {
-        Geometry.TextureSlot.Colour => TextureKind.BaseColour,
-        Geometry.TextureSlot.Normal => TextureKind.Normal,
-        Geometry.TextureSlot.Height => TextureKind.Height,
-        Geometry.TextureSlot.Roughness => TextureKind.Roughness,
-        Geometry.TextureSlot.Metalness => TextureKind.Metalness,
-        Geometry.TextureSlot.Occlusion => TextureKind.Occlusion,
-        Geometry.TextureSlot.Opacity => TextureKind.Opacity,
-        Geometry.TextureSlot.Emission => TextureKind.Emission,
-        _ => TextureKind.Unknown,
-    };
 
     /// <summary>The kind the numbers look like.</summary>
     public static TextureKind ByContent(PictureContent content, int channels)

@@ -1,5 +1,6 @@
 using System.Numerics;
 using Crumpet.Core.Geometry;
+using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Intake;
 
@@ -40,7 +41,7 @@ internal static class TextureFindings
 
     private static IEnumerable<Finding> Sizes(IntakeLook look, TextureReport t)
     {
-        int limit = look.Input.Rules.LargestTexture;
+        int limit = look.Input.Limits.LargestSide;
         int width = NearestPower(t.Width), height = NearestPower(t.Height), side = Math.Min(limit, Math.Max(width, height));
         if (Math.Max(t.Width, t.Height) > limit)
         {
@@ -48,11 +49,11 @@ internal static class TextureFindings
             int w = NearestPower((int)(t.Width * scale)), h = NearestPower((int)(t.Height * scale));
             yield return Resize(Severity.Warn, "texture-too-large", t, $"{t.File} is {Size(t)}, and the target takes {limit} px at most; make it smaller.", w, h, true);
         }
-        else if (t.Width != width || t.Height != height)
+        else if (look.Input.Limits.PowerOfTwo && (t.Width != width || t.Height != height))
         {
             yield return Resize(Severity.Warn, "texture-not-power-of-two", t, $"{t.File} is {Size(t)}; sides that are no power of two get no mips and no block compression in many engines. {width} × {height} px is nearest.", width, height, false);
         }
-        else if (look.Input.Rules.SquareTextures && t.Width != t.Height)
+        else if (look.Input.Limits.Square && t.Width != t.Height)
         {
             yield return Resize(Severity.Warn, "texture-not-square", t, $"{t.File} is {Size(t)}, and the target wants squares; {side} × {side} px keeps all its detail.", side, side, true);
         }
@@ -82,7 +83,7 @@ internal static class TextureFindings
                 Mends = [new("Drop the alpha", true, new DropAlpha { File = t.File })],
             };
         }
-        bool inNormalSlot = links.Any(l => l.File == t.File && l.Slot == TextureSlot.Normal);
+        bool inNormalSlot = links.Any(l => l.File == t.File && l.Slot == TextureKind.Normal);
         if (t.Kind == TextureKind.Normal && (content.IsGrey || t.Channels < 3))
         {
             yield return new Finding(Severity.Warn, "normal-is-height", t.File, $"{t.File} {(inNormalSlot ? "is used as a normal map" : "is named a normal map")} but is grey, as bump and height maps are; make normals of it.", 1)

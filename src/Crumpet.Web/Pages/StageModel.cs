@@ -63,7 +63,7 @@ public sealed record StageModel(AssetView View, StageStart Start)
                 High = Url(Station.Intake, "high.preview"),
                 Others = Others().ToDictionary(s => s, s => Url(Station.Intake, $"{s}.preview")),
                 Sheets = Sheets(),
-                plan.Bake.Green,
+                plan.Target.Green,
                 SheetSize = plan.Bake.Size,
                 Rays = View.Url(Station.Pairs, "rays.preview"),
                 Trays = trays ?? [],

@@ -65,7 +65,7 @@ public sealed class BakerTests
         BakePart[] parts = [new BakePart("ball", [Shapes.Sphere("low", 16, 8)], [Shapes.Sphere("high", 64, 32)])];
         var settings = new BakeSettings { Size = 64, Dither = false, OutwardReachMetres = 0.2f, InwardReachMetres = 0.2f, Maps = [BakeMap.Normal] };
         var up = Bake(parts, settings).Maps[BakeMap.Normal];
-        var down = Bake(parts, settings with { Green = GreenDirection.Down }).Maps[BakeMap.Normal];
+        var down = Baker.Bake(new BakeInput("sheet", parts, [new BakeTray([0])]) { Green = GreenDirection.Down }, settings, 2, null, default).Maps[BakeMap.Normal];
         for (int i = 0; i < 64 * 64; i++)
         {
             int a = Code(up, i % 64, i / 64, 1), b = Code(down, i % 64, i / 64, 1);

@@ -52,9 +52,9 @@ public sealed class MapMakerTests
         Assert.Equal(1 / Radius, MadeMaps.Curvature(bump, Side, 3, false, 2, default)[64 * Side + 64], 1e-6f);
         var source = new Bitmap16(Side, Side, 3, [.. Enumerable.Range(0, Side * Side).SelectMany(i => new[] { Dome(i).X, Dome(i).Y, Dome(i).Z }).Select(v => (ushort)((v * 0.5f + 0.5f) * 65535))]);
         var made = new MadeMap("n.png", MadeOf.Normal, BakeMap.Curvature) { Wrap = false };
-        Assert.True(MapMaker.Make(made, source, true, 1, default).Unit(64, 64, 0) > 0.52f);
+        Assert.True(MapMaker.Make(made, source, GreenDirection.Up, 1, default).Unit(64, 64, 0) > 0.52f);
         // Green the other way round makes a saddle of it: flat.
-        Assert.Equal(0.5f, MapMaker.Make(made, source, false, 1, default).Unit(64, 64, 0), 0.002f);
+        Assert.Equal(0.5f, MapMaker.Make(made, source, GreenDirection.Down, 1, default).Unit(64, 64, 0), 0.002f);
     }
 
     [Fact]
@@ -67,9 +67,9 @@ public sealed class MapMakerTests
             float r = Vector2.Distance(new Vector2(i % Across, i / Across), new Vector2(50));
             return (ushort)(65535 * Math.Clamp(r / 25, 0, 1) * Math.Clamp(r / 25, 0, 1) + 0.5f);
         })]);
-        var direct = MapMaker.Make(new MadeMap("h", MadeOf.Height, BakeMap.Occlusion) { Strength = 12, Wrap = false }, heights, true, 2, default);
-        var normals = MapMaker.Make(new MadeMap("h", MadeOf.Height, BakeMap.Normal) { Strength = 12, Wrap = false }, heights, true, 2, default);
-        var through = MapMaker.Make(new MadeMap("n", MadeOf.Normal, BakeMap.Occlusion) { Wrap = false }, normals, true, 2, default);
+        var direct = MapMaker.Make(new MadeMap("h", MadeOf.Height, BakeMap.Occlusion) { Strength = 12, Wrap = false }, heights, GreenDirection.Up, 2, default);
+        var normals = MapMaker.Make(new MadeMap("h", MadeOf.Height, BakeMap.Normal) { Strength = 12, Wrap = false }, heights, GreenDirection.Up, 2, default);
+        var through = MapMaker.Make(new MadeMap("n", MadeOf.Normal, BakeMap.Occlusion) { Wrap = false }, normals, GreenDirection.Up, 2, default);
         Assert.InRange(direct.Unit(50, 50, 0), 0.8f, 0.95f);
         Assert.InRange(Enumerable.Range(0, Across * Across).Average(i => Math.Abs(direct.Unit(i % Across, i / Across, 0) - through.Unit(i % Across, i / Across, 0))), 0, 0.02);
     }

@@ -69,7 +69,7 @@ public sealed class MapTests
         // A picture of four colours over the whole high plane.
         var picture = new Bitmap8(2, 2, 4, [255, 0, 0, 255, 0, 255, 0, 128, 0, 0, 255, 255, 255, 255, 255, 0]);
         var masks = new Bitmap8(1, 1, 3, [0, 128, 64]);
-        var textures = new Dictionary<TextureSlot, BakeTexture> { [TextureSlot.Colour] = new(picture, 0, Matrix3x2.Identity), [TextureSlot.Roughness] = new(masks, 0, Matrix3x2.Identity) };
+        var textures = new Dictionary<TextureKind, BakeTexture> { [TextureKind.BaseColour] = new(picture, 0, Matrix3x2.Identity), [TextureKind.Roughness] = new(masks, 0, Matrix3x2.Identity) };
         var material = new BakeMaterial(Material.Plain with { BaseColour = Vector4.One, Roughness = 1, Metalness = 1 }, textures);
         var result = Baker.Bake(Bakes.Input(Shapes.Plane("low"), Shapes.Plane("high")) with { Materials = [material] }, Plain with { Maps = [BakeMap.Colour, BakeMap.Opacity, BakeMap.Roughness, BakeMap.Metalness] }, 2, null, default);
         var colour = result.Maps[BakeMap.Colour];
@@ -105,7 +105,7 @@ public sealed class MapTests
     {
         var code = (texel + Vector3.One) / 2 * ushort.MaxValue;
         var texture = new BakeTexture(new Bitmap16(1, 1, 3, [(ushort)code.X, (ushort)code.Y, (ushort)code.Z]), 0, turn);
-        var material = new BakeMaterial(Material.Plain, new Dictionary<TextureSlot, BakeTexture> { [TextureSlot.Normal] = texture });
+        var material = new BakeMaterial(Material.Plain, new Dictionary<TextureKind, BakeTexture> { [TextureKind.Normal] = texture });
         var high = Shapes.Plane("high");
         if (isMirrored)
             high = high with { UvSets = [Array.ConvertAll(high.Uvs!, uv => new Vector2(1 - uv.X, uv.Y))] };
@@ -185,7 +185,7 @@ public sealed class MapTests
         }
     }
 
-    private static BakeMaterial Named(string name) => new(Material.Plain with { Name = name }, new Dictionary<TextureSlot, BakeTexture>());
+    private static BakeMaterial Named(string name) => new(Material.Plain with { Name = name }, new Dictionary<TextureKind, BakeTexture>());
 
     /// <summary>Half of the plane over the tile.</summary>
     private static Mesh Half(string name, float from, int material) => Bakes.Bent(name, 1, 1, (u, v) => new Vector3(from - 0.5f + u / 2, 0, 0.5f - v)) with { TriangleMaterials = [material, material] };

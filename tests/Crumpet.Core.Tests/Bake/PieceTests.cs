@@ -2,8 +2,10 @@ using System.Numerics;
 using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
 using Crumpet.Core.Geometry;
+using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Pairs;
+using Crumpet.Core.Targets;
 using Crumpet.Core.Tests.Building;
 using Crumpet.Demo;
 using Xunit;
@@ -56,9 +58,9 @@ public sealed class PieceTests
         Assert.Equal(["ID"], Cast(Settings with { IdBy = IdSource.Shell }));
         Assert.Equal(["concave", "convex", "curvature"], Cast(Settings with { CurvatureRadiusMetres = 0.004f }));
         // What only changes how numbers are written casts nothing.
+        Assert.DoesNotContain(asset.Run(new AssetPlan { Bake = Settings, Target = new Target { Green = GreenDirection.Down } }, Station.Bake), w => w.Kind == "piece");
         Assert.Empty(Cast(Settings with
         {
-            Green = GreenDirection.Down,
             Bits = 16,
             Dither = false,
             PaddingPixels = 3,

@@ -1,5 +1,6 @@
 using Crumpet.Core.Bind;
 using Crumpet.Core.Imaging;
+using Crumpet.Core.Targets;
 using Xunit;
 
 namespace Crumpet.Core.Tests.Bind;
@@ -13,7 +14,7 @@ public sealed class BinderTests
     [Fact]
     public void Files_fill_the_slots_their_names_say()
     {
-        var (slots, findings) = Binder.Bind("box", Binder.DefaultPattern, [Masks, Normal, Colour]);
+        var (slots, findings) = Binder.Bind("box", Binder.DefaultPattern, new Target().Inputs, [Masks, Normal, Colour]);
         Assert.Equal(["box_colour.dds", "box_normal.dds", "box_masks.dds"], slots.Select(s => s.File));
         Assert.Empty(findings);
     }
@@ -21,7 +22,7 @@ public sealed class BinderTests
     [Fact]
     public void An_empty_slot_says_whether_the_name_is_missing_miswritten_or_of_the_wrong_kind()
     {
-        var (slots, findings) = Binder.Bind("box", Binder.DefaultPattern, [Colour with { File = "Box_colour.dds" }, Normal with { Meaning = ColourMeaning.Srgb }]);
+        var (slots, findings) = Binder.Bind("box", Binder.DefaultPattern, new Target().Inputs, [Colour with { File = "Box_colour.dds" }, Normal with { Meaning = ColourMeaning.Srgb }]);
         Assert.All(slots, s => Assert.Null(s.File));
         Assert.Contains("upper and lower case", slots[0].Reason!, StringComparison.Ordinal);
         Assert.Contains("flagged as srgb", slots[1].Reason!, StringComparison.Ordinal);

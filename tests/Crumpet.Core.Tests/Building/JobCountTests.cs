@@ -51,7 +51,7 @@ public sealed class JobCountTests
         asset.Run(Plan);
         Assert.Equal(
             ["sheet map normal of stone", "output normal of stone", "texture normal of stone", "package"],
-            Worked(asset, Plan with { Bake = Plan.Bake with { Green = GreenDirection.Down } }));
+            Worked(asset, Plan with { Target = Plan.Target with { Green = GreenDirection.Down } }));
         // Nothing that is packed asks for where things are.
         Assert.Equal(["sheet map position of stone"], Worked(asset, Plan with { Bake = Plan.Bake with { Files = new Dictionary<BakeMap, MapFile> { [BakeMap.Position] = MapFile.Exr } } }));
     }

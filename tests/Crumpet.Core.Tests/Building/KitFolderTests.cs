@@ -3,8 +3,10 @@ using System.Text.Json;
 using System.Text.Json.Nodes;
 using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
+using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Pairs;
+using Crumpet.Core.Targets;
 using Xunit;
 
 namespace Crumpet.Core.Tests.Building;
@@ -56,7 +58,7 @@ public sealed class KitFolderTests
     [InlineData("assets/wind_gauge/asset.json", "\"sources\": [ { \"path\": \"../x.glb\" } ]", "leaves the asset's folder")]
     [InlineData("kit.json", "\"assets\": [ \"../x\" ]", "is no name of a folder")]
     [InlineData("kit.json", "\"assets\": [ \"gone\" ]", "there is no assets/gone/asset.json")]
-    [InlineData("kit.json", "\"version\": 9", "it must be 1 to 2")]
+    [InlineData("kit.json", "\"version\": 9", "it must be 1 to 3")]
     public void What_is_wrong_is_said_with_file_line_and_remedy(string file, string put, string said)
     {
         var files = Kit([]).Documents().ToDictionary(d => d.Path, d => Encoding.UTF8.GetString(d.Bytes));
@@ -72,14 +74,35 @@ public sealed class KitFolderTests
     [Fact]
     public void A_kit_of_the_first_version_is_brought_up_and_a_folder_without_one_says_what_to_do()
     {
-        var old = new KitFile(1, "old", [new KitAsset("Crate", "crate", ["low.obj"], KitPlan)], new IntakeRules { LargestTexture = 1024 });
-        var kit = KitFolder.Read(p => p == "kit.json" ? old.Write() : null);
-        Assert.Equal(("old", "crate", 1024, 1024), (kit.Name, kit.Assets[0].Folder, kit.Rules.LargestTexture, kit.PlanOf(kit.Assets[0]).Bake.Size));
+        byte[] old = Encoding.UTF8.GetBytes("""
+            {
+              "version": 1, "name": "old", "rules": { "largestTexture": 1024, "squareTextures": true, "expectedSizeMetres": 3 },
+              "assets": [{ "name": "Crate", "folder": "crate", "sources": ["low.obj"], "plan": { "bake": { "size": 512, "green": "down" } } }]
+            }
+            """);
+        var kit = KitFolder.Read(p => p == "kit.json" ? old : null);
+        Assert.Equal(("old", "crate", 3.0), (kit.Name, kit.Assets[0].Folder, kit.Rules.ExpectedSizeMetres));
+        var plan = kit.PlanOf(kit.Assets[0]);
+        Assert.Equal((512, GreenDirection.Down, new TextureLimits(1024, true, true)), (plan.Bake.Size, plan.Target.Green, plan.Target.Limits));
         Assert.Contains("Give the folder that holds kit.json", Assert.Throws<SourceFileException>(() => KitFolder.Read(_ => null)).Message, StringComparison.Ordinal);
     }
 
+    [Fact]
+    public void A_kit_of_the_second_version_says_of_its_target_what_its_rules_and_bakes_said()
+    {
+        var files = new Dictionary<string, string>
+        {
+            ["kit.json"] = """{ "version": 2, "name": "old", "assets": ["crate"], "rules": { "largestTexture": 512 }, "settings": { "bake": { "size": 256, "green": "down" } } }""",
+            ["assets/crate/asset.json"] = """{ "version": 2, "name": "Crate", "sources": [{ "path": "low.obj" }], "settings": { "bake": { "green": "up" } } }""",
+        };
+        var kit = KitFolder.Read(p => files.TryGetValue(p, out string? text) ? Encoding.UTF8.GetBytes(text) : null);
+        Assert.Equal((256, GreenDirection.Down, 512), (kit.Plan.Bake.Size, kit.Plan.Target.Green, kit.Plan.Target.LargestTexture));
+        Assert.Equal("""{"target":{"green":"up"}}""", kit.Assets[0].Own.ToJsonString());
+        Assert.Equal(GreenDirection.Up, kit.PlanOf(kit.Assets[0]).Target.Green);
+    }
+
     private static KitFolder Kit(JsonObject own) => new(
-        "Marsh", new IntakeRules { LargestTexture = 2048, Mends = [new TurnUpright()] }, KitPlan,
+        "Marsh", new IntakeRules { ExpectedSizeMetres = 2, Mends = [new TurnUpright()] }, KitPlan,
         [new KitFolderAsset("Wind gauge", KitFolder.FolderOf("Wind gauge"), [new KitFolderSource("low.obj"), new KitFolderSource("sub/high.glb", Side.High)], own)]);
 
     private static string Text(AssetPlan plan) => JsonSerializer.Serialize(plan, BuildJson.Options);

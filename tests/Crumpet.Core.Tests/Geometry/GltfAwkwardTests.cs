@@ -2,6 +2,7 @@ using System.Numerics;
 using System.Text;
 using System.Text.Json;
 using Crumpet.Core.Geometry;
+using Crumpet.Core.Imaging;
 using Xunit;
 
 namespace Crumpet.Core.Tests.Geometry;
@@ -105,7 +106,7 @@ public sealed class GltfAwkwardTests
         var material = Assert.Single(GltfReader.Read(file.Bytes(), "x.gltf", _ => null).Materials);
         Assert.Equal((0.5f, 0.25f), (material.BaseColour.X, material.Roughness));
         var use = Assert.Single(material.Textures);
-        Assert.Equal((TextureSlot.Colour, "maps/a b.png", 1), (use.Slot, use.Path, use.UvSet));
+        Assert.Equal((TextureKind.BaseColour, "maps/a b.png", 1), (use.Slot, use.Path, use.UvSet));
         // Offset (0.25, 0.5) with v downwards moves the picture's point (0, 1 upwards) to (0.25, 0.5 upwards).
         Assert.Equal(new Vector2(0.25f, 0.5f), Vector2.Transform(new Vector2(0, 1), use.UvTransform));
     }

@@ -1,5 +1,6 @@
 using System.Numerics;
 using Crumpet.Core.Geometry;
+using Crumpet.Core.Imaging;
 using Crumpet.Demo;
 using Xunit;
 
@@ -43,13 +44,13 @@ public sealed class RoundTripTests
     {
         var cube = Shapes.Cube("box_high");
         cube = cube with { Colours = [.. cube.Corners.Select(c => new Vector4(cube.Positions[c] + new Vector3(0.5f), 1))] };
-        var scene = new Scene("", [cube], [Material.Plain with { Textures = [new TextureUse(TextureSlot.Normal, "maps/a b.png")] }], []);
+        var scene = new Scene("", [cube], [Material.Plain with { Textures = [new TextureUse(TextureKind.Normal, "maps/a b.png")] }], []);
         using MemoryStream obj = new(), library = new();
         ObjWriter.Write(scene, obj, "x.mtl");
         ObjWriter.WriteLibrary(scene.Materials, library);
         obj.Position = library.Position = 0;
         var back = ObjReader.Read(obj, "x.obj", name => MtlReader.Read(library, name));
-        Assert.Equal(new TextureUse(TextureSlot.Normal, "maps/a b.png"), back.Materials[0].Textures[0]);
+        Assert.Equal(new TextureUse(TextureKind.Normal, "maps/a b.png"), back.Materials[0].Textures[0]);
         for (int c = 0; c < 36; c++)
             Assert.True(Vector4.Distance(cube.Colours![c], back.Meshes[0].Colours![c]) < 1e-4f);
     }
@@ -93,7 +94,7 @@ public sealed class RoundTripTests
     [Fact]
     public void A_stored_scene_keeps_what_a_source_told()
     {
-        var use = new TextureUse(TextureSlot.Colour, "a.png") { UvSet = 1, UvTransform = Matrix3x2.CreateScale(2, 3) };
+        var use = new TextureUse(TextureKind.BaseColour, "a.png") { UvSet = 1, UvTransform = Matrix3x2.CreateScale(2, 3) };
         var mesh = Shapes.Plane("p") with { Placement = Matrix4x4.CreateScale(2), IsHidden = true, TrianglePolygons = [0, 0] };
         var back = SceneFile.Read(SceneFile.Write(new Scene("f.obj", [mesh], [Material.Plain with { Textures = [use] }], []) { Strays = [new Stray("Eye", "camera")] }));
         Assert.Equal(("f.obj", use, new Stray("Eye", "camera")), (back.FileName, back.Materials[0].Textures[0], back.Strays[0]));

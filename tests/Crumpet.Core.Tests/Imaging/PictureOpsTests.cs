@@ -32,7 +32,7 @@ public sealed class PictureOpsTests
         foreach (bool up in (bool[])[true, false])
         {
             var content = PictureContent(HeightToNormal.Convert(bumps, 6, 3, true, up));
-            Assert.Equal(up ? Core.Intake.GreenTurn.Up : Core.Intake.GreenTurn.Down, content.Green);
+            Assert.Equal(up ? GreenDirection.Up : GreenDirection.Down, content.Green);
             Assert.True(content.NormalShare > 0.99 && content.UnitShare > 0.99);
         }
         Assert.Null(PictureContent(new Bitmap8(64, 64, 3, [.. Enumerable.Repeat((byte[])[128, 128, 255], 4096).SelectMany(p => p)])).Green);

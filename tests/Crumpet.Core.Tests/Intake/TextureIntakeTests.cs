@@ -1,6 +1,7 @@
 using System.Text;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
+using Crumpet.Core.Targets;
 using Xunit;
 
 namespace Crumpet.Core.Tests.Intake;
@@ -49,10 +50,10 @@ public sealed class TextureIntakeTests
     [InlineData(64, 16, true, 8192, "texture-not-square", 64, 64)]
     public void Sizes_the_target_does_not_take_are_mended(int width, int height, bool square, int limit, string code, int newWidth, int newHeight)
     {
-        var rules = new IntakeRules { SquareTextures = square, LargestTexture = limit };
-        var finding = Assert.Single(Run("w.png", [], rules, ("w.png", Picture(width, height))).Findings, f => f.Code.StartsWith("texture", StringComparison.Ordinal));
+        var limits = new TextureLimits(limit, square, PowerOfTwo: true);
+        var finding = Assert.Single(Run("w.png", [], limits, ("w.png", Picture(width, height))).Findings, f => f.Code.StartsWith("texture", StringComparison.Ordinal));
         Assert.Equal(code, finding.Code);
-        var mended = Run("w.png", [finding.Mends[0].Mend], rules, ("w.png", Picture(width, height)));
+        var mended = Run("w.png", [finding.Mends[0].Mend], limits, ("w.png", Picture(width, height)));
         Assert.DoesNotContain(mended.Findings, f => f.Code.StartsWith("texture", StringComparison.Ordinal));
         var picture = Assert.Single(mended.Pictures).Value;
         Assert.Equal((newWidth, newHeight), (picture.Width, picture.Height));
@@ -112,12 +113,12 @@ public sealed class TextureIntakeTests
 
     private static IntakeResult Run(string path, params (string Name, byte[] Bytes)[] pictures) => Run(path, [], pictures);
 
-    private static IntakeResult Run(string path, Mend[] mends, params (string Name, byte[] Bytes)[] pictures) => Run(path, mends, new IntakeRules(), pictures);
+    private static IntakeResult Run(string path, Mend[] mends, params (string Name, byte[] Bytes)[] pictures) => Run(path, mends, new Target().Limits, pictures);
 
-    private static IntakeResult Run(string path, Mend[] mends, IntakeRules rules, params (string Name, byte[] Bytes)[] pictures)
+    private static IntakeResult Run(string path, Mend[] mends, TextureLimits limits, params (string Name, byte[] Bytes)[] pictures)
     {
         var files = pictures.Append(("a.obj", Encoding.UTF8.GetBytes(Mesh))).Append(("a.mtl", Encoding.UTF8.GetBytes($"newmtl paint\n{(path.Length > 0 ? $"map_Kd {path}\n" : "")}"))).ToDictionary(f => f.Item1, f => f.Item2);
         var sources = files.Select(f => new SourceFile(f.Key, f.Key, f.Value.Length)).OrderBy(f => f.Name, StringComparer.Ordinal).ToArray();
-        return IntakeStation.Run(new IntakeInput(sources, s => new MemoryStream(files[s.Name]), Sides.DefaultPattern) { Mends = mends, Rules = rules });
+        return IntakeStation.Run(new IntakeInput(sources, s => new MemoryStream(files[s.Name]), Sides.DefaultPattern) { Mends = mends, Limits = limits });
     }
 }

@@ -1,4 +1,5 @@
 using Crumpet.Core.Bake;
+using Crumpet.Core.Imaging;
 using Crumpet.Core.Pairs;
 
 namespace Crumpet.Web.Pages.Bake;
@@ -119,7 +120,6 @@ public sealed class BakeForm
         HeightRangeMetres = Length(nameof(BakeSettings.HeightRangeMetres), HeightRange),
         IdBy = IdBy,
         OpacityBy = OpacityBy,
-        Green = Green,
         HighNormals = HighNormals,
         PaddingPixels = (int)(FormNumber.ReadIfAny<BakeSettings>(nameof(BakeSettings.PaddingPixels), Padding) ?? BakeSettings.WholeSheet),
         CoverageAlpha = Alpha,

@@ -1,6 +1,7 @@
 using System.Globalization;
 using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
+using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
 using Microsoft.AspNetCore.Mvc;
 
@@ -35,7 +36,7 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     {
         try
         {
-            Problem = await Workbench.DecideAsync(Id, plan => plan with { Bake = form.Into(plan.Bake) }, AsOf);
+            Problem = await Workbench.DecideAsync(Id, plan => plan with { Bake = form.Into(plan.Bake), Target = plan.Target with { Green = form.Green } }, AsOf);
         }
         catch (FormatException e)
         {

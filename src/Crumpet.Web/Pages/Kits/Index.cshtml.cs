@@ -1,6 +1,7 @@
 using System.ComponentModel.DataAnnotations;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
+using Crumpet.Core.Targets;
 using Crumpet.Web.Hosting;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
@@ -65,12 +66,12 @@ public sealed class IndexModel(Workbench workbench, KitDesk kits) : PageModel, I
     }
 
     /// <summary>Changes what the kit's assets share.</summary>
-    public async Task<IActionResult> OnPostRulesAsync(string? size, string? density, int largest, bool square, bool colours)
+    public async Task<IActionResult> OnPostRulesAsync(string? size, string? density, bool colours)
     {
         try
         {
             double? metres = FormNumber.ReadIfAny<IntakeRules>(nameof(IntakeRules.ExpectedSizeMetres), size), pixels = FormNumber.ReadIfAny<IntakeRules>(nameof(IntakeRules.PixelsPerMetre), density);
-            return await ChangeAsync(r => r with { ExpectedSizeMetres = metres, PixelsPerMetre = pixels, LargestTexture = largest, SquareTextures = square, ExpectsIdColours = colours });
+            return await ChangeAsync(r => r with { ExpectedSizeMetres = metres, PixelsPerMetre = pixels, ExpectsIdColours = colours });
         }
         catch (FormatException e)
         {
@@ -104,6 +105,15 @@ public sealed class IndexModel(Workbench workbench, KitDesk kits) : PageModel, I
         {
             Problem = e.Message;
         }
+        return Problem is null ? RedirectToPage(new { Id }) : await OnGetAsync();
+    }
+
+    /// <summary>Takes a ready target for the kit.</summary>
+    public async Task<IActionResult> OnPostTargetAsync(string? target)
+    {
+        if (ReadyTargets.Find(target) is not { } ready)
+            return await ShowAsync($"There is no target of that name; the ready ones are {string.Join("; ", ReadyTargets.All.Select(t => t.Name))}.");
+        Problem = await workbench.DecideForKitAsync(Id, plan => plan with { Target = ready }, AsOf);
         return Problem is null ? RedirectToPage(new { Id }) : await OnGetAsync();
     }
 

@@ -36,8 +36,9 @@ export class LookBook {
     const [sideName, kind, name] = look.split(":"), side = this.stage.side(look);
     if (!this.materials.has(look)) {
       const shader = kind === "map" ? "map" : shaderLook[kind] ?? kind;
-      // Each sheet has maps of its own; what lies on it is drawn with them.
-      const sheets = ["map", "baked", "delivered"].includes(kind) ? this.stage.config.sheets : [{ material: null }];
+      // Each sheet has maps of its own; what lies on it is drawn with them. While a bake is at work there is none.
+      const own = ["map", "baked", "delivered"].includes(kind) ? this.stage.config.sheets : [];
+      const sheets = own.length ? own : [{ material: null, maps: {}, textures: {} }];
       this.materials.set(look, await Promise.all(sheets.map(async (sheet) => {
         const material = this.make(shader), u = material.uniforms;
         u.onlyMaterial.value = sheet.material ?? -1;
