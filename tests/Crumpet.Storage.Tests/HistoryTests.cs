@@ -1,5 +1,7 @@
+using System.Text.Json.Nodes;
 using Crumpet.Core;
 using Crumpet.Core.Building;
+using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
 using Crumpet.Storage;
 using Microsoft.EntityFrameworkCore;
@@ -199,5 +201,41 @@ public sealed class HistoryTests : IDisposable
         var asset = new Asset { Name = "Gauge", PlanJson = "" };
         asset.SetPlan(new AssetPlan());
         return asset;
+    }
+
+    [Fact]
+    public void What_bakes_and_rules_said_of_the_target_is_the_targets_in_old_kits_assets_and_every_decision()
+    {
+        Database.Prepare(folder);
+        using (var db = new CrumpetDb(Database.Options(folder)))
+        {
+            // As the program before wrote them: green among the bake's settings, sizes among the rules; the last decision is taken back.
+            string State(string plan) => $$"""{"name":"crate","plan":{{plan}},"sources":[]}""";
+            string[] plans = ["{}", """{"bake":{"green":"down"}}""", """{"bake":{"green":"down","size":512}}""", """{"bake":{"size":512}}"""];
+            db.Kits.Add(new Kit { Name = "k", RulesJson = """{"largestTexture":1024,"expectedSizeMetres":2}""", Assets = [new Asset { Name = "crate", PlanJson = plans[2] }] });
+            db.SaveChanges();
+            for (int i = 1; i < plans.Length; i++)
+            {
+                string change = JsonDelta.Between(JsonNode.Parse(State(plans[i - 1])), JsonNode.Parse(State(plans[i])))!.ToJsonString();
+                db.Decisions.Add(new Decision { AssetId = 1, Number = i, Sentence = $"decision {i}", ChangeJson = change, IsUndone = i == 3 });
+            }
+            db.SaveChanges();
+            db.Database.ExecuteSqlRaw("DELETE FROM __EFMigrationsHistory WHERE MigrationId = '20261127160000_Targets'");
+        }
+        // Twice, as if it had been ended half way.
+        Database.Prepare(folder);
+        using (var db = new CrumpetDb(Database.Options(folder)))
+            db.Database.ExecuteSqlRaw("DELETE FROM __EFMigrationsHistory WHERE MigrationId = '20261127160000_Targets'");
+        Database.Prepare(folder);
+        using var now = new CrumpetDb(Database.Options(folder));
+        var asset = now.Assets.Include(a => a.Kit).Include(a => a.Sources).Include(a => a.Decisions).Single();
+        Assert.Equal((1024, 2.0), (asset.Kit!.Plan().Target.LargestTexture, asset.Kit!.Rules().ExpectedSizeMetres));
+        (int, GreenDirection)[] told = [(2048, GreenDirection.Up), (2048, GreenDirection.Down), (512, GreenDirection.Down), (512, GreenDirection.Up)];
+        foreach (int number in (int[])[2, 3, 2, 1, 0, 1, 3, 0])
+        {
+            if (number != 2 || asset.Plan().Bake.Size != 512 || asset.Plan().Target.Green != GreenDirection.Down)
+                Assert.True(asset.GoTo(number));
+            Assert.Equal(told[number], (asset.Plan().Bake.Size, asset.Plan().Target.Green));
+        }
     }
 }
