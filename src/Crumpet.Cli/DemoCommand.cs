@@ -10,10 +10,11 @@ internal static class DemoCommand
     public static Command Make()
     {
         var folder = new Option<DirectoryInfo>("--out") { Required = true, Description = "Folder to write the kit to." };
-        var command = new Command("demo", "Write the demo kit as a kit folder.") { folder };
+        var coarse = new Option<bool>("--coarse") { Description = "With a sixteenth of the high sides' triangles: quick to try." };
+        var command = new Command("demo", "Write the demo kit as a kit folder.") { folder, coarse };
         command.SetAction(parsed =>
         {
-            var assets = DemoKit.Assets();
+            var assets = DemoKit.Assets(parsed.GetValue(coarse));
             var target = parsed.GetRequiredValue(folder);
             var kit = DemoKit.Kit(assets);
             var written = assets.Zip(kit.Assets).SelectMany(a => a.First.Files.Select(f => Output.Write(target, Path.Combine(a.Second.Folder, f.FileName), f.Bytes))).ToList();

@@ -43,13 +43,18 @@ internal static class Assembly
     }
 
     /// <summary>The high side, one object a part. Copies look alike.</summary>
-    public static Scene High(string fileName, IReadOnlyList<AssemblyPart> parts, Material material, bool copiesShare)
+    /// <param name="fileName">File it is for.</param>
+    /// <param name="parts">Parts.</param>
+    /// <param name="material">Material of all faces.</param>
+    /// <param name="copiesShare">Whether copies of a shape have one surface to the last dent.</param>
+    /// <param name="every">Every how many lines of a grid are kept along each side.</param>
+    public static Scene High(string fileName, IReadOnlyList<AssemblyPart> parts, Material material, bool copiesShare, int every)
     {
         var meshes = new Mesh[parts.Count];
         Parallel.For(0, parts.Count, i =>
         {
             int seed = copiesShare ? Enumerable.Range(0, i + 1).First(k => ReferenceEquals(parts[k].Shape, parts[i].Shape)) : i;
-            var high = new HighMesh(parts[i].Transform);
+            var high = new HighMesh(parts[i].Transform, every);
             parts[i].Shape.AddHigh(high, 1 + seed * 0.731f);
             meshes[i] = high.Build($"{parts[i].Name}_high");
         });

@@ -16,7 +16,8 @@ public static class CupAnemometer
     public static Scene Low() => Assembly.Low("cup_anemometer_low.obj", [.. Parts()], LowMaterial, copiesShare: true);
 
     /// <summary>The high side.</summary>
-    public static Scene High() => Assembly.High("cup_anemometer_high.glb", [.. Parts()], HighMaterial, copiesShare: true);
+    /// <param name="every">Every how many lines of its grids are kept along each side: 1 for the demo, more for a coarse one.</param>
+    public static Scene High(int every = 1) => Assembly.High("cup_anemometer_high.glb", [.. Parts()], HighMaterial, copiesShare: true, every);
 
     private static IEnumerable<AssemblyPart> Parts()
     {

@@ -24,6 +24,7 @@ public static class DemoKit
     public const string AssetName = "Louvre screen";
 
     private const int ColourSide = 1024;
+    private const int Coarse = 4;
 
     /// <summary>What was decided for the louvre screen: slats apart from each other, but in each other's shade.</summary>
     public static AssetPlan Plan { get; } = new() { Bake = new BakeSettings { Occluders = Occluders.Asset }, Target = new Target { LargestTexture = 4096 } };
@@ -32,17 +33,22 @@ public static class DemoKit
     public static IntakeRules Rules { get; } = new() { ExpectedSizeMetres = 1 };
 
     /// <summary>All assets with their files.</summary>
-    public static IReadOnlyList<DemoAsset> Assets() => [LouvreScreenAsset(), AnemometerAsset(), RainGaugeAsset()];
+    /// <param name="isCoarse">Whether high sides have a sixteenth of their triangles: quick to try, with less to see.</param>
+    public static IReadOnlyList<DemoAsset> Assets(bool isCoarse = false)
+    {
+        int every = isCoarse ? Coarse : 1;
+        return [LouvreScreenAsset(every), AnemometerAsset(every), RainGaugeAsset(every)];
+    }
 
     /// <summary>The slatted shelter, whose parts nearly touch.</summary>
-    public static DemoAsset LouvreScreenAsset() => new(AssetName, Plan, Files("louvre_screen", LouvreScreen.Low(), LouvreScreen.High()));
+    public static DemoAsset LouvreScreenAsset(int every = 1) => new(AssetName, Plan, Files("louvre_screen", LouvreScreen.Low(), LouvreScreen.High(every)));
 
     /// <summary>The wind gauge, whose copies share texels.</summary>
-    public static DemoAsset AnemometerAsset() => new("Cup anemometer", Plan, Files("cup_anemometer", CupAnemometer.Low(), CupAnemometer.High()));
+    public static DemoAsset AnemometerAsset(int every = 1) => new("Cup anemometer", Plan, Files("cup_anemometer", CupAnemometer.Low(), CupAnemometer.High(every)));
 
     /// <summary>The rain gauge, which arrives wrong.</summary>
-    public static DemoAsset RainGaugeAsset() => new(
-        "Tipping rain gauge", Plan, [.. Files("rain_gauge", RainGauge.Low(), RainGauge.High()), ("rain_gauge_colour.png", ImageFile.WritePng(RainGauge.Colour(ColourSide)))]);
+    public static DemoAsset RainGaugeAsset(int every = 1) => new(
+        "Tipping rain gauge", Plan, [.. Files("rain_gauge", RainGauge.Low(), RainGauge.High(every)), ("rain_gauge_colour.png", ImageFile.WritePng(RainGauge.Colour(ColourSide)))]);
 
     /// <summary>The kit as a folder.</summary>
     public static KitFolder Kit(IReadOnlyList<DemoAsset> assets) =>

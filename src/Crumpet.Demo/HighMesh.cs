@@ -4,7 +4,9 @@ using Crumpet.Core.Geometry;
 namespace Crumpet.Demo;
 
 /// <summary>Collects the fine grids of one high object and welds them where they meet.</summary>
-internal sealed class HighMesh(Matrix4x4 transform)
+/// <param name="transform">Where it stands.</param>
+/// <param name="every">Every how many lines of a grid are kept along each side; 1 for all.</param>
+internal sealed class HighMesh(Matrix4x4 transform, int every)
 {
     private readonly Dictionary<Vector3, int> seen = [];
     private readonly List<Vector3> positions = [];
@@ -13,10 +15,12 @@ internal sealed class HighMesh(Matrix4x4 transform)
     /// <summary>Adds a grid of quads; counter-clockwise when i runs right and j runs up.</summary>
     public void AddGrid(int columns, int rows, Func<int, int, Vector3> place)
     {
+        int[] across = Kept(columns), up = Kept(rows);
+        (columns, rows) = (across.Length, up.Length);
         var index = new int[columns * rows];
         for (int j = 0; j < rows; j++)
             for (int i = 0; i < columns; i++)
-                index[j * columns + i] = Add(place(i, j));
+                index[j * columns + i] = Add(place(across[i], up[j]));
         for (int j = 0; j + 1 < rows; j++)
         {
             for (int i = 0; i + 1 < columns; i++)
@@ -26,6 +30,13 @@ internal sealed class HighMesh(Matrix4x4 transform)
                 Triangle(a, c, d);
             }
         }
+    }
+
+    /// <summary>Lines that are kept: the first and the last, and alike from both ends, so that grids still meet.</summary>
+    private int[] Kept(int lines)
+    {
+        int pieces = Math.Max(Math.Min(lines - 1, 3), (lines - 1) / every);
+        return [.. Enumerable.Range(0, pieces + 1).Select(i => 2 * i <= pieces ? i * (lines - 1) / pieces : lines - 1 - (pieces - i) * (lines - 1) / pieces)];
     }
 
     /// <summary>Adds a domed screw head with a slot, lying on a face that looks along Y.</summary>

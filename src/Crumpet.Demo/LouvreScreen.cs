@@ -19,7 +19,8 @@ public static class LouvreScreen
     public static Scene Low() => Assembly.Low("louvre_screen_low.obj", [.. Parts()], LowMaterial, copiesShare: false);
 
     /// <summary>The high side: rounded edges, screws, dents and grain, on each part its own.</summary>
-    public static Scene High() => Assembly.High("louvre_screen_high.glb", [.. Parts()], HighMaterial, copiesShare: false);
+    /// <param name="every">Every how many lines of its grids are kept along each side: 1 for the demo, more for a coarse one.</param>
+    public static Scene High(int every = 1) => Assembly.High("louvre_screen_high.glb", [.. Parts()], HighMaterial, copiesShare: false, every);
 
     private static IEnumerable<AssemblyPart> Parts() => Slats().Concat(Frame()).Concat(Fittings()).Select(p => new AssemblyPart(p.Item1, p.Item2, p.Item3));
 

@@ -34,9 +34,10 @@ public static class RainGauge
     }
 
     /// <summary>The high side as it arrives.</summary>
-    public static Scene High()
+    /// <param name="every">Every how many lines of its grids are kept along each side: 1 for the demo, more for a coarse one.</param>
+    public static Scene High(int every = 1)
     {
-        var scene = Assembly.High("rain_gauge_high.glb", [.. Parts()], HighMaterial, copiesShare: true);
+        var scene = Assembly.High("rain_gauge_high.glb", [.. Parts()], HighMaterial, copiesShare: true, every);
         return scene with
         {
             // The bracket was made by mirroring another one; its positions are right, its transform says scale -1.

@@ -185,12 +185,13 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk, ChangeO
     }
 
     /// <summary>Puts the demo kit into an empty database.</summary>
-    public async Task AddDemoKitAsync()
+    /// <param name="isCoarse">Whether its high sides are coarse.</param>
+    public async Task AddDemoKitAsync(bool isCoarse)
     {
         var kit = new Kit { Name = DemoKit.KitName };
         kit.SetRules(DemoKit.Rules);
         kit.SetPlan(DemoKit.Plan);
-        foreach (var source in DemoKit.Assets())
+        foreach (var source in DemoKit.Assets(isCoarse))
         {
             var asset = new Asset { Name = source.Name, PlanJson = "", Kit = kit };
             asset.SetPlan(source.Plan);

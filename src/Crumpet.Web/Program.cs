@@ -60,7 +60,7 @@ using (var scope = app.Services.CreateScope())
 {
     await RunDesk.TakeUpAsync(scope.ServiceProvider.GetRequiredService<CrumpetDb>(), options.Resumes);
     if (isNew && options.WithDemo)
-        await scope.ServiceProvider.GetRequiredService<KitDesk>().AddDemoKitAsync();
+        await scope.ServiceProvider.GetRequiredService<KitDesk>().AddDemoKitAsync(options.IsDemoCoarse);
 }
 app.UseExceptionHandler(new ExceptionHandlerOptions { ExceptionHandlingPath = "/error", StatusCodeSelector = RequestGate.StatusOf });
 app.UseStatusCodePagesWithReExecute("/error");

@@ -7,7 +7,7 @@ import { fresh, openBrowser, openPage, press, ready } from "./browser.mjs";
 let app, browser, page, complaints, intake;
 
 before(async () => {
-  app = await startApp();
+  app = await startApp("--demo", "coarse");
   browser = await openBrowser();
   ({ page, complaints } = await openPage(browser, app));
   intake = `${app.url}/assets/3/intake`;

@@ -8,7 +8,7 @@ import { sphere } from "./shapes.mjs";
 let app, browser, page, complaints, louvre, balls;
 
 before(async () => {
-  app = await startApp();
+  app = await startApp("--demo", "coarse");
   browser = await openBrowser();
   ({ page, complaints } = await openPage(browser, app));
   louvre = `${app.url}/assets/1/pairs`;

@@ -12,7 +12,7 @@ let app, browser, page, complaints, asset;
 before(async () => {
   app = await startApp("--demo", "false");
   const demo = join(app.folder, "demo");
-  crumpet("demo", "--out", demo);
+  crumpet("demo", "--coarse", "--out", demo);
   browser = await openBrowser();
   ({ page, complaints } = await openPage(browser, app));
   // A picture of floating-point numbers among the sources: 3.25 everywhere, -1.5 in one corner.

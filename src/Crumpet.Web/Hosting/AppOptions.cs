@@ -24,6 +24,9 @@ public sealed record AppOptions
     /// <summary>Whether a new database starts with the demo kit.</summary>
     public bool WithDemo { get; init; } = true;
 
+    /// <summary>Whether the demo kit is a coarse one.</summary>
+    public bool IsDemoCoarse { get; init; }
+
     /// <summary>Whether runs that waited or were at work when Crumpet ended are taken up again.</summary>
     public bool Resumes { get; init; } = true;
 
@@ -39,7 +42,7 @@ public sealed record AppOptions
     /// <summary>Addresses it opens on.</summary>
     public IReadOnlyList<string> Urls { get; init; } = [DefaultUrl];
 
-    /// <summary>Reads <c>--data DIR</c>, <c>--demo false</c>, <c>--urls URL</c>, <c>--allowed-hosts NAME,NAME</c>, <c>--open-to-network</c>, <c>--room GIB</c> and <c>--no-resume</c>.</summary>
+    /// <summary>Reads <c>--data DIR</c>, <c>--demo false</c> or <c>coarse</c>, <c>--urls URL</c>, <c>--allowed-hosts NAME,NAME</c>, <c>--open-to-network</c>, <c>--room GIB</c> and <c>--no-resume</c>.</summary>
     public static AppOptions From(IConfiguration configuration)
     {
         string folder = configuration["data"]
@@ -50,6 +53,7 @@ public sealed record AppOptions
         {
             DataFolder = Path.GetFullPath(folder),
             WithDemo = configuration["demo"] != "false",
+            IsDemoCoarse = configuration["demo"] == "coarse",
             Resumes = configuration["no-resume"] is null or "false",
             IsOpenToNetwork = configuration["open-to-network"] is not (null or "false"),
             AllowedHosts = [.. Parts(configuration["allowed-hosts"], ',')],
