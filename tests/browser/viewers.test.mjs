@@ -74,8 +74,14 @@ test("the stage turns by drag and by keys, zooms to the pointer, and shows the w
 
 test("detail while moving follows how fast frames come, and never returns to what was too slow", async () => {
   await openStage(page, asset, "pairs");
-  // Dense sides begin coarse.
-  assert.equal(await stage(() => document.querySelector("[data-stage]").stage.movingLevel), 0);
+  const begun = await stage(() => {
+    const s = document.querySelector("[data-stage]").stage, start = s.movingLevel;
+    s.begin(300_000);
+    const light = s.movingLevel;
+    s.begin(500_000);
+    return [start, light, s.movingLevel];
+  });
+  assert.deepEqual(begun, [2, 2, 0]);
   const levels = await stage(() => {
     const s = document.querySelector("[data-stage]").stage, after = (milliseconds, frames) => { for (let i = 0; i < frames; i++) s.pace(milliseconds); return s.movingLevel; };
     Object.assign(s, { movingLevel: 0, ceiling: 2, slow: 0, quick: 0 });

@@ -9,136 +9,226 @@ public sealed partial class BakeMap
     /// <summary>Tangent-space normal.</summary>
     public static BakeMap Normal { get; } = new()
     {
-        Word = "normal", Name = "normal", Label = "normal", Shows = "the high side's normal in tangent space, RGB",
-        Values = MapValues.Vector, Needs = MapNeeds.NormalTextures, Background = [0, 0, 1], IsTangent = true, MadeFrom = [MadeOf.Height],
+        Word = "normal",
+        Name = "normal",
+        Label = "normal",
+        Shows = "the high side's normal in tangent space, RGB",
+        Values = MapValues.Vector,
+        Needs = MapNeeds.NormalTextures,
+        Background = [0, 0, 1],
+        IsTangent = true,
+        MadeFrom = [MadeOf.Height],
         Sample = s => s.InTangentSpace(s.DetailedNormal),
     };
 
     /// <summary>Ambient occlusion.</summary>
     public static BakeMap Occlusion { get; } = new()
     {
-        Word = "occlusion", Name = "ao", Label = "ambient occlusion", Shows = "how open the surface is, grey; white is open",
-        Values = MapValues.Share, Needs = MapNeeds.Light, Background = [1], IsNoisy = true, MadeFrom = [MadeOf.Height, MadeOf.Normal],
+        Word = "occlusion",
+        Name = "ao",
+        Label = "ambient occlusion",
+        Shows = "how open the surface is, grey; white is open",
+        Values = MapValues.Share,
+        Needs = MapNeeds.Light,
+        Background = [1],
+        IsNoisy = true,
+        MadeFrom = [MadeOf.Height, MadeOf.Normal],
         Sample = s => new(s.Openness, 0, 0),
     };
 
     /// <summary>Object-space normal.</summary>
     public static BakeMap ObjectNormal { get; } = new()
     {
-        Word = "objectNormal", Name = "object_normal", Label = "object normal", Shows = "the high side's normal in object space, RGB",
-        Values = MapValues.Vector, Needs = MapNeeds.NormalTextures, Background = [0, 0, 1],
+        Word = "objectNormal",
+        Name = "object_normal",
+        Label = "object normal",
+        Shows = "the high side's normal in object space, RGB",
+        Values = MapValues.Vector,
+        Needs = MapNeeds.NormalTextures,
+        Background = [0, 0, 1],
         Sample = s => s.DetailedNormal,
     };
 
     /// <summary>Mean open direction.</summary>
     public static BakeMap BentNormal { get; } = new()
     {
-        Word = "bentNormal", Name = "bent_normal", Label = "bent normal", Shows = "the mean open direction in tangent space, RGB",
-        Values = MapValues.Vector, Needs = MapNeeds.Light, Background = [0, 0, 1], IsTangent = true,
+        Word = "bentNormal",
+        Name = "bent_normal",
+        Label = "bent normal",
+        Shows = "the mean open direction in tangent space, RGB",
+        Values = MapValues.Vector,
+        Needs = MapNeeds.Light,
+        Background = [0, 0, 1],
+        IsTangent = true,
         Sample = s => s.InTangentSpace(s.OpenDirection),
     };
 
     /// <summary>Signed curvature.</summary>
     public static BakeMap Curvature { get; } = new()
     {
-        Word = "curvature", Name = "curvature", Label = "curvature", Shows = "mean curvature, grey; half is flat, white convex",
-        Values = MapValues.Curvature, Needs = MapNeeds.Curvature, IsSigned = true, MadeFrom = [MadeOf.Height, MadeOf.Normal],
+        Word = "curvature",
+        Name = "curvature",
+        Label = "curvature",
+        Shows = "mean curvature, grey; half is flat, white convex",
+        Values = MapValues.Curvature,
+        Needs = MapNeeds.Curvature,
+        IsSigned = true,
+        MadeFrom = [MadeOf.Height, MadeOf.Normal],
         Sample = s => new(s.Curvature, 0, 0),
     };
 
     /// <summary>Convex part of curvature.</summary>
     public static BakeMap Convex { get; } = new()
     {
-        Word = "convex", Name = "convex", Label = "convex", Shows = "the convex part of curvature, grey; black is flat",
-        Values = MapValues.Curvature, Needs = MapNeeds.Curvature,
-        Sample = s => new(s.Curvature, 0, 0), Shown = v => MathF.Max(0, v),
+        Word = "convex",
+        Name = "convex",
+        Label = "convex",
+        Shows = "the convex part of curvature, grey; black is flat",
+        Values = MapValues.Curvature,
+        Needs = MapNeeds.Curvature,
+        Sample = s => new(s.Curvature, 0, 0),
+        Shown = v => MathF.Max(0, v),
     };
 
     /// <summary>Concave part of curvature.</summary>
     public static BakeMap Concave { get; } = new()
     {
-        Word = "concave", Name = "concave", Label = "concave", Shows = "the concave part of curvature, grey; black is flat",
-        Values = MapValues.Curvature, Needs = MapNeeds.Curvature,
-        Sample = s => new(s.Curvature, 0, 0), Shown = v => MathF.Max(0, -v),
+        Word = "concave",
+        Name = "concave",
+        Label = "concave",
+        Shows = "the concave part of curvature, grey; black is flat",
+        Values = MapValues.Curvature,
+        Needs = MapNeeds.Curvature,
+        Sample = s => new(s.Curvature, 0, 0),
+        Shown = v => MathF.Max(0, -v),
     };
 
     /// <summary>Mean way through the solid.</summary>
     public static BakeMap Thickness { get; } = new()
     {
-        Word = "thickness", Name = "thickness", Label = "thickness", Shows = "the mean way through the solid, grey; white is the range",
-        Values = MapValues.Length, Needs = MapNeeds.Thickness, IsNoisy = true,
+        Word = "thickness",
+        Name = "thickness",
+        Label = "thickness",
+        Shows = "the mean way through the solid, grey; white is the range",
+        Values = MapValues.Length,
+        Needs = MapNeeds.Thickness,
+        IsNoisy = true,
         Sample = s => new(s.Thickness, 0, 0),
     };
 
     /// <summary>Distance from the low to the high surface.</summary>
     public static BakeMap Height { get; } = new()
     {
-        Word = "height", Name = "height", Label = "height", Shows = "the signed distance from the low to the high surface, grey; half is none",
-        Values = MapValues.Offset, IsSigned = true, IsWide = true,
+        Word = "height",
+        Name = "height",
+        Label = "height",
+        Shows = "the signed distance from the low to the high surface, grey; half is none",
+        Values = MapValues.Offset,
+        IsSigned = true,
+        IsWide = true,
         Sample = s => new(s.Height, 0, 0),
     };
 
     /// <summary>Place on the high surface.</summary>
     public static BakeMap Position { get; } = new()
     {
-        Word = "position", Name = "position", Label = "position", Shows = "the place on the high surface within the asset's bounds, RGB",
-        Values = MapValues.Position, Background = [0, 0, 0], IsWide = true,
+        Word = "position",
+        Name = "position",
+        Label = "position",
+        Shows = "the place on the high surface within the asset's bounds, RGB",
+        Values = MapValues.Position,
+        Background = [0, 0, 0],
+        IsWide = true,
         Sample = s => s.Point,
     };
 
     /// <summary>A flat colour for each thing of a kind.</summary>
     public static BakeMap Id { get; } = new()
     {
-        Word = "id", Name = "id", Label = "ID", Shows = "a flat colour for each material, vertex colour, part or shell, with a legend",
-        Values = MapValues.Label, Needs = MapNeeds.Labels, Background = [-1],
+        Word = "id",
+        Name = "id",
+        Label = "ID",
+        Shows = "a flat colour for each material, vertex colour, part or shell, with a legend",
+        Values = MapValues.Label,
+        Needs = MapNeeds.Labels,
+        Background = [-1],
         Sample = s => new(s.Label, 0, 0),
     };
 
     /// <summary>Vertex colours of the high side.</summary>
     public static BakeMap VertexColour { get; } = new()
     {
-        Word = "vertexColour", Name = "vertex_colour", Label = "vertex colour", Shows = "vertex colours of the high side, RGB",
-        Values = MapValues.Colour, Needs = MapNeeds.VertexColours, Background = [0.5f, 0.5f, 0.5f],
+        Word = "vertexColour",
+        Name = "vertex_colour",
+        Label = "vertex colour",
+        Shows = "vertex colours of the high side, RGB",
+        Values = MapValues.Colour,
+        Needs = MapNeeds.VertexColours,
+        Background = [0.5f, 0.5f, 0.5f],
         Sample = s => s.VertexColour,
     };
 
     /// <summary>Colour of the high side.</summary>
     public static BakeMap Colour { get; } = new()
     {
-        Word = "colour", Name = "colour", Label = "colour", Shows = "colour of the high side's materials and textures, RGB",
-        Values = MapValues.Colour, Needs = MapNeeds.Materials, Background = [0.5f, 0.5f, 0.5f],
+        Word = "colour",
+        Name = "colour",
+        Label = "colour",
+        Shows = "colour of the high side's materials and textures, RGB",
+        Values = MapValues.Colour,
+        Needs = MapNeeds.Materials,
+        Background = [0.5f, 0.5f, 0.5f],
         Sample = s => s.BaseColour,
     };
 
     /// <summary>Roughness of the high side.</summary>
     public static BakeMap Roughness { get; } = new()
     {
-        Word = "roughness", Name = "roughness", Label = "roughness", Shows = "roughness of the high side's materials and textures, grey",
-        Values = MapValues.Share, Needs = MapNeeds.Materials, Background = [1],
+        Word = "roughness",
+        Name = "roughness",
+        Label = "roughness",
+        Shows = "roughness of the high side's materials and textures, grey",
+        Values = MapValues.Share,
+        Needs = MapNeeds.Materials,
+        Background = [1],
         Sample = s => new(s.Roughness, 0, 0),
     };
 
     /// <summary>Metalness of the high side.</summary>
     public static BakeMap Metalness { get; } = new()
     {
-        Word = "metalness", Name = "metalness", Label = "metalness", Shows = "metalness of the high side's materials and textures, grey",
-        Values = MapValues.Share, Needs = MapNeeds.Materials,
+        Word = "metalness",
+        Name = "metalness",
+        Label = "metalness",
+        Shows = "metalness of the high side's materials and textures, grey",
+        Values = MapValues.Share,
+        Needs = MapNeeds.Materials,
         Sample = s => new(s.Metalness, 0, 0),
     };
 
     /// <summary>Light the high side gives off.</summary>
     public static BakeMap Emission { get; } = new()
     {
-        Word = "emission", Name = "emission", Label = "emission", Shows = "light the high side's textures give off, RGB",
-        Values = MapValues.Colour, Needs = MapNeeds.Materials, Background = [0, 0, 0],
+        Word = "emission",
+        Name = "emission",
+        Label = "emission",
+        Shows = "light the high side's textures give off, RGB",
+        Values = MapValues.Colour,
+        Needs = MapNeeds.Materials,
+        Background = [0, 0, 0],
         Sample = s => s.Emission,
     };
 
     /// <summary>Opacity.</summary>
     public static BakeMap Opacity { get; } = new()
     {
-        Word = "opacity", Name = "opacity", Label = "opacity", Shows = "opacity from the high side's alpha, or from where there is any high surface, grey",
-        Values = MapValues.Share, Needs = MapNeeds.Materials, CountsMisses = b => b.OpacityBy == OpacitySource.Misses,
+        Word = "opacity",
+        Name = "opacity",
+        Label = "opacity",
+        Shows = "opacity from the high side's alpha, or from where there is any high surface, grey",
+        Values = MapValues.Share,
+        Needs = MapNeeds.Materials,
+        CountsMisses = b => b.OpacityBy == OpacitySource.Misses,
         Sample = s => new(s.Opacity, 0, 0),
     };
 

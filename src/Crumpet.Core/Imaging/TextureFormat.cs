@@ -68,35 +68,73 @@ public sealed class TextureFormat : IEntry<TextureFormat>
     /// <summary>RGB in 4 bits a texel.</summary>
     public static TextureFormat Bc1 { get; } = new()
     {
-        Word = "bc1", Label = "BC1", Holds = "RGB in 4 bits a texel", Channels = 3, UnitBytes = 8, PictureChannels = 3, Dxgi = 71, DxgiSrgb = 72, ShortCode = "DXT1",
-        Encoder = () => ColourBlock.Encode, Decode = ColourBlock.Decode,
+        Word = "bc1",
+        Label = "BC1",
+        Holds = "RGB in 4 bits a texel",
+        Channels = 3,
+        UnitBytes = 8,
+        PictureChannels = 3,
+        Dxgi = 71,
+        DxgiSrgb = 72,
+        ShortCode = "DXT1",
+        Encoder = () => ColourBlock.Encode,
+        Decode = ColourBlock.Decode,
     };
 
     /// <summary>One channel in 4 bits a texel.</summary>
     public static TextureFormat Bc4 { get; } = new()
     {
-        Word = "bc4", Label = "BC4", Holds = "one channel in 4 bits a texel", Channels = 1, UnitBytes = 8, PictureChannels = 1, Dxgi = 80,
-        Encoder = () => (from, to) => ScalarBlock.EncodeChannels(from, to, 1), Decode = (from, to) => ScalarBlock.DecodeChannels(from, to, 1),
+        Word = "bc4",
+        Label = "BC4",
+        Holds = "one channel in 4 bits a texel",
+        Channels = 1,
+        UnitBytes = 8,
+        PictureChannels = 1,
+        Dxgi = 80,
+        Encoder = () => (from, to) => ScalarBlock.EncodeChannels(from, to, 1),
+        Decode = (from, to) => ScalarBlock.DecodeChannels(from, to, 1),
     };
 
     /// <summary>Two channels in 8 bits a texel.</summary>
     public static TextureFormat Bc5 { get; } = new()
     {
-        Word = "bc5", Label = "BC5", Holds = "two channels in 8 bits a texel; for normals, whose third component a shader makes again", Channels = 2, UnitBytes = 16, PictureChannels = 3, Dxgi = 83,
-        Encoder = () => (from, to) => ScalarBlock.EncodeChannels(from, to, 2), Decode = (from, to) => ScalarBlock.DecodeChannels(from, to, 2),
+        Word = "bc5",
+        Label = "BC5",
+        Holds = "two channels in 8 bits a texel; for normals, whose third component a shader makes again",
+        Channels = 2,
+        UnitBytes = 16,
+        PictureChannels = 3,
+        Dxgi = 83,
+        Encoder = () => (from, to) => ScalarBlock.EncodeChannels(from, to, 2),
+        Decode = (from, to) => ScalarBlock.DecodeChannels(from, to, 2),
     };
 
     /// <summary>RGBA in 8 bits a texel.</summary>
     public static TextureFormat Bc7 { get; } = new()
     {
-        Word = "bc7", Label = "BC7", Holds = "RGBA in 8 bits a texel", Channels = 4, UnitBytes = 16, PictureChannels = 4, Dxgi = 98, DxgiSrgb = 99,
-        Encoder = () => new Bc7Encoder().Encode, Decode = Bc7Decoder.Decode,
+        Word = "bc7",
+        Label = "BC7",
+        Holds = "RGBA in 8 bits a texel",
+        Channels = 4,
+        UnitBytes = 16,
+        PictureChannels = 4,
+        Dxgi = 98,
+        DxgiSrgb = 99,
+        Encoder = () => new Bc7Encoder().Encode,
+        Decode = Bc7Decoder.Decode,
     };
 
     /// <summary>RGBA uncompressed, 32 bits a texel.</summary>
     public static TextureFormat Rgba8 { get; } = new()
     {
-        Word = "rgba8", Label = "RGBA8", Holds = "RGBA uncompressed, 32 bits a texel", Channels = 4, UnitBytes = 4, PictureChannels = 4, Dxgi = 28, DxgiSrgb = 29,
+        Word = "rgba8",
+        Label = "RGBA8",
+        Holds = "RGBA uncompressed, 32 bits a texel",
+        Channels = 4,
+        UnitBytes = 4,
+        PictureChannels = 4,
+        Dxgi = 28,
+        DxgiSrgb = 29,
     };
 
     /// <inheritdoc/>

@@ -99,8 +99,7 @@ export class Stage {
           this.sides[name].now = side;
           this.arrange();
           if (!this.framed) this.frameAll();
-          // What is moved first must not find out the hard way how slow the machine is.
-          if (side.triangles > startTriangles) this.movingLevel = 0;
+          this.begin(side.triangles);
         }
         this.setOverlays(side);
         this.draw();
@@ -419,6 +418,11 @@ export class Stage {
     this.paint(this.layout());
     this.placeMark();
     this.bar.showScale();
+  }
+
+  /** Dense sides begin coarse: what is moved first must not find out the hard way how slow the machine is. */
+  begin(triangles) {
+    if (triangles > startTriangles) this.movingLevel = 0;
   }
 
   /** Two slow frames: less detail while moving, for good. A dozen quick ones: more. */
