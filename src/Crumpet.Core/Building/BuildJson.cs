@@ -62,7 +62,7 @@ public static class BuildJson
         if (info.Type != typeof(Mend))
             return;
         info.PolymorphismOptions = new JsonPolymorphismOptions { TypeDiscriminatorPropertyName = "mend" };
-        foreach (var kind in IntakeMendKinds.All.Concat(BakeMendKinds.All))
+        foreach (var kind in MendKinds.All)
             info.PolymorphismOptions.DerivedTypes.Add(new JsonDerivedType(kind.Type, kind.Word));
     }
 

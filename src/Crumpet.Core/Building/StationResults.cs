@@ -54,10 +54,9 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
     public StationContent Layout()
     {
         var report = graph.Laid!.Layout;
-        var result = graph.Layout!.Result!;
-        return graph.LowStage is { } stage
-            ? new StationContent(report, [Named(stage, "preview", LowStageName), Named(graph.Layout, "islands", IslandsName)], result.Findings)
-            : new StationContent(report, [], result.Findings);
+        int[] low = LayoutExpansion.LowNumbers(graph);
+        var files = graph.LowStage is { } stage ? new[] { Named(stage, "preview", LowStageName), Named(graph.Layout!, "islands", IslandsName) } : [];
+        return new StationContent(report, files, LayoutFindings.Of(report, LayoutExpansion.SettingsOf(graph.Input), i => graph.Intake!.Objects[low[i]].Name));
     }
 
     public StationContent Bake()

@@ -296,39 +296,6 @@ public sealed record SetKind(TextureKind Kind) : IntakeMend
     public override string Words() => $"{File} is {TextureWords.Of(Kind)}";
 }
 
-/// <summary>Resamples textures.</summary>
-/// <param name="Width">Pixels.</param>
-/// <param name="Height">Pixels.</param>
-public sealed record ResizeTexture([property: Within("The width", 1, ImageFile.LargestSide, Unit = "px")] int Width, [property: Within("The height", 1, ImageFile.LargestSide, Unit = "px")] int Height) : IntakeMend
-{
-    /// <inheritdoc/>
-    public override string Words() => $"Resize {File} to {Width} × {Height} px";
-}
-
-/// <summary>Makes normals of heights.</summary>
-/// <param name="Strength">How many texels white stands above black.</param>
-/// <param name="Kernel">3, 5 or 9 texels across.</param>
-/// <param name="Wrap">Whether the picture goes on at its opposite edge.</param>
-public sealed record MakeNormals([property: Within("The strength", 0.01, 1000)] double Strength, [property: OneOf("The kernel", 3, 5, 9)] int Kernel, bool Wrap) : IntakeMend
-{
-    /// <inheritdoc/>
-    public override string Words() => $"Make {File} a normal map, strength {Number(Strength)}, {Kernel} × {Kernel}{(Wrap ? ", wrapping" : "")}";
-}
-
-/// <summary>Makes all vectors of a normal map of length 1.</summary>
-public sealed record UnitLength : IntakeMend
-{
-    /// <inheritdoc/>
-    public override string Words() => $"Make the normals of {File} of unit length";
-}
-
-/// <summary>Takes the alpha off textures.</summary>
-public sealed record DropAlpha : IntakeMend
-{
-    /// <inheritdoc/>
-    public override string Words() => $"Drop the alpha of {File}";
-}
-
 /// <summary>Takes a mend away that was recorded before; itself it is never recorded.</summary>
 /// <param name="What">The mend.</param>
 public sealed record TakeAway(Mend What) : Mend

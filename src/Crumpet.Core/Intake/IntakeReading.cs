@@ -188,18 +188,11 @@ internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, I
                 changed[i]++;
                 continue;
             }
-            if (mend is not (ResizeTexture or MakeNormals or UnitLength or DropAlpha))
+            if (mend is not PictureMend pictureMend)
                 continue;
             var before = picture ?? Picture(file);
-            picture = mend switch
-            {
-                ResizeTexture m when (before.Width, before.Height) != (m.Width, m.Height) => PictureOps.Resize(before, m.Width, m.Height, MeaningOf(kind, before), cancel),
-                MakeNormals m => HeightToNormal.Convert(before, (float)m.Strength, m.Kernel, m.Wrap, input.Green == GreenDirection.Up, cancel),
-                UnitLength => PictureOps.UnitNormals(before),
-                DropAlpha => PictureOps.DropAlpha(before),
-                _ => before,
-            };
-            kind = mend is MakeNormals ? TextureKind.Normal : kind;
+            picture = pictureMend.Changed(before, MeaningOf(kind, before), input.Green, cancel);
+            kind = pictureMend.KindAfter(kind);
             changed[i] += ReferenceEquals(picture, before) ? 0 : 1;
         }
         return picture is null ? (null, seen, kind) : (picture, PictureLook.Of(picture), kind);

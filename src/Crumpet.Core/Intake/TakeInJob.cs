@@ -41,7 +41,7 @@ public sealed class TakeInJob() : JobKind<TakeInSettings>("take in", 2)
     public static string Mended(string name) => "mended/" + name;
 
     /// <summary>Whether a mend may change a picture.</summary>
-    public static bool Changes(Mend mend, string file) => mend is IntakeMend { IsOn: true } and (ResizeTexture or MakeNormals or UnitLength or DropAlpha) && ((IntakeMend)mend).IsFor(file);
+    public static bool Changes(Mend mend, string file) => mend is PictureMend { IsOn: true } own && own.IsFor(file);
 
     /// <inheritdoc/>
     protected override double Cost(TakeInSettings settings, IReadOnlyList<StoredFile> inputs) => 1 + inputs.Sum(i => i.Bytes) / 1e6;

@@ -6,11 +6,30 @@ internal static class LayoutFindings
     private const double Uneven = 1.5;
     private const double MuchStretch = 2;
 
-    public static IEnumerable<Finding> Of(LayoutReport report, LayoutInput input)
+    /// <summary>All there is to say.</summary>
+    /// <param name="report">What was measured.</param>
+    /// <param name="settings">What was decided.</param>
+    /// <param name="nameOf">Name of an object by its number.</param>
+    public static IEnumerable<Finding> Of(LayoutReport report, LayoutSettings settings, Func<int, string> nameOf) =>
+        [.. Shortfalls(report, settings), .. report.Islands > 0 ? Measured(report, settings, island => nameOf(report.Each[island].ObjectNumber)) : []];
+
+    private static IEnumerable<Finding> Shortfalls(LayoutReport report, LayoutSettings settings)
     {
-        string Name(int island) => input.Objects[report.Each[island].ObjectNumber].Mesh.Name;
-        if (report.Islands == 0)
-            yield break;
+        var shortfalls = report.Shortfalls;
+        foreach (string name in shortfalls.SinglePins)
+            yield return new Finding(Severity.Note, "single-pin", name, $"An island of {name} has one pin, which says neither how large it is nor how it is turned; pin a second vertex to hold it.");
+        foreach (string name in shortfalls.UnreachedPins)
+            yield return new Finding(Severity.Warn, "pins-out-of-reach", name, $"Pins of {name} cannot all be reached without turning triangles over or laying the island over itself; it stays as near as it came. Move them closer to where they were.");
+        if (shortfalls.UnfitIslands > 0)
+            yield return new Finding(Severity.Stop, "does-not-fit", "", $"The islands do not fit on the sheet at any density; {settings.PaddingPixels} px of padding around {shortfalls.UnfitIslands} islands take all of its {report.Size} px. Use a larger sheet, more sheets or less padding.");
+        if (shortfalls.ReachedPixelsPerMetre is { } got)
+            yield return new Finding(Severity.Warn, "density-not-reached", "", FormattableString.Invariant($"At {settings.PixelsPerMetre:0} px/m the islands do not fit on {report.Size} px; they lie at {got:0} px/m. Use a larger sheet, more sheets, or {got:0} px/m or less."));
+        if (shortfalls.IsSlackUnused)
+            yield return new Finding(Severity.Note, "slack-without-use", "", FormattableString.Invariant($"No part could grow or shrink by up to {settings.SlackPercent:0.#} % so that more of the sheet is used; density stays even."));
+    }
+
+    private static IEnumerable<Finding> Measured(LayoutReport report, LayoutSettings settings, Func<int, string> name)
+    {
         if (report.OverlapTexels > 0)
         {
             yield return new Finding(
@@ -29,15 +48,15 @@ internal static class LayoutFindings
             stretched = report.Each[i].Stretch > report.Each[stretched].Stretch ? i : stretched;
         }
         // Parts that were weighted, or let grow, differ on purpose.
-        if (report.GreatestDensity > Uneven * report.LeastDensity && report.DensitySpread > (report.Slack is null ? 0.2 : 0.2 + input.Settings.SlackPercent / 100))
+        if (report.GreatestDensity > Uneven * report.LeastDensity && report.DensitySpread > (report.Slack is null ? 0.2 : 0.2 + settings.SlackPercent / 100))
         {
             yield return new Finding(
-                Severity.Note, "uneven-density", Name(least),
-                FormattableString.Invariant($"Density runs from {report.LeastDensity:0} px/m ({Name(least)}) to {report.GreatestDensity:0} px/m ({Name(most)}); parts will not look equally sharp. Pack the islands at one density."));
+                Severity.Note, "uneven-density", name(least),
+                FormattableString.Invariant($"Density runs from {report.LeastDensity:0} px/m ({name(least)}) to {report.GreatestDensity:0} px/m ({name(most)}); parts will not look equally sharp. Pack the islands at one density."));
         }
         if (report.Each[stretched].Stretch > MuchStretch)
-            yield return new Finding(Severity.Note, "stretched-island", Name(stretched), FormattableString.Invariant($"An island of {Name(stretched)} is stretched up to {report.Each[stretched].Stretch:0.0} times; unwrap it, or cut it where it bends most."));
-        if (report.PaddingPixels < Math.Min(2, input.Settings.PaddingPixels) && report.OverlapTexels == 0)
+            yield return new Finding(Severity.Note, "stretched-island", name(stretched), FormattableString.Invariant($"An island of {name(stretched)} is stretched up to {report.Each[stretched].Stretch:0.0} times; unwrap it, or cut it where it bends most."));
+        if (report.PaddingPixels < Math.Min(2, settings.PaddingPixels) && report.OverlapTexels == 0)
             yield return new Finding(Severity.Note, "little-padding", "", FormattableString.Invariant($"Islands come as near as {report.PaddingPixels:0.0} px to each other or to the border; neighbours bleed into each other from mip {Math.Max(0, report.PaddingMip + 1)} on. Pack with more padding."));
     }
 }

@@ -25,7 +25,7 @@ public sealed record MaterialShare(int Material, int Triangles);
 public sealed record LaidReport(LayoutReport Layout, IReadOnlyList<IReadOnlyList<MaterialShare>> Materials);
 
 /// <summary>Lays out the low side: <c>shape/K</c> and <c>spread/K</c> to <c>laid/K</c> and <c>islands</c>.</summary>
-public sealed class LayoutJob() : JobKind<LayoutJobSettings>("layout", 1)
+public sealed class LayoutJob() : JobKind<LayoutJobSettings>("layout", 2)
 {
     /// <inheritdoc/>
     public override string Words => "low sides to lay out";
@@ -50,7 +50,7 @@ public sealed class LayoutJob() : JobKind<LayoutJobSettings>("layout", 1)
         var objects = settings.Objects.Select((o, k) => new LayoutObject(inputs.Mesh($"shape/{k}", $"spread/{k}") with { Name = o.Name }, o.Part)).ToArray();
         var input = new LayoutInput(objects, settings.Layout, settings.Size) { Threads = context.Threads };
         var result = LayoutStation.Run(input, context.Progress, context.Cancel);
-        return new JobOutput { Report = new LaidReport(result.Report, MaterialsOf(objects, result)), Findings = result.Findings }
+        return new JobOutput { Report = new LaidReport(result.Report, MaterialsOf(objects, result)) }
             .WithMany("laid", objects.Select((_, k) => ($"laid/{k}", MeshPieces.Laid(result.Uvs[k], result.TriangleSheets[k]))))
             .With("islands", LayoutView.Write(input, result));
     }

@@ -26,6 +26,25 @@ public sealed record SheetLayoutReport(int? Material, int Islands, double RoomUs
 /// <param name="GreatestScale">Scale of the part that grew most.</param>
 public sealed record SlackReport(double RoomBefore, double RoomAfter, double LeastScale, double GreatestScale);
 
+/// <summary>What a layout was asked for and could not give.</summary>
+public sealed record LayoutShortfalls
+{
+    /// <summary>For each island with one pin, which holds nothing, the name of its object.</summary>
+    public IReadOnlyList<string> SinglePins { get; init; } = [];
+
+    /// <summary>For each island whose pins cannot all be reached, the name of its object.</summary>
+    public IReadOnlyList<string> UnreachedPins { get; init; } = [];
+
+    /// <summary>Islands of a sheet on which they do not fit at any density; 0 where all fit.</summary>
+    public int UnfitIslands { get; init; }
+
+    /// <summary>Density they lie at where the one asked for does not fit, px/m; null where it does.</summary>
+    public double? ReachedPixelsPerMetre { get; init; }
+
+    /// <summary>Whether no part could use the slack it was given.</summary>
+    public bool IsSlackUnused { get; init; }
+}
+
 /// <summary>How the UVs of the low side use their sheets.</summary>
 public sealed record LayoutReport
 {
@@ -98,6 +117,9 @@ public sealed record LayoutReport
 
     /// <summary>What slack changed, or null without slack.</summary>
     public SlackReport? Slack { get; init; }
+
+    /// <summary>What was asked for and could not be given.</summary>
+    public LayoutShortfalls Shortfalls { get; init; } = new();
 
     /// <summary>Each island.</summary>
     public IReadOnlyList<IslandReport> Each { get; init; } = [];

@@ -50,15 +50,14 @@ public static class LayoutStation
     {
         var parts = PartNumbers(input.Objects);
         double[] weights = [.. parts.Select(p => (double)(input.Settings.Parts.GetValueOrDefault(p.Key)?.Weight ?? 1))];
-        var findings = new List<Finding>();
         var islands = Islands(input, parts, progress, cancel);
-        Pins.Hold(input, islands, findings, cancel);
+        var shortfalls = Pins.Hold(input, islands, cancel);
         var materials = Sheets(input, islands);
         SlackReport? slack = null;
         double[]?[] even = new double[]?[islands.Count];
         bool packs = input.Settings.Pack || islands.Exists(i => !i.IsKept && !i.IsLocked);
         if (packs)
-            slack = Pack(input, islands, materials, parts, weights, even, findings, progress, cancel);
+            (slack, shortfalls) = Pack(input, islands, materials, parts, weights, even, shortfalls, progress, cancel);
         else
             islands.ForEach(i => i.Tile = i.Flat.Uv);
         // Sheets that were allowed but not needed are none.
@@ -66,11 +65,10 @@ public static class LayoutStation
             materials = materials[..(1 + islands.Select(i => i.Sheet).DefaultIfEmpty().Max())];
         progress?.Report(new Progress(0.92, "measuring"));
         var (report, overlapping) = LayoutMeasure.Of(islands, materials, weights, input.Size, input.Settings.PaddingPixels, SeamMetres(islands), cancel);
-        report = report with { Slack = slack };
-        findings.AddRange(LayoutFindings.Of(report, input));
+        report = report with { Slack = slack, Shortfalls = shortfalls };
         var uvs = Corners(input, islands, i => islands[i].Tile);
         var before = slack is null ? null : Corners(input, islands, i => even[i] ?? islands[i].Tile);
-        return new LayoutResult(report, Finding.Sorted(findings), uvs, before, PerTriangle(input, islands, (i, _) => islands[i].Sheet), PerTriangle(input, islands, (i, _) => i))
+        return new LayoutResult(report, Finding.Sorted(LayoutFindings.Of(report, input.Settings, i => input.Objects[i].Mesh.Name)), uvs, before, PerTriangle(input, islands, (i, _) => islands[i].Sheet), PerTriangle(input, islands, (i, _) => i))
         {
             Overlapping = PerTriangle(input, islands, (i, t) => overlapping[i].Contains(t)),
         };
@@ -158,8 +156,8 @@ public static class LayoutStation
         return [.. used.Select(m => (int?)m)];
     }
 
-    private static SlackReport? Pack(
-        LayoutInput input, List<UvIsland> islands, List<int?> materials, SortedDictionary<string, int> parts, double[] weights, double[]?[] even, List<Finding> findings, IProgress<Progress>? progress, CancellationToken cancel)
+    private static (SlackReport?, LayoutShortfalls) Pack(
+        LayoutInput input, List<UvIsland> islands, List<int?> materials, SortedDictionary<string, int> parts, double[] weights, double[]?[] even, LayoutShortfalls shortfalls, IProgress<Progress>? progress, CancellationToken cancel)
     {
         var settings = input.Settings;
         foreach (var island in islands.Where(i => i.IsLocked))
@@ -187,8 +185,7 @@ public static class LayoutStation
                 var outcome = PackedIslands.Place([.. here.Select(i => islands[i])], Among(matches, here), request, input.Threads, f => progress?.Report(new Progress(from + 0.4 * f / rounds, "packing")), cancel);
                 if (outcome is null)
                 {
-                    findings.RemoveAll(f => f.Code == "does-not-fit");
-                    findings.Add(new Finding(Severity.Stop, "does-not-fit", "", $"The islands do not fit on the sheet at any density; {settings.PaddingPixels} px of padding around {here.Length} islands take all of its {input.Size} px. Use a larger sheet, more sheets or less padding."));
+                    shortfalls = shortfalls with { UnfitIslands = here.Length };
                     foreach (int i in here.Where(i => islands[i].Tile.Length == 0))
                         islands[i].Tile = islands[i].Flat.Uv;
                     continue;
@@ -209,20 +206,14 @@ public static class LayoutStation
         }
         foreach (var (island, i) in islands.Select((island, i) => (island, i)).Where(p => p.island.StackedOn >= 0))
             LieOn(island, islands, matches[i]);
-        if (settings.PixelsPerMetre is { } asked && outcomes.Count > 0 && outcomes.Min(o => o.PixelsPerMetre) < asked * 0.999)
-        {
-            double got = outcomes.Min(o => o.PixelsPerMetre);
-            findings.Add(new Finding(Severity.Warn, "density-not-reached", "", FormattableString.Invariant($"At {asked:0} px/m the islands do not fit on {input.Size} px; they lie at {got:0} px/m. Use a larger sheet, more sheets, or {got:0} px/m or less.")));
-        }
+        double got = outcomes.Select(o => o.PixelsPerMetre).DefaultIfEmpty(double.PositiveInfinity).Min();
+        if (got < settings.PixelsPerMetre * 0.999)
+            shortfalls = shortfalls with { ReachedPixelsPerMetre = got };
         if (outcomes.TrueForAll(o => o.Even is null))
-        {
-            if (settings.SlackPercent > 0 && outcomes.Count > 0)
-                findings.Add(new Finding(Severity.Note, "slack-without-use", "", FormattableString.Invariant($"No part could grow or shrink by up to {settings.SlackPercent:0.#} % so that more of the sheet is used; density stays even.")));
-            return null;
-        }
+            return (null, shortfalls with { IsSlackUnused = settings.SlackPercent > 0 && outcomes.Count > 0 });
         double room = RoomAt(input, islands, materials.Count, i => even[i] ?? islands[i].Tile, cancel);
         double[] scales = [.. outcomes.SelectMany(o => o.Scales)];
-        return new SlackReport(room, RoomAt(input, islands, materials.Count, i => islands[i].Tile, cancel), scales.Min(), scales.Max());
+        return (new SlackReport(room, RoomAt(input, islands, materials.Count, i => islands[i].Tile, cancel), scales.Min(), scales.Max()), shortfalls);
     }
 
     private static double RoomAt(LayoutInput input, List<UvIsland> islands, int sheets, Func<int, double[]> tile, CancellationToken cancel)

@@ -13,12 +13,13 @@ internal static class Pins
     /// <summary>Lays every island with two pins or more out around them; from then on it stays where it is.</summary>
     /// <param name="input">What is laid out.</param>
     /// <param name="islands">Islands; those with pins are replaced.</param>
-    /// <param name="findings">Told of pins that hold nothing.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static void Hold(LayoutInput input, List<UvIsland> islands, List<Finding> findings, CancellationToken cancel)
+    /// <returns>Pins that do not hold what they are meant to.</returns>
+    public static LayoutShortfalls Hold(LayoutInput input, List<UvIsland> islands, CancellationToken cancel)
     {
         if (input.Settings.Pins.Count == 0)
-            return;
+            return new LayoutShortfalls();
+        List<string> single = [], unreached = [];
         for (int i = 0; i < islands.Count; i++)
         {
             var island = islands[i];
@@ -37,14 +38,15 @@ internal static class Pins
                 continue;
             if (targets.Count == 1)
             {
-                findings.Add(new Finding(Severity.Note, "single-pin", name, $"An island of {name} has one pin, which says neither how large it is nor how it is turned; pin a second vertex to hold it."));
+                single.Add(name);
                 continue;
             }
             var (flat, isReached) = Around(island.Flat, targets, cancel);
             if (!isReached)
-                findings.Add(new Finding(Severity.Warn, "pins-out-of-reach", name, $"Pins of {name} cannot all be reached without turning triangles over or laying the island over itself; it stays as near as it came. Move them closer to where they were."));
+                unreached.Add(name);
             islands[i] = Held(island, flat);
         }
+        return new LayoutShortfalls { SinglePins = single, UnreachedPins = unreached };
     }
 
     private static int SheetOf(ChartMesh chart, UvPin[] pins) => pins.First(p => p.Locks && Array.IndexOf(chart.Positions, p.Vertex.At) >= 0).Sheet;

@@ -15,7 +15,7 @@ namespace Crumpet.Core.Tests.Checking;
 
 public sealed class FieldRuleTests
 {
-    private static readonly Type[] Decisions = [typeof(KitFile), typeof(SurfaceSpot), .. IntakeMendKinds.All.Concat(BakeMendKinds.All).Select(k => k.Type)];
+    private static readonly Type[] Decisions = [typeof(KitFile), typeof(SurfaceSpot), .. MendKinds.All.Select(k => k.Type)];
 
     /// <summary>Walks all that can be decided: what a field of a decision is, what it holds, and so on.</summary>
     [Fact]

@@ -1,0 +1,11 @@
+using Crumpet.Core.Bake;
+using Crumpet.Core.Intake;
+
+namespace Crumpet.Core.Building;
+
+/// <summary>All kinds of mends, of all stations.</summary>
+public static class MendKinds
+{
+    /// <summary>One row a kind.</summary>
+    public static IReadOnlyList<MendKind> All { get; } = [.. IntakeMendKinds.All, .. BakeMendKinds.All];
+}
