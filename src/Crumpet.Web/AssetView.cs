@@ -60,11 +60,11 @@ public sealed record KitView(Kit Kit, IReadOnlyList<AssetView> Assets, IReadOnly
 public sealed class AssetView
 {
     private readonly AssetBuild build;
-    private (int, StationResult)? draft;
     private readonly IResultStore store;
     private readonly Dictionary<Station, StationResult?> results = [];
     private readonly Dictionary<string, StationResult?> lastResults = [];
     private readonly AssetFiles files;
+    private readonly Lazy<(int Draft, StationResult Result)?> draft;
 
     /// <summary>Looks at an asset.</summary>
     /// <param name="asset">The asset with sources, marks, findings and deliveries.</param>
@@ -78,6 +78,7 @@ public sealed class AssetView
         Plan = asset.Plan();
         build = asset.Build(store);
         files = new AssetFiles(build, Plan, store);
+        draft = new(build.DraftOfBake);
         Line = [.. AssetBuild.Line.Select(StopOf)];
     }
 
@@ -133,7 +134,7 @@ public sealed class AssetView
     public StationResult? Shown(Station station) => Result(station) ?? (station == Station.Bake ? Draft?.Result : null);
 
     /// <summary>The finest draft of a bake that is not there yet, with how coarse it is, or null.</summary>
-    public (int Draft, StationResult Result)? Draft => draft ??= build.DraftOfBake();
+    public (int Draft, StationResult Result)? Draft => draft.Value;
 
     /// <summary>The report of what the bake station shows, or null.</summary>
     public BakeReport? ShownBake => Shown(Station.Bake) is { } result ? result.As<BakeReport>() : null;

@@ -2,14 +2,14 @@
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
 import { deflateSync } from "node:zlib";
-import { startApp } from "./app.mjs";
+import { sharedApp } from "./app.mjs";
 import { dropKit, fresh, openBrowser, openPage, openStage, press, ready, work } from "./browser.mjs";
 import { sphere } from "./shapes.mjs";
 
 let app, browser, page, complaints;
 
 before(async () => {
-  app = await startApp("--demo", "false");
+  app = await sharedApp();
   browser = await openBrowser();
   ({ page, complaints } = await openPage(browser, app));
 });

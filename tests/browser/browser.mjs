@@ -30,6 +30,12 @@ export async function dropKit(page, app, files) {
   return page.url().replace(/\/intake.*/, "");
 }
 
+/** Address of an asset's kit. */
+export const kitOf = async (page, asset) => {
+  await page.goto(`${asset}/intake`);
+  return page.locator('nav a[href^="/kits/"]').first().evaluate((a) => a.href);
+};
+
 export const fresh = (page, station) => page.waitForSelector(`.stop-fresh[data-station="${station}"]`, { timeout: 240_000 });
 
 /** Presses the main button of a station and waits until it is done. */

@@ -1,13 +1,13 @@
 // The rain gauge of the demo kit arrives wrong; an artist sees what is wrong, mends it, and changes their mind.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { startApp } from "./app.mjs";
+import { sharedApp } from "./app.mjs";
 import { fresh, openBrowser, openPage, press, ready } from "./browser.mjs";
 
 let app, browser, page, complaints, intake;
 
 before(async () => {
-  app = await startApp("--demo", "coarse");
+  app = await sharedApp();
   browser = await openBrowser();
   ({ page, complaints } = await openPage(browser, app));
   intake = `${app.url}/assets/3/intake`;

@@ -1,7 +1,7 @@
 // Layout by hand, on two small crates: edges and pins on canvas and stage, sheets of parts, the kit's density, an atlas.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { startApp } from "./app.mjs";
+import { sharedApp } from "./app.mjs";
 import { dropKit, fresh, openBrowser, openPage, press, ready } from "./browser.mjs";
 
 let app, browser, page, complaints, crate, kit;
@@ -10,7 +10,7 @@ const cube = (name, side) => `o ${name}_${side}\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 
 const files = (name, file = name) => ["low", "high"].map((side) => ({ name: `${file}_${side}.obj`, mimeType: "text/plain", buffer: Buffer.from(cube(name, side)) }));
 
 before(async () => {
-  app = await startApp("--demo", "false");
+  app = await sharedApp();
   browser = await openBrowser();
   ({ page, complaints } = await openPage(browser, app));
   crate = await dropKit(page, app, files("crate"));

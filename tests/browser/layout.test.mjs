@@ -1,13 +1,13 @@
 // Layout as an artist works it: islands on the canvas, unwrapped and packed from the ticket, picked here and there, taken back.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { startApp } from "./app.mjs";
+import { sharedApp } from "./app.mjs";
 import { difference, dropKit, fresh, openBrowser, openPage, press, ready } from "./browser.mjs";
 
 let app, browser, page, complaints, layout;
 
 before(async () => {
-  app = await startApp();
+  app = await sharedApp();
   browser = await openBrowser();
   ({ page, complaints } = await openPage(browser, app));
   layout = `${app.url}/assets/2/layout`;

@@ -1,7 +1,7 @@
 // What the stage's light does to pixels, against closed forms.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { startApp } from "./app.mjs";
+import { sharedApp } from "./app.mjs";
 import { difference, dropKit, openBrowser, openPage, openStage, picture, ready, work } from "./browser.mjs";
 import { sphere } from "./shapes.mjs";
 
@@ -9,11 +9,11 @@ let app, browser, page, asset;
 const white = { name: "white.mtl", mimeType: "text/plain", buffer: Buffer.from("newmtl white\nKd 1 1 1\nNs 0\n") };
 
 before(async () => {
-  app = await startApp("--demo", "false");
+  app = await sharedApp();
   browser = await openBrowser();
   ({ page } = await openPage(browser, app));
   asset = await dropKit(page, app, [sphere("float_low", 64, 32, { material: "white.mtl" }), sphere("float_high", 64, 32), white]);
-  await work(page, asset, "bake", { size: "512", rays: "1", outward: "30", inward: "60" });
+  await work(page, asset, "bake", { size: "256", rays: "1", outward: "30", inward: "60" });
   await work(page, asset, "deliver");
 });
 
@@ -95,7 +95,7 @@ test("maps with green up and green down light the same after conversion", async 
   const dented = await dropKit(page, app, [sphere("float_low", 64, 32), sphere("float_high", 256, 128, { dents: 0.03 })]);
   const pictures = {};
   for (const green of ["Up", "Down"]) {
-    await work(page, dented, "bake", { size: "512", rays: "1", outward: "30", inward: "90", green });
+    await work(page, dented, "bake", { size: "256", rays: "1", outward: "30", inward: "90", green });
     await work(page, dented, "deliver");
     for (const [station, look] of [["bake", "low:baked"], ["bind", "low:delivered"]]) {
       await openStage(page, dented, station);
@@ -117,7 +117,7 @@ test("maps with green up and green down light the same after conversion", async 
 test("with two materials each part is drawn with its own sheet's maps, and nothing is left out", async () => {
   const red = { ...white, name: "red.mtl", buffer: Buffer.from("newmtl red\nKd 0.6 0.05 0.05\nNs 0\n") };
   const pair = await dropKit(page, app, [sphere("left_low", 32, 16, { material: "white.mtl" }), sphere("left_high", 32, 16), sphere("right_low", 32, 16, { material: "red.mtl", right: 1.2 }), sphere("right_high", 32, 16, { right: 1.2 }), white, red]);
-  await work(page, pair, "bake", { size: "512", rays: "1" });
+  await work(page, pair, "bake", { size: "256", rays: "1" });
   await work(page, pair, "deliver");
   await openStage(page, pair, "bind");
   const drawn = (pixels) => pixels.filter((v, i) => i % 4 === 3 && Math.max(...[1, 2, 3].map((c) => Math.abs(pixels[i - c] - 0x77))) > 10).length;

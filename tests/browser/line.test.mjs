@@ -6,17 +6,17 @@ import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
 import { after, before, test } from "node:test";
 import validator from "gltf-validator";
-import { crumpet, root, startApp } from "./app.mjs";
+import { crumpet, root, sharedApp } from "./app.mjs";
 import { openBrowser, openPage, press } from "./browser.mjs";
 import { readGlb, unindexed } from "./glb.mjs";
 import { readStoredZip } from "./zip.mjs";
 
-let app, browser, page, complaints, demo, zip, files;
+let app, browser, page, complaints, demo, kit, asset, zip, files;
 
 before(async () => {
-  app = await startApp("--demo", "false");
+  app = await sharedApp();
   demo = join(app.folder, "demo");
-  crumpet("demo", "--out", demo);
+  crumpet("demo", "--coarse", "--out", demo);
   browser = await openBrowser();
   ({ page, complaints } = await openPage(browser, app));
 });
@@ -35,11 +35,12 @@ async function stop(station, state) {
 }
 
 test("dropped and picked files become an asset whose objects are listed", async () => {
-  await page.goto(app.url);
+  await page.goto(`${app.url}/kits`);
   await page.fill("#name", "Salt marsh station");
   await page.click('button:has-text("Make kit")');
   // Until the page has loaded nothing there listens for a drop.
   await page.waitForURL(/\/kits\/\d+/);
+  kit = page.url();
   const folder = join(demo, "assets", "louvre_screen");
   const texts = ["louvre_screen_low.obj", "louvre_screen_low.mtl"].map((name) => ({ name, text: readFileSync(join(folder, name), "utf8") }));
   const transfer = await page.evaluateHandle((list) => {
@@ -48,7 +49,8 @@ test("dropped and picked files become an asset whose objects are listed", async 
     return t;
   }, texts);
   await page.dispatchEvent(".drop", "drop", { dataTransfer: transfer });
-  await page.waitForURL(/\/assets\/1\/intake/);
+  await page.waitForURL(/\/assets\/\d+\/intake/);
+  asset = page.url().replace(/\/intake.*/, "");
   await page.setInputFiles('input[name="files"]', join(folder, "louvre_screen_high.glb"));
   await stop("layout", "fresh");
   await page.waitForSelector('.ledger tr[data-place="slat_south_01_high"]');
@@ -63,7 +65,7 @@ test("pairs are shown one part a row and the stage shows the high side", async (
 });
 
 test("a bake shows its progress, ends fresh and can be read texel by texel", async () => {
-  await page.goto(`${app.url}/assets/1/bake`);
+  await page.goto(`${asset}/bake`);
   await page.selectOption("#size", "1024");
   await page.fill("#rays", "8");
   await page.click("button.button-main");
@@ -84,14 +86,14 @@ test("a run can be cancelled and says so", async () => {
   await press(page, "text=Cancel");
   await page.goto(`${app.url}/runs`);
   await page.waitForSelector('.run-message:has-text("Cancelled at Bake; what was worked until then is kept, nothing half done is.")');
-  await page.goto(`${app.url}/assets/1/bake`);
+  await page.goto(`${asset}/bake`);
   await page.selectOption("#size", "1024");
   await page.click("button.button-main");
   await stop("bake", "fresh");
 });
 
 test("build all takes the asset to a delivery that can be downloaded", async () => {
-  await page.goto(`${app.url}/kits/1`);
+  await page.goto(kit);
   await page.click("text=Build all");
   await stop("deliver", "fresh");
   await page.click(".timetable .asset-name");
@@ -104,7 +106,7 @@ test("build all takes the asset to a delivery that can be downloaded", async () 
 
 test("every station's page opens with its viewers and without a complaint", async () => {
   for (const [station, ready] of [["intake", "high:plain"], ["layout", "low:checker"], ["pack", null], ["convert", null], ["bind", "low:delivered"], ["deliver", "low:delivered"]]) {
-    await page.goto(`${app.url}/assets/1/${station}`);
+    await page.goto(`${asset}/${station}`);
     if (ready) await page.waitForSelector(`[data-stage][data-ready="${ready}"]`, { timeout: 60_000 });
     assert.equal(await page.evaluate(() => document.documentElement.scrollHeight > innerHeight), false, `${station} scrolls`);
   }
@@ -152,7 +154,7 @@ test("DDS files decode in Pillow as they do here", async () => {
   for (const [name, channels] of [["louvre_screen_colour", 3], ["louvre_screen_normal", 2], ["louvre_screen_masks", 3]]) {
     const at = (ending) => join(work, name + ending);
     writeFileSync(at(".dds"), files.get(`textures/${name}.dds`));
-    writeFileSync(at(".png"), Buffer.from(await (await fetch(`${app.url}/assets/1/files/pack/${name}.png`)).arrayBuffer()));
+    writeFileSync(at(".png"), Buffer.from(await (await fetch(`${asset}/files/pack/${name}.png`)).arrayBuffer()));
     crumpet("decode", at(".dds"), "--out", at("_ours.png"));
     const found = JSON.parse(execFileSync("/usr/bin/python3", [join(dirname(new URL(import.meta.url).pathname), "compare_dds.py"), at(".dds"), at("_ours.png"), at(".png"), channels], { encoding: "utf8" }));
     if (channels === 2) {

@@ -1,13 +1,13 @@
 // Pieces of the front end by themselves, in the browser they run in.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { startApp } from "./app.mjs";
+import { sharedApp } from "./app.mjs";
 import { openBrowser, openPage } from "./browser.mjs";
 
 let app, browser, page;
 
 before(async () => {
-  app = await startApp("--demo", "false");
+  app = await sharedApp();
   browser = await openBrowser();
   ({ page } = await openPage(browser, app));
   await page.goto(`${app.url}/kits`);

@@ -1,14 +1,14 @@
 // Pairs as an artist works it: names by drag, trays by drag, contacts on the stage, cages with the brush.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { startApp } from "./app.mjs";
+import { sharedApp } from "./app.mjs";
 import { difference, fresh, openBrowser, openPage, picture, ready } from "./browser.mjs";
 import { sphere } from "./shapes.mjs";
 
 let app, browser, page, complaints, louvre, balls;
 
 before(async () => {
-  app = await startApp("--demo", "coarse");
+  app = await sharedApp();
   browser = await openBrowser();
   ({ page, complaints } = await openPage(browser, app));
   louvre = `${app.url}/assets/1/pairs`;

@@ -4,13 +4,13 @@ import { execFileSync } from "node:child_process";
 import { writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
-import { crumpet, startApp } from "./app.mjs";
+import { crumpet, sharedApp } from "./app.mjs";
 import { difference, dropKit, openBrowser, openPage, openStage, picture, ready, work } from "./browser.mjs";
 
 let app, browser, page, complaints, asset;
 
 before(async () => {
-  app = await startApp("--demo", "false");
+  app = await sharedApp();
   const demo = join(app.folder, "demo");
   crumpet("demo", "--coarse", "--out", demo);
   browser = await openBrowser();

@@ -37,6 +37,7 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
     private readonly JobTimes times = new(store);
     private readonly List<WorkedJob> worked = [];
     private Resolved? resolved;
+    private AssetGraph? graph;
 
     /// <summary>Told of each draft of a bake as soon as it can be looked at; while nobody listens none is made.</summary>
     public Action<int>? Drafted { get; set; }
@@ -57,8 +58,13 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
         return text.Length > 0 ? text : "asset";
     }
 
-    /// <summary>The jobs of the asset up to a station, as far as results tell.</summary>
-    public AssetGraph Graph(Station upTo) => Expander.Expand(input, upTo, Find);
+    /// <summary>The jobs of the asset up to a station at least, as far as results tell. It is listed once, until this build has worked more.</summary>
+    public AssetGraph Graph(Station upTo)
+    {
+        graph ??= new AssetGraph(input, Find);
+        Expander.Extend(graph, upTo);
+        return graph;
+    }
 
     /// <summary>A station's result for the current plan and sources, or null where any of its jobs was not worked yet.</summary>
     public StationResult? ResultOf(Station station)
@@ -79,20 +85,21 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
 
     private StationResult? Assemble(Station station)
     {
-        var graph = Graph(station);
-        if (!graph.Listed.Contains(station) || graph.Nodes.Exists(n => n.Station == station && n.Result is null))
+        var known = Graph(station);
+        if (!known.Listed.Contains(station) || known.Nodes.Exists(n => n.Station == station && n.Result is null))
             return null;
-        var result = new StationResults(graph, store).Of(station);
+        var result = new StationResults(known, store).Of(station);
         resolved!.Keep(result);
         return result;
     }
 
-    /// <summary>The finest draft of a bake for the current plan and sources, with how coarse it is, or null where there is none.</summary>
+    /// <summary>The finest draft of a bake for the current plan and sources that was shown, with how coarse it is, or null where there is none.</summary>
     public (int Draft, StationResult Result)? DraftOfBake()
     {
         for (int draft = 1; plan.Bake.Draft == 0 && draft <= BakeSettings.CoarsestDraft; draft++)
         {
-            if (AsDraft(draft).ResultOf(Station.Bake) is { } result)
+            // What was shown is kept; the graph need not be walked for it.
+            if (new Resolved(input with { Plan = plan with { Bake = plan.Bake.Drafted(draft) } }, store).Find(Station.Bake) is { } result)
                 return (draft, result);
         }
         return null;
@@ -127,7 +134,7 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
             bool nothingToGoOnWith = station == Station.Pairs && upTo.Number > Station.Layout.Number && plan.Bake.Made.Count == 0 && !result.As<PairReport>().Paired.Any();
             if (station == upTo || nothingToGoOnWith || (result.IsBlocked && !throughStops))
             {
-                new LastGraph(Identity ?? asset, store).Keep(Graph(station));
+                new LastGraph(Identity ?? asset, store).Keep(Graph(station).NodesUpTo(station));
                 return (station, result);
             }
         }
@@ -169,8 +176,8 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
         while (true)
         {
             cancel.ThrowIfCancellationRequested();
-            var graph = Graph(station);
-            JobNode[] open = [.. graph.Nodes.Where(n => n.Result is null)];
+            var now = Graph(station);
+            JobNode[] open = [.. now.NodesUpTo(station).Where(n => n.Result is null)];
             JobNode[] ready = [.. open.Where(n => n.Job is not null && !failed.ContainsKey(n.Job.Key))];
             if (ready.Length == 0)
                 break;
@@ -198,6 +205,7 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
                     }
                 },
                 cancel);
+            graph = null;
             foreach (var ending in endings)
                 failed[ending.Node.Job!.Key] = ending;
         }

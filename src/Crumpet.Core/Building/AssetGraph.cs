@@ -75,8 +75,14 @@ public sealed class AssetGraph
     /// <summary>All jobs, each after those whose results it takes.</summary>
     public List<JobNode> Nodes { get; } = [];
 
+    /// <summary>Jobs up to a station.</summary>
+    public IEnumerable<JobNode> NodesUpTo(Station last) => Nodes.Where(n => n.Station.Number <= last.Number);
+
     /// <summary>Stations all jobs of which are listed.</summary>
     public HashSet<Station> Listed { get; } = [];
+
+    /// <summary>How many stations from the first on were looked at.</summary>
+    internal int Looked { get; set; }
 
     internal List<JobNode> Reads { get; } = [];
     internal JobNode? TakenIn { get; set; }

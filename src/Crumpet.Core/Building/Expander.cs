@@ -5,18 +5,16 @@ namespace Crumpet.Core.Building;
 /// <summary>From what was decided, the sources and the results so far to the jobs of an asset. A setting reaches only the jobs whose settings name it.</summary>
 internal static class Expander
 {
-    /// <summary>Lists jobs up to a station, or as far as results tell.</summary>
-    /// <param name="input">What was decided, and the sources.</param>
+    /// <summary>Lists the jobs of further stations, up to one or as far as results tell.</summary>
+    /// <param name="graph">Receives them.</param>
     /// <param name="upTo">Last station.</param>
-    /// <param name="find">The result of a key, or null.</param>
-    public static AssetGraph Expand(GraphInput input, Station upTo, Func<string, JobResult?> find)
+    public static void Extend(AssetGraph graph, Station upTo)
     {
-        var graph = new AssetGraph(input, find);
-        foreach (var station in Station.UpTo(upTo))
+        foreach (var station in Station.UpTo(upTo).Skip(graph.Looked))
         {
+            graph.Looked++;
             if (station.After.All(graph.Listed.Contains) && station.Expand(graph))
                 graph.Listed.Add(station);
         }
-        return graph;
     }
 }

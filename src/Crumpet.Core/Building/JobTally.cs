@@ -24,7 +24,7 @@ public sealed record JobTally(int All, int Worked, int Kept, IReadOnlyList<KindT
         {
             foreach (var job in build.Worked)
                 worked[job.Key] = job;
-            foreach (var node in build.Graph(reached).Nodes.Where(n => n.Job is not null))
+            foreach (var node in build.Graph(reached).NodesUpTo(reached).Where(n => n.Job is not null))
                 all[node.Job!.Key] = node.Kind.Name;
         }
         // Drafts were worked and are gone from the graph.

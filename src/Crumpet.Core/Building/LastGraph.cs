@@ -23,11 +23,11 @@ public sealed class LastGraph(string identity, IResultStore store)
         return key is null ? null : store.Find(key)?.Job;
     }
 
-    /// <summary>Keeps the jobs of a graph; those of stations it does not reach stay as they were.</summary>
-    public void Keep(AssetGraph graph)
+    /// <summary>Keeps jobs; those of other names stay as they were.</summary>
+    public void Keep(IEnumerable<JobNode> jobs)
     {
         var now = new Dictionary<string, string>(Keys(), StringComparer.Ordinal);
-        foreach (var node in graph.Nodes.Where(n => n.Result is not null))
+        foreach (var node in jobs.Where(n => n.Result is not null))
             now[node.Name] = node.Job!.Key;
         keys = now;
         store.KeepNote(note, Encoding.UTF8.GetBytes(string.Concat(now.OrderBy(p => p.Key, StringComparer.Ordinal).Select(p => $"{p.Value} {p.Key}\n"))));
