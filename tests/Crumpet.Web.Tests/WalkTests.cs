@@ -84,6 +84,8 @@ public sealed partial class WalkTests : WebAppTests
                     await SendAsync(client, path, new Dictionary<string, string>(sent) { ["__RequestVerificationToken"] = token });
                     posted++;
                 }
+                // What was asked for need not be worked here.
+                await CancelAllRunsAsync(client, token);
                 // What was put away comes back.
                 await SendAsync(client, "/kits?handler=Restore", new() { ["kit"] = "1", ["__RequestVerificationToken"] = token });
                 await SendAsync(client, "/kits/1?handler=Restore", new() { ["asset"] = "1", ["__RequestVerificationToken"] = token });
@@ -232,22 +234,29 @@ public sealed partial class WalkTests : WebAppTests
             Assert.True((await client.GetAsync(page)).StatusCode == HttpStatusCode.OK, $"{page} does not open");
     }
 
+    private async Task CancelAllRunsAsync(HttpClient client, string token)
+    {
+        foreach (int run in await ActiveRunsAsync())
+            await SendAsync(client, "/runs?handler=Cancel", new() { ["run"] = $"{run}", ["__RequestVerificationToken"] = token });
+    }
+
+    private async Task<List<int>> ActiveRunsAsync()
+    {
+        await using var db = new CrumpetDb(Database.Options(DataFolder));
+        return await db.Runs.Where(r => r.State == RunState.Queued || r.State == RunState.Running).Select(r => r.Id).ToListAsync();
+    }
+
     private async Task EndAllRunsAsync(WebApplicationFactory<Program> app, HttpClient client, string token)
     {
         for (int i = 0; i < 600; i++)
         {
-            await using var db = new CrumpetDb(Database.Options(DataFolder));
-            var left = await db.Runs.Where(r => r.State == RunState.Queued || r.State == RunState.Running).Select(r => r.Id).ToListAsync();
-            if (left.Count == 0)
+            if ((await ActiveRunsAsync()).Count == 0)
             {
                 await OpenAllAsync(app);
                 return;
             }
             if (i == 100)
-            {
-                foreach (int run in left)
-                    await SendAsync(client, "/runs?handler=Cancel", new() { ["run"] = $"{run}", ["__RequestVerificationToken"] = token });
-            }
+                await CancelAllRunsAsync(client, token);
             await Task.Delay(100);
         }
         Assert.Fail("A run is stuck.");
