@@ -34,15 +34,15 @@ builder.Services.AddSingleton(services => new StoreRoom(options.DataFolder, serv
 builder.Services.AddHostedService<RoomKeeper>();
 builder.Services.AddDbContext<CrumpetDb>(db => Database.Configure(db, options.DataFolder));
 builder.Services.AddSingleton<PixelAllowance>();
-builder.Services.AddSingleton<PictureDesk>();
-builder.Services.AddSingleton<ThumbnailDesk>();
+builder.Services.AddSingleton<PictureService>();
+builder.Services.AddSingleton<ThumbnailService>();
 builder.Services.AddSingleton<RunFeed>();
-builder.Services.AddSingleton<RunDesk>();
+builder.Services.AddSingleton<RunService>();
 builder.Services.AddHostedService<RunWorker>();
-builder.Services.AddSingleton<IntakeDesk>();
+builder.Services.AddSingleton<IntakeService>();
 builder.Services.AddSingleton<ChangeOrder>();
 builder.Services.AddScoped<Workbench>();
-builder.Services.AddScoped<KitDesk>();
+builder.Services.AddScoped<KitService>();
 builder.Services.AddScoped<Finder>();
 builder.Services.AddDataProtection().PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(options.DataFolder, "keys")));
 builder.Services.AddRazorPages().AddMvcOptions(mvc =>
@@ -58,9 +58,9 @@ bool isNew = Database.Prepare(options.DataFolder);
 var app = builder.Build();
 using (var scope = app.Services.CreateScope())
 {
-    await RunDesk.TakeUpAsync(scope.ServiceProvider.GetRequiredService<CrumpetDb>(), options.Resumes);
+    await RunService.TakeUpAsync(scope.ServiceProvider.GetRequiredService<CrumpetDb>(), options.Resumes);
     if (isNew && options.WithDemo)
-        await scope.ServiceProvider.GetRequiredService<KitDesk>().AddDemoKitAsync(options.IsDemoCoarse);
+        await scope.ServiceProvider.GetRequiredService<KitService>().AddDemoKitAsync(options.IsDemoCoarse);
 }
 app.UseExceptionHandler(new ExceptionHandlerOptions { ExceptionHandlingPath = "/error", StatusCodeSelector = RequestGate.StatusOf });
 app.UseStatusCodePagesWithReExecute("/error");

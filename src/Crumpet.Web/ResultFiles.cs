@@ -16,7 +16,7 @@ internal static class ResultFiles
         app.MapGet("/assets/{id:int}/files/{station}/{name}", FileAsync);
         app.MapGet("/assets/{id:int}/thumbs/{station}/{name}", ThumbAsync);
         app.MapGet("/assets/{id:int}/arrived/{sha}", ArrivedAsync);
-        app.MapGet("/stills/{sha:length(64)}", Still);
+        app.MapGet("/thumbnails/{sha:length(64)}", Thumbnail);
         app.MapGet("/assets/{id:int}/cages.{ending:regex(^(obj|glb)$)}", CagesAsync);
         app.MapGet("/assets/{id:int}/laid.{ending:regex(^(obj|glb)$)}", LaidAsync);
         app.MapGet("/deliveries/{id:int}", DeliveryAsync);
@@ -29,17 +29,17 @@ internal static class ResultFiles
         return file is null ? Results.NotFound() : Results.File(store.PathOf(file.Sha256), TypeOf(name), entityTag: Tag(file.Sha256));
     }
 
-    private static async Task<IResult> ThumbAsync(int id, string station, string name, Workbench workbench, ThumbnailDesk thumbnails, HttpContext context, int size = 256)
+    private static async Task<IResult> ThumbAsync(int id, string station, string name, Workbench workbench, ThumbnailService thumbnails, HttpContext context, int size = 256)
     {
         var file = await FindAsync(workbench, id, station, name);
-        return file is null || !ThumbnailDesk.IsSide(size) ? Results.NotFound() : await ThumbOfAsync(file.Sha256, name, size, thumbnails, context);
+        return file is null || !ThumbnailService.IsSide(size) ? Results.NotFound() : await ThumbOfAsync(file.Sha256, name, size, thumbnails, context);
     }
 
     /// <summary>A small picture of a texture as it arrived.</summary>
-    private static async Task<IResult> ArrivedAsync(int id, string sha, Workbench workbench, ThumbnailDesk thumbnails, HttpContext context, int size = 96) =>
-        !ThumbnailDesk.IsSide(size) || await workbench.SourceNameAsync(id, sha) is not { } name ? Results.NotFound() : await ThumbOfAsync(sha, name, size, thumbnails, context);
+    private static async Task<IResult> ArrivedAsync(int id, string sha, Workbench workbench, ThumbnailService thumbnails, HttpContext context, int size = 96) =>
+        !ThumbnailService.IsSide(size) || await workbench.SourceNameAsync(id, sha) is not { } name ? Results.NotFound() : await ThumbOfAsync(sha, name, size, thumbnails, context);
 
-    private static async Task<IResult> ThumbOfAsync(string sha256, string name, int size, ThumbnailDesk thumbnails, HttpContext context)
+    private static async Task<IResult> ThumbOfAsync(string sha256, string name, int size, ThumbnailService thumbnails, HttpContext context)
     {
         try
         {
@@ -52,16 +52,16 @@ internal static class ResultFiles
         }
     }
 
-    /// <summary>A still by its content, so that a ledger that is being worked again keeps its pictures.</summary>
-    private static IResult Still(string sha, FileStore store, HttpContext context)
+    /// <summary>A thumbnail by its content, so that a ledger that is being worked again keeps its pictures.</summary>
+    private static IResult Thumbnail(string sha, FileStore store, HttpContext context)
     {
         if (!sha.All(char.IsAsciiHexDigitLower))
             return Results.NotFound();
         try
         {
-            var still = Results.File(store.PathOf(sha), "image/png");
+            var picture = Results.File(store.PathOf(sha), "image/png");
             context.Response.Headers.CacheControl = "public, max-age=31536000, immutable";
-            return still;
+            return picture;
         }
         catch (FileNotFoundException)
         {
@@ -99,7 +99,7 @@ internal static class ResultFiles
     }
 
     /// <summary>A whole kit as a zipped folder, the same bytes for the same kit.</summary>
-    private static async Task<IResult> KitFolderAsync(int id, KitDesk kits, FileStore store, CancellationToken cancel)
+    private static async Task<IResult> KitFolderAsync(int id, KitService kits, FileStore store, CancellationToken cancel)
     {
         if (await kits.FolderAsync(id) is not { } kit)
             return Results.NotFound();

@@ -12,7 +12,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Crumpet.Web;
 
 /// <summary>What pages ask for and do: loads assets, takes files in, records decisions, queues runs. One transaction a user action.</summary>
-public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, IntakeDesk intake, ChangeOrder order)
+public sealed class Workbench(CrumpetDb db, FileStore store, RunService queue, IntakeService intake, ChangeOrder order)
 {
     private const int LatestRuns = 6;
 
@@ -101,13 +101,13 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
         using var turn = await order.EnterAsync(kitId, cancel);
         var taken = await db.Assets.Where(a => a.KitId == kitId).Select(a => a.Name).ToListAsync(cancel);
         var asset = new Asset { KitId = kitId, Name = "", PlanJson = "{}" };
-        if (IntakeDesk.Add(asset, arrived) == 0)
+        if (IntakeService.Add(asset, arrived) == 0)
             return (null, refused.Count > 0 ? string.Join(' ', refused) : "No file arrived; drop OBJ, glTF, GLB, PLY or STL meshes, their textures, or a zip of them.");
         string first = asset.Sources.Select(s => s.Name).FirstOrDefault(MeshFiles.IsMesh) ?? asset.Sources[0].Name;
         asset.Name = Names.Free(Names.FromFile(first), taken);
         db.Assets.Add(asset);
         await db.SaveChangesAsync(cancel);
-        await desk.AddAsync(db, asset.Id, Station.Layout);
+        await queue.AddAsync(db, asset.Id, Station.Layout);
         return (asset.Id, refused.Count > 0 ? string.Join(' ', refused) : null);
     }
 
@@ -119,8 +119,8 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
         int count = 0;
         await ChangeAsync(assetId, asset =>
         {
-            count = IntakeDesk.Add(asset, arrived);
-            return files.Count == 1 ? $"Added {IntakeDesk.Clean(files[0].FileName)}" : $"Added {count} files";
+            count = IntakeService.Add(asset, arrived);
+            return files.Count == 1 ? $"Added {IntakeService.Clean(files[0].FileName)}" : $"Added {count} files";
         });
         return refused.Count > 0 ? string.Join(' ', refused) : count == 0 ? "Nothing changed: the same files are here already." : null;
     }
@@ -372,27 +372,27 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
     }
 
     /// <summary>Queues a run of one asset.</summary>
-    public Task RunAsync(int assetId, Station upTo) => desk.AddAsync(db, assetId, upTo);
+    public Task RunAsync(int assetId, Station upTo) => queue.AddAsync(db, assetId, upTo);
 
     /// <summary>Queues a run of every asset of a kit to its delivery.</summary>
     public async Task BuildAllAsync(int kitId)
     {
         foreach (int id in await db.Assets.Where(a => a.KitId == kitId && a.ArchivedAt == null).OrderBy(a => a.Id).Select(a => a.Id).ToListAsync())
-            await desk.AddAsync(db, id, Station.Deliver);
+            await queue.AddAsync(db, id, Station.Deliver);
     }
 
     /// <summary>Ends a run early, where it belongs to the asset or the kit that is given.</summary>
     public async Task CancelAsync(int runId, int? ofAsset = null, int? ofKit = null)
     {
         if (await db.Runs.AnyAsync(r => r.Id == runId && (ofAsset == null || r.AssetId == ofAsset) && (ofKit == null || r.Asset!.KitId == ofKit)))
-            await desk.CancelAsync(db, runId);
+            await queue.CancelAsync(db, runId);
     }
 
     /// <summary>Queues a run that ended once more.</summary>
     public async Task RepeatAsync(int runId)
     {
         if (await db.Runs.AsNoTracking().FirstOrDefaultAsync(r => r.Id == runId) is { } run)
-            await desk.AddAsync(db, run.AssetId, run.UpTo);
+            await queue.AddAsync(db, run.AssetId, run.UpTo);
     }
 
     private IQueryable<Asset> Whole() => db.Assets.Include(a => a.Kit).Include(a => a.Sources).Include(a => a.Marks)
@@ -432,6 +432,6 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunDesk desk, Intak
     {
         var build = asset.Build(store);
         if (asset.Sources.Exists(s => s.IsCurrent) && (build.ResultOf(Station.Intake) is null || build.ResultOf(Station.Layout) is null))
-            await desk.AddAsync(db, asset.Id, Station.Layout);
+            await queue.AddAsync(db, asset.Id, Station.Layout);
     }
 }

@@ -1,6 +1,7 @@
 using System.IO.Compression;
 using System.Numerics;
 using System.Text;
+using Crumpet.Core.Building;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
@@ -19,6 +20,14 @@ internal static class Readers
     private static readonly byte[] HdrRow = [2, 2, 0, 8, 136, 5, 136, 6, 136, 7, 136, 129, 2, 2, 0, 8, 8, 1, 2, 3, 4, 5, 6, 7, 8, 136, 6, 136, 7, 136, 129];
     private static readonly Scene Box = MakeBox();
 
+    private static readonly byte[] AssetDocument = Encoding.UTF8.GetBytes("{\"version\":3,\"name\":\"a\",\"sources\":[{\"path\":\"a.obj\",\"side\":\"low\"}],\"settings\":{\"bake\":{\"size\":512,\"maps\":[\"normal\"]},\"mends\":[{\"mend\":\"upright\"}]}}");
+
+    private static readonly byte[][] KitDocuments =
+    [
+        Encoding.UTF8.GetBytes("{\"version\":3,\"name\":\"K\",\"assets\":[\"a\"],\"rules\":{\"mends\":[{\"mend\":\"units\",\"factor\":0.01}],\"names\":{\"low\":[\"low\"],\"high\":[\"high\"]}},\"settings\":{\"target\":{\"largestTexture\":4096},\"recipe\":{\"name\":\"r\",\"outputs\":[]}}}"),
+        Encoding.UTF8.GetBytes("{\"version\":1,\"name\":\"K\",\"assets\":[{\"name\":\"a\",\"folder\":\"f\",\"sources\":[\"a.obj\"],\"plan\":{\"green\":\"down\"}}]}"),
+    ];
+
     public static IReadOnlyDictionary<string, FuzzedReader> All { get; } = new Dictionary<string, FuzzedReader>
     {
         ["obj"] = new(() => [Written(s => ObjWriter.Write(Box, s, "box.mtl")), Encoding.UTF8.GetBytes("o a\nv 0 0 0 1 0.5 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\ns 1\ng b\nf -4 -3 -2 \\\n-1\nusemtl x\nf 1//1 2 3\n"), Encoding.Unicode.GetPreamble().Concat(Encoding.Unicode.GetBytes("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")).ToArray()],
@@ -33,8 +42,27 @@ internal static class Readers
         ["hdr"] = new(() => [Encoding.Latin1.GetBytes("#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y 2 +X 8\n").Concat(HdrRow).ToArray()], b => ImageFile.Read(b, "x.hdr")),
         ["exr"] = new(ExrSeeds, b => ImageFile.Read(b, "x.exr")),
         ["vips"] = new(PictureSeeds, b => ImageFile.Read(b, "x.png")),
+        ["dds"] = new(() => [.. TextureFormat.Table.All.Select(f => DdsFile.Write(new Texture(8, 4, f, f.DxgiSrgb is not null, [.. new[] { (8, 4), (4, 2), (2, 1), (1, 1) }.Select(l => new byte[f.LevelBytes(l.Item1, l.Item2)])])))], ReadDds),
+        ["kit"] = new(() => [.. KitDocuments, AssetDocument], ReadKit),
         ["zip"] = new(ZipSeeds, b => ZipContents.Read(new MemoryStream(b), "x.zip", (_, content) => content.CopyTo(Stream.Null), _ => { })),
     };
+
+    /// <summary>Reads the file of a kit, or of an asset in it.</summary>
+    private static void ReadKit(byte[] bytes)
+    {
+        bool isAsset = bytes.AsSpan().IndexOf("sources"u8) >= 0 && bytes.AsSpan().IndexOf("assets"u8) < 0;
+        KitFolder.Read(path => (path == KitFile.FileName) == isAsset ? (isAsset ? KitDocuments[0] : AssetDocument) : bytes);
+    }
+
+    private static void ReadDds(byte[] bytes)
+    {
+        var texture = DdsFile.Read(bytes, "x.dds");
+        for (int i = 0; i < texture.Levels.Count; i++)
+        {
+            var (width, height) = texture.LevelSize(i);
+            BlockCodec.Decode(texture.Levels[i], width, height, texture.Format);
+        }
+    }
 
     private static byte[] Written(Action<Stream> write)
     {

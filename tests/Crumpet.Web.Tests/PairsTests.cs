@@ -66,15 +66,15 @@ public sealed class PairsTests : WebAppTests
     }
 
     [Fact]
-    public async Task All_clear_suggestions_above_a_bar_are_accepted_at_once_and_stills_go_by_content()
+    public async Task All_clear_suggestions_above_a_bar_are_accepted_at_once_and_thumbnails_go_by_content()
     {
         using var app = Start();
         using var client = app.CreateClient();
         string asset = await DropAsync(client, ("a_low.obj", Box("crate_low", 0) + Box("lid_low", 3, 8)), ("a_high.obj", Box("cratee_high", 0) + Box("lidd_high", 3, 8))), pairs = $"{asset}/pairs";
         string page = await UntilAsync(client, pairs, "2 other sides are clear");
-        string still = page[page.IndexOf("/stills/", StringComparison.Ordinal)..][..("/stills/".Length + 64)];
-        Assert.Equal("image/png", (await client.GetAsync(still)).Content.Headers.ContentType!.MediaType);
-        Assert.Equal(HttpStatusCode.NotFound, (await client.GetAsync("/stills/" + new string('a', 64))).StatusCode);
+        string thumbnail = page[page.IndexOf("/thumbnails/", StringComparison.Ordinal)..][..("/thumbnails/".Length + 64)];
+        Assert.Equal("image/png", (await client.GetAsync(thumbnail)).Content.Headers.ContentType!.MediaType);
+        Assert.Equal(HttpStatusCode.NotFound, (await client.GetAsync("/thumbnails/" + new string('a', 64))).StatusCode);
         Assert.Contains("No suggestion is clear at 99 %", await PostAsync(client, pairs, "AcceptAll", new() { ["bar"] = "99" }), StringComparison.Ordinal);
         Assert.Contains("must be a number of percent", await PostAsync(client, pairs, "AcceptAll", new() { ["bar"] = "most" }), StringComparison.Ordinal);
         await PostAsync(client, pairs, "AcceptAll", new() { ["bar"] = "70" });

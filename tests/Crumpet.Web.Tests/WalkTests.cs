@@ -179,7 +179,7 @@ public sealed partial class WalkTests : WebAppTests
     /// <summary>Addresses of a route, the plainest first; then one for each odd value of each of its places.</summary>
     private static IEnumerable<string> AddressesOf(RoutePattern pattern)
     {
-        var plain = pattern.Parameters.ToDictionary(p => p.Name, p => IsNumber(p) ? "1" : p.Name is "station" ? "intake" : p.Name is "ending" ? "obj" : p.Name is "meaning" or "meaning2" ? "linear" : p.Name.StartsWith("sha", StringComparison.Ordinal) ? Words[^1] : "still.png");
+        var plain = pattern.Parameters.ToDictionary(p => p.Name, p => IsNumber(p) ? "1" : p.Name is "station" ? "intake" : p.Name is "ending" ? "obj" : p.Name is "meaning" or "meaning2" ? "linear" : p.Name.StartsWith("sha", StringComparison.Ordinal) ? Words[^1] : "thumbnail.png");
         yield return Written(pattern, plain);
         foreach (var place in pattern.Parameters)
         {

@@ -120,7 +120,7 @@ public sealed class WebTests : WebAppTests
         await UntilAsync(client, $"{asset}/convert", "crate_masks.dds");
         Assert.Equal((64, 64), await SizeAsync($"{asset}/files/bake/crate_normal.png"));
         Assert.Equal((32, 32), await SizeAsync($"{asset}/thumbs/pack/crate_normal.png?size=32"));
-        Assert.Equal((256, 256), await SizeAsync($"{asset}/files/intake/still.png"));
+        Assert.Equal((256, 256), await SizeAsync($"{asset}/files/intake/thumbnail.png"));
         foreach (string path in (string[])["thumbs/pack/crate_normal.png?size=9999", "files/pack/..%2f..%2fcrumpet.db"])
             Assert.Equal(HttpStatusCode.NotFound, (await client.GetAsync($"{asset}/{path}")).StatusCode);
 

@@ -65,7 +65,7 @@ public sealed class WordsTests
     [InlineData("../../etc/passwd", "etc/passwd")]
     [InlineData("textures//./wood.png", "textures/wood.png")]
     [InlineData("..", "unnamed")]
-    public void Paths_of_uploads_stay_below_their_folder(string sent, string kept) => Assert.Equal(kept, IntakeDesk.Clean(sent));
+    public void Paths_of_uploads_stay_below_their_folder(string sent, string kept) => Assert.Equal(kept, IntakeService.Clean(sent));
 
     private static string Written(Microsoft.AspNetCore.Html.IHtmlContent content)
     {

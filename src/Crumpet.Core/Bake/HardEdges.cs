@@ -7,7 +7,7 @@ namespace Crumpet.Core.Bake;
 internal static class HardEdges
 {
     // Source: the definition of a hard edge is that corner normals differ by more than 1e-4; what bends less than half a degree is not seen.
-    private const float Bend = 0.01f;
+    private const float LeastChord = 0.01f;
 
     /// <summary>One region for the part, or none. Its rays point out of the middle of the longest edge.</summary>
     public static IEnumerable<FaultRegion> Find(BakePart part, LowSurface low)
@@ -29,7 +29,7 @@ internal static class HardEdges
                 if (across <= c || topology.SameWay[c] || placeOf[c / 3] < 0 || placeOf[across / 3] < 0)
                     continue;
                 int next = Topology.Next(c), far = Topology.Next(across);
-                bool isHard = Vector3.Distance(normals[c], normals[far]) > Bend || Vector3.Distance(normals[next], normals[across]) > Bend;
+                bool isHard = Vector3.Distance(normals[c], normals[far]) > LeastChord || Vector3.Distance(normals[next], normals[across]) > LeastChord;
                 if (!isHard || uvs[c] != uvs[far] || uvs[next] != uvs[across])
                     continue;
                 int at = 3 * placeOf[c / 3];

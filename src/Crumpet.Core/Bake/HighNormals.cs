@@ -5,7 +5,7 @@ using Crumpet.Core.Tracing;
 
 namespace Crumpet.Core.Bake;
 
-/// <summary>Normals of the high side with the relief its own normal textures add.</summary>
+/// <summary>Normals of the high side with what its own normal textures add.</summary>
 /// <param name="textures">Materials and their pictures.</param>
 /// <param name="use">What becomes of normal textures.</param>
 /// <param name="tangents">Tangents that are known already; takes new ones.</param>
@@ -21,7 +21,7 @@ internal sealed class HighNormals(HighTextures textures, HighNormalUse use, Dict
         foreach (var o in objects)
         {
             cancel.ThrowIfCancellationRequested();
-            if (!tangents.ContainsKey(o.Mesh) && Enumerable.Range(0, o.Mesh.TriangleCount).Any(t => ReliefOf(o.Mesh, t) is not null))
+            if (!tangents.ContainsKey(o.Mesh) && Enumerable.Range(0, o.Mesh.TriangleCount).Any(t => NormalTextureOf(o.Mesh, t) is not null))
                 tangents.Add(o.Mesh, TangentsOf(o.Mesh));
         }
     }
@@ -35,19 +35,19 @@ internal sealed class HighNormals(HighTextures textures, HighNormalUse use, Dict
     /// <remarks>The texture is read as shaders read it: by the interpolated frame, not normalised. Source: M. S. Mikkelsen, "Simulation of wrinkled surfaces revisited", 2008.</remarks>
     public Vector3 At(HighSurface surface, Mesh mesh, int triangle, in Hit hit, Vector3 smooth)
     {
-        if (!isUsed || !tangents.TryGetValue(mesh, out var frames) || ReliefOf(mesh, triangle) is not { } relief)
+        if (!isUsed || !tangents.TryGetValue(mesh, out var frames) || NormalTextureOf(mesh, triangle) is not { } texture)
             return smooth;
         var blended = (1 - hit.U - hit.V) * frames[3 * triangle] + hit.U * frames[3 * triangle + 1] + hit.V * frames[3 * triangle + 2];
         var normal = surface.BlendedNormalAt(hit);
         var tangent = new Vector3(blended.X, blended.Y, blended.Z);
         var bitangent = frames[3 * triangle].W * Vector3.Cross(normal, tangent);
-        var texel = 2 * HighTextures.Texel(relief, mesh, triangle, hit, isSrgb: false) - Vector4.One;
+        var texel = 2 * HighTextures.Texel(texture, mesh, triangle, hit, isSrgb: false) - Vector4.One;
         var bent = texel.X * tangent + (use == HighNormalUse.GreenUp ? texel.Y : -texel.Y) * bitangent + texel.Z * normal;
         return bent.LengthSquared() > 0 ? Vector3.Normalize(bent) : smooth;
     }
 
     /// <summary>The normal texture on a triangle, or null. A grey picture is none.</summary>
-    private BakeTexture? ReliefOf(Mesh mesh, int triangle) =>
+    private BakeTexture? NormalTextureOf(Mesh mesh, int triangle) =>
         textures.Of(mesh, triangle).Textures.TryGetValue(TextureKind.Normal, out var texture) && texture.UvSet < mesh.UvSets.Count && texture.Picture.Channels >= 3 ? texture : null;
 
     private Vector4[] TangentsOf(Mesh mesh)
@@ -57,7 +57,7 @@ internal sealed class HighNormals(HighTextures textures, HighNormalUse use, Dict
         for (int corner = 0; corner < positions.Length; corner++)
         {
             positions[corner] = mesh.PositionAt(corner);
-            uvs[corner] = ReliefOf(mesh, corner / 3) is { } relief ? Vector2.Transform(mesh.UvSets[relief.UvSet][corner], relief.UvTransform) : Vector2.Zero;
+            uvs[corner] = NormalTextureOf(mesh, corner / 3) is { } texture ? Vector2.Transform(mesh.UvSets[texture.UvSet][corner], texture.UvTransform) : Vector2.Zero;
         }
         return TangentSpace.PerCorner(positions, mesh.NormalsOrSmooth(), uvs);
     }

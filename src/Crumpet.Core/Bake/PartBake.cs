@@ -37,7 +37,7 @@ internal sealed class PartBake
     private readonly bool missesAreHoles;
     private readonly ConcurrentDictionary<int, TileResult> done = new();
 
-    public PartBake(BakeInput input, BakeSettings settings, PartScene scene, IReadOnlyList<BakeMap> maps, HighLooks looks, int size)
+    public PartBake(BakeInput input, BakeSettings settings, PartScene scene, IReadOnlyList<BakeMap> maps, HighAttributes attributes, int size)
     {
         this.input = input;
         this.settings = settings;
@@ -45,7 +45,7 @@ internal sealed class PartBake
         // Arrays, found once: nothing is allocated for a texel.
         this.maps = [.. maps];
         countsMisses = [.. maps.Select(m => m.CountsMisses(settings))];
-        Looks = looks;
+        Attributes = attributes;
         this.size = size;
         var part = input.Parts[scene.Part];
         Light = new LightRays(settings, input.Bounds.Min.Y);
@@ -67,8 +67,8 @@ internal sealed class PartBake
     /// <summary>What it sees.</summary>
     public PartScene Scene => scene;
 
-    /// <summary>What the high side looks like.</summary>
-    public HighLooks Looks { get; }
+    /// <summary>What the high side attributes like.</summary>
+    public HighAttributes Attributes { get; }
 
     /// <summary>Rays over hemispheres.</summary>
     public LightRays Light { get; }
@@ -309,7 +309,7 @@ internal sealed class PartBake
             };
             made[m] = new PartMap(maps[m], blocks, [], rays);
             if (maps[m].Values == MapValues.Label && settings.IdBy != IdSource.Colour)
-                made[m] = IdLabels.Own(made[m], cover, Looks.Labels);
+                made[m] = IdLabels.Own(made[m], cover, Attributes.Labels);
         }
         return (new PartCover(cover, regions, tiles.Sum(t => t.Rays)), made);
     }

@@ -33,7 +33,7 @@ internal static class PieceBaker
         Action<int, PartCover, IReadOnlyList<PartMap>> done, CancellationToken cancel)
     {
         progress?.Report(new Progress(0, "preparing triangles"));
-        var looks = new HighLooks(input, settings);
+        var attributes = new HighAttributes(input, settings);
         var boxes = new Dictionary<(int, int), Bounds>();
         foreach (var o in requests.SelectMany(r => r.Seen.Concat(r.Occluders)))
             boxes.TryAdd((o.Part, o.Number), o.Mesh.Bounds());
@@ -49,12 +49,12 @@ internal static class PieceBaker
             var request = requests[i];
             var high = surfaces.Of(seen[i]);
             var light = request.Occluders.Count == 0 ? null : surfaces.Of(occluders[i]);
-            looks.Prepare(high.Objects, request.Maps, threads, cancel);
+            attributes.Prepare(high.Objects, request.Maps, threads, cancel);
             var low = LowSurface.Build(input.Parts[request.Part], request.Material, request.Stacked, settings, request.Size);
             var own = new Lazy<HighSurface>(() => surfaces.Of([.. request.Seen.Where(o => o.Part == request.Part)]));
             if (request.Maps.Any(m => m.Asks(MapNeeds.Thickness)))
                 _ = own.Value;
-            bakes[i] = new PartBake(input, settings, new PartScene(request.Part, low, high, light, () => own.Value), request.Maps, looks, request.Size);
+            bakes[i] = new PartBake(input, settings, new PartScene(request.Part, low, high, light, () => own.Value), request.Maps, attributes, request.Size);
             progress?.Report(new Progress(0.05 * (i + 1) / bakes.Length, "preparing triangles"));
         }
         CastAll(bakes, settings, threads, progress, cancel);

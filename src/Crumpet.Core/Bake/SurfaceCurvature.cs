@@ -47,24 +47,24 @@ internal static class SurfaceCurvature
                 continue;
             float angle = MathF.Atan2(Vector3.Dot(Vector3.Cross(one, two), along) / length, Vector3.Dot(one, two));
             // Half of the edge's sum goes to each of its ends.
-            points[topology.Points[c]].Bend += angle * length / 4;
-            points[topology.Points[Topology.Next(c)]].Bend += angle * length / 4;
+            points[topology.Points[c]].Curvature += angle * length / 4;
+            points[topology.Points[Topology.Next(c)]].Curvature += angle * length / 4;
         }
-        float[] values = radiusMetres > 0 ? Averaged(points, radiusMetres, threads, cancel) : Array.ConvertAll(points, p => p.Area > 0 ? p.Bend / p.Area : 0);
+        float[] values = radiusMetres > 0 ? Averaged(points, radiusMetres, threads, cancel) : Array.ConvertAll(points, p => p.Area > 0 ? p.Curvature / p.Area : 0);
         return Array.ConvertAll(topology.Points, p => values[p]);
     }
 
     private struct Point
     {
         public Vector3 At, Normal;
-        public float Area, Bend;
+        public float Area, Curvature;
     }
 
     /// <summary>Sums of the points of a cell that look to one of six sides.</summary>
     private struct Cell
     {
         public Vector3 Centre;
-        public float Area, Bend;
+        public float Area, Curvature;
     }
 
     // Points are summed in cells of half the radius, apart by the side they look to, so that the two faces of a thin plate do not mix
@@ -92,7 +92,7 @@ internal static class SurfaceCurvature
                 float weight = Toward(points[i].Normal, side);
                 ref var sum = ref cells[slotOf[i] * Sides + side];
                 sum.Area += weight * points[i].Area;
-                sum.Bend += weight * points[i].Bend;
+                sum.Curvature += weight * points[i].Curvature;
                 sum.Centre += weight * points[i].Area * points[i].At;
             }
         }
@@ -137,7 +137,7 @@ internal static class SurfaceCurvature
             toward[axis] = (side, Toward(point.Normal, side));
         }
         // The point itself always counts, so that a radius below the edges' length changes nothing.
-        float area = point.Area, bend = point.Bend, scale = 1 / (radius * radius);
+        float area = point.Area, curvature = point.Curvature, scale = 1 / (radius * radius);
         foreach (int slot in near)
         {
             foreach (var (side, weight) in toward)
@@ -149,10 +149,10 @@ internal static class SurfaceCurvature
                 if (share <= 0)
                     continue;
                 area += weight * share * share * sum.Area;
-                bend += weight * share * share * sum.Bend;
+                curvature += weight * share * share * sum.Curvature;
             }
         }
-        return area > 0 ? bend / area : 0;
+        return area > 0 ? curvature / area : 0;
     }
 
     private static (int, int, int) Key(Vector3 at, float cell) => ((int)MathF.Floor(at.X / cell), (int)MathF.Floor(at.Y / cell), (int)MathF.Floor(at.Z / cell));

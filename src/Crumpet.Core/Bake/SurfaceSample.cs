@@ -53,7 +53,7 @@ internal sealed class SurfaceSample(PartBake bake)
         get
         {
             if (!hasDetail)
-                (detail, hasDetail) = (bake.Looks.Normals.At(bake.Scene.High, source.Mesh, number, hit, smooth), true);
+                (detail, hasDetail) = (bake.Attributes.Normals.At(bake.Scene.High, source.Mesh, number, hit, smooth), true);
             return detail;
         }
     }
@@ -96,38 +96,38 @@ internal sealed class SurfaceSample(PartBake bake)
         get
         {
             if (!hasCurvature)
-                (curvature, hasCurvature) = (bake.Looks.Curvature(source.Mesh, number, hit), true);
+                (curvature, hasCurvature) = (bake.Attributes.Curvature(source.Mesh, number, hit), true);
             return curvature;
         }
     }
 
     /// <summary>Number of the label.</summary>
-    public int Label => bake.Looks.Label(source, number, hit);
+    public int Label => bake.Attributes.Label(source, number, hit);
 
     /// <summary>Linear vertex colour.</summary>
-    public Vector3 VertexColour => HighLooks.VertexColour(source.Mesh, number, hit);
+    public Vector3 VertexColour => HighAttributes.VertexColour(source.Mesh, number, hit);
 
     /// <summary>Linear colour of the material.</summary>
     public Vector3 BaseColour
     {
         get
         {
-            var colour = bake.Looks.Textures.Colour(source.Mesh, number, hit);
+            var colour = bake.Attributes.Textures.Colour(source.Mesh, number, hit);
             return new Vector3(colour.X, colour.Y, colour.Z);
         }
     }
 
     /// <summary>Roughness of the material.</summary>
-    public float Roughness => bake.Looks.Textures.Roughness(source.Mesh, number, hit);
+    public float Roughness => bake.Attributes.Textures.Roughness(source.Mesh, number, hit);
 
     /// <summary>Metalness of the material.</summary>
-    public float Metalness => bake.Looks.Textures.Metalness(source.Mesh, number, hit);
+    public float Metalness => bake.Attributes.Textures.Metalness(source.Mesh, number, hit);
 
     /// <summary>Linear light the material gives off.</summary>
-    public Vector3 Emission => bake.Looks.Textures.Emission(source.Mesh, number, hit);
+    public Vector3 Emission => bake.Attributes.Textures.Emission(source.Mesh, number, hit);
 
     /// <summary>Opacity of the material; 1 where any surface is opaque.</summary>
-    public float Opacity => bake.Settings.OpacityBy == OpacitySource.Alpha ? bake.Looks.Textures.Opacity(source.Mesh, number, hit) : 1;
+    public float Opacity => bake.Settings.OpacityBy == OpacitySource.Alpha ? bake.Attributes.Textures.Opacity(source.Mesh, number, hit) : 1;
 
     /// <summary>A direction in the tangent space of the low surface.</summary>
     public Vector3 InTangentSpace(Vector3 direction)

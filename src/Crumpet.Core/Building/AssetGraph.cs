@@ -86,9 +86,9 @@ public sealed class AssetGraph
 
     internal List<JobNode> Reads { get; } = [];
     internal JobNode? TakenIn { get; set; }
-    internal JobNode? Still { get; set; }
+    internal JobNode? Thumbnail { get; set; }
     internal SortedDictionary<Side, JobNode> Stages { get; } = [];
-    internal List<(JobNode Node, string Name)> PartStills { get; } = [];
+    internal List<(JobNode Node, string Name)> PartThumbnails { get; } = [];
     internal List<JobNode> Rays { get; } = [];
     internal JobNode? Pair { get; set; }
     internal JobNode? CageStage { get; set; }

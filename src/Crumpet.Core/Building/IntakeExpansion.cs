@@ -7,7 +7,7 @@ namespace Crumpet.Core.Building;
 /// <summary>The jobs of Intake.</summary>
 internal static class IntakeExpansion
 {
-    private const int StillSide = 256;
+    private const int ThumbnailSide = 256;
 
     /// <summary>Lists them.</summary>
     /// <returns>Whether all could be listed.</returns>
@@ -60,7 +60,7 @@ internal static class IntakeExpansion
             return;
         // The high side says best what the asset is.
         int[] high = [.. all.Where(i => rows[i].Side == Side.High)];
-        graph.Still = graph.Add(Station.Intake, JobKinds.Thumbnail, "of the asset", new ThumbnailSettings(StillSide), (high.Length > 0 ? high : all).Select((o, k) => ($"shape/{k}", scene[$"shape/{o}"])));
+        graph.Thumbnail = graph.Add(Station.Intake, JobKinds.Thumbnail, "of the asset", new ThumbnailSettings(ThumbnailSide), (high.Length > 0 ? high : all).Select((o, k) => ($"shape/{k}", scene[$"shape/{o}"])));
         foreach (var side in all.GroupBy(i => rows[i].Side).OrderBy(g => g.Key))
         {
             graph.Stages.Add(side.Key, graph.Add(

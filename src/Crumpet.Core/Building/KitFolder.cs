@@ -54,7 +54,7 @@ public sealed record KitFolder(string Name, IntakeRules Rules, AssetPlan Plan, I
     public static KitFolder Read(Func<string, byte[]?> file)
     {
         byte[] text = file(KitFile.FileName) ?? throw new SourceFileException(KitFile.FileName, "", "it is not there", $"Give the folder that holds {KitFile.FileName}; 'crumpet demo' writes one as a pattern");
-        if (VersionOf(text) == 1)
+        if (VersionOf(KitJson.Checked(text, KitFile.FileName)) == 1)
             return Upgraded(text);
         text = Brought(text);
         var kit = KitJson.Read<KitDocument>(text, KitFile.FileName);
@@ -66,7 +66,8 @@ public sealed record KitFolder(string Name, IntakeRules Rules, AssetPlan Plan, I
             string folder = $"{AssetsFolder}/{name}", path = $"{folder}/{AssetFile}";
             if (name.Contains('/', StringComparison.Ordinal) || Leaves(name))
                 throw new SourceFileException(KitFile.FileName, "assets", $"'{FieldRules.Quoted(name)}' is no name of a folder in {AssetsFolder}", "Correct it");
-            byte[] own = Brought(file(path)) ?? throw new SourceFileException(KitFile.FileName, $"asset {name}", $"there is no {path}", "Add it, or take the asset out of the list");
+            byte[] given = file(path) ?? throw new SourceFileException(KitFile.FileName, $"asset {name}", $"there is no {path}", "Add it, or take the asset out of the list");
+            byte[] own = Brought(KitJson.Checked(given, path));
             var asset = KitJson.Read<AssetDocument>(own, path);
             if (asset.Sources.FirstOrDefault(s => Leaves(s.Path)) is { } outside)
                 throw new SourceFileException(path, "sources", $"the path {outside.Path} leaves the asset's folder", "Use paths inside it");
@@ -107,10 +108,9 @@ public sealed record KitFolder(string Name, IntakeRules Rules, AssetPlan Plan, I
     public AssetPlan PlanOf(KitFolderAsset asset) => PlanLayers.Merge(Plan, asset.Own);
 
     /// <summary>A document as this version writes it; one that is this version's is not touched.</summary>
-    [return: System.Diagnostics.CodeAnalysis.NotNullIfNotNull(nameof(text))]
-    private static byte[]? Brought(byte[]? text)
+    private static byte[] Brought(byte[] text)
     {
-        if (text is null || VersionOf(text) != 2 || JsonNode.Parse(text) is not JsonObject document)
+        if (VersionOf(text) != 2 || KitJson.Parse(text) is not JsonObject document)
             return text;
         if (document["settings"] is not JsonObject settings)
             document["settings"] = settings = [];
@@ -124,7 +124,7 @@ public sealed record KitFolder(string Name, IntakeRules Rules, AssetPlan Plan, I
     private static KitFolder Upgraded(byte[] text)
     {
         var limits = new JsonObject();
-        var document = JsonNode.Parse(text)!;
+        var document = KitJson.Parse(text)!;
         foreach (var plan in (document["assets"] as JsonArray ?? []).Select(a => (a as JsonObject)?["plan"]).OfType<JsonObject>())
             PlanUpgrade.Upgrade(plan);
         if (document["rules"] is JsonObject rules)
@@ -140,7 +140,7 @@ public sealed record KitFolder(string Name, IntakeRules Rules, AssetPlan Plan, I
     {
         try
         {
-            return JsonNode.Parse(text)?["version"]?.GetValue<int>() ?? 0;
+            return KitJson.Parse(text)?["version"]?.GetValue<int>() ?? 0;
         }
         catch (Exception e) when (e is JsonException or InvalidOperationException or FormatException)
         {
@@ -149,7 +149,7 @@ public sealed record KitFolder(string Name, IntakeRules Rules, AssetPlan Plan, I
         }
     }
 
-    private static JsonObject OwnOf(byte[] text) => JsonNode.Parse(text)!["settings"] as JsonObject is { } own ? own.DeepClone().AsObject() : [];
+    private static JsonObject OwnOf(byte[] text) => KitJson.Parse(text)!["settings"] as JsonObject is { } own ? own.DeepClone().AsObject() : [];
 
     private static void Check(string? problem, string file)
     {

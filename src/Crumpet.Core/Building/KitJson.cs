@@ -10,7 +10,36 @@ namespace Crumpet.Core.Building;
 /// <summary>Reads files that people write by hand: a key that is not known is an error with its line and the nearest one that is.</summary>
 internal static partial class KitJson
 {
-    private static readonly JsonSerializerOptions Strict = new(BuildJson.Options) { UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow, AllowOutOfOrderMetadataProperties = true };
+    private static readonly JsonSerializerOptions Strict = new(BuildJson.Options) { UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow, AllowOutOfOrderMetadataProperties = true, AllowDuplicateProperties = false };
+
+    /// <summary>The text of a file, where all of it is text.</summary>
+    /// <exception cref="SourceFileException">Some of it is not, or it is no JSON.</exception>
+    public static byte[] Checked(byte[] text, string file)
+    {
+        var reader = new Utf8JsonReader(text, new JsonReaderOptions { CommentHandling = JsonCommentHandling.Disallow });
+        try
+        {
+            while (reader.Read())
+            {
+                if (reader.TokenType is JsonTokenType.String or JsonTokenType.PropertyName)
+                    reader.GetString();
+            }
+            return text;
+        }
+        catch (JsonException e)
+        {
+            throw Explained(e, file);
+        }
+        catch (InvalidOperationException e)
+        {
+            int line = 1 + text.AsSpan(0, (int)reader.TokenStartIndex).Count((byte)'\n');
+            throw new SourceFileException(file, string.Create(CultureInfo.InvariantCulture, $"line {line}"), "it holds characters that are none", "Save it as UTF-8", e);
+        }
+    }
+
+    /// <summary>A text as a tree; a key that stands twice is an error as any other.</summary>
+    /// <exception cref="JsonException">It is no JSON.</exception>
+    public static JsonNode? Parse(byte[] text) => JsonNode.Parse(text, null, new JsonDocumentOptions { AllowDuplicateProperties = false });
 
     /// <summary>Reads a file.</summary>
     /// <param name="text">Its bytes.</param>
@@ -23,7 +52,7 @@ internal static partial class KitJson
         try
         {
             // What an asset has not that its kit has is no value of the setting.
-            read = JsonSerializer.Deserialize<T>(text.AsSpan().IndexOf(PlanLayers.GoneText) < 0 ? text : JsonSerializer.SerializeToUtf8Bytes(PlanLayers.WithoutGone(JsonNode.Parse(text)), BuildJson.Indented), Strict);
+            read = JsonSerializer.Deserialize<T>(text.AsSpan().IndexOf(PlanLayers.GoneText) < 0 ? text : JsonSerializer.SerializeToUtf8Bytes(PlanLayers.WithoutGone(Parse(text)), BuildJson.Indented), Strict);
         }
         catch (JsonException e)
         {

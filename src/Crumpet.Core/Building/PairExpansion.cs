@@ -7,7 +7,7 @@ namespace Crumpet.Core.Building;
 /// <summary>The jobs of Pairs.</summary>
 internal static class PairExpansion
 {
-    private const int PartStillSide = 96;
+    private const int PartThumbnailSide = 96;
 
     /// <summary>What pairs are made by.</summary>
     public static PairRules RulesOf(AssetGraph graph)
@@ -26,7 +26,7 @@ internal static class PairExpansion
     {
         var (plan, scene, rules) = (graph.Input.Plan, graph.TakenIn!, RulesOf(graph));
         var rows = PairPlanner.Rows(rules);
-        AddStills(graph, rows);
+        AddThumbnails(graph, rows);
         PartRow[] paired = [.. rows.Where(r => r.IsPaired)];
         var inputs = new List<(string, JobFile)> { ("objects", scene["objects"]) };
         foreach (var row in paired)
@@ -71,7 +71,7 @@ internal static class PairExpansion
     }
 
     /// <summary>A small picture of each side of each row.</summary>
-    private static void AddStills(AssetGraph graph, IReadOnlyList<PartRow> rows)
+    private static void AddThumbnails(AssetGraph graph, IReadOnlyList<PartRow> rows)
     {
         for (int i = 0; i < rows.Count; i++)
         {
@@ -80,8 +80,8 @@ internal static class PairExpansion
                 if (numbers.Count == 0)
                     continue;
                 var node = graph.Add(
-                    Station.Pairs, JobKinds.Thumbnail, $"of {rows[i].Name}, {side}", new ThumbnailSettings(PartStillSide), numbers.Select((o, k) => ($"shape/{k}", graph.TakenIn![$"shape/{o}"])));
-                graph.PartStills.Add((node, $"{side}_{i}.png"));
+                    Station.Pairs, JobKinds.Thumbnail, $"of {rows[i].Name}, {side}", new ThumbnailSettings(PartThumbnailSide), numbers.Select((o, k) => ($"shape/{k}", graph.TakenIn![$"shape/{o}"])));
+                graph.PartThumbnails.Add((node, $"{side}_{i}.png"));
             }
         }
     }

@@ -14,7 +14,7 @@ public static class RulesFile
     {
         try
         {
-            return KitJson.Read<IntakeRules>(text, fileName);
+            return KitJson.Read<IntakeRules>(KitJson.Checked(text, fileName), fileName);
         }
         catch (SourceFileException e) when (e.InnerException is JsonException or NotSupportedException or InvalidOperationException && !e.Message.Contains(" is not known", StringComparison.Ordinal))
         {

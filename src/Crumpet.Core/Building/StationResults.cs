@@ -16,7 +16,7 @@ namespace Crumpet.Core.Building;
 /// <param name="store">Where these are.</param>
 internal sealed class StationResults(AssetGraph graph, IResultStore store)
 {
-    internal const string StillName = "still.png";
+    internal const string ThumbnailName = "thumbnail.png";
     internal const string LowStageName = "low.preview";
     internal const string IslandsName = "islands.view";
 
@@ -36,8 +36,8 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
     {
         var taken = graph.TakenIn!.Result!;
         var files = new List<StoredFile>();
-        if (graph.Still is { } still)
-            files.Add(Named(still, "picture", StillName));
+        if (graph.Thumbnail is { } thumbnail)
+            files.Add(Named(thumbnail, "picture", ThumbnailName));
         files.AddRange(graph.Stages.Select(s => Named(s.Value, "preview", $"{Sides.Word(s.Key)}.preview")));
         files.AddRange(graph.Intake!.Textures.Where(t => t.MendedFile is not null).Select(t => taken.File(TakeInJob.Mended(t.MendedFile!)) with { Name = t.MendedFile! }));
         return new StationContent(graph.Intake!, files, taken.Findings.Concat(graph.Reads.SelectMany(r => r.Result!.Findings)));
@@ -45,7 +45,7 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
 
     public StationContent Pairs()
     {
-        var files = graph.PartStills.Select(s => Named(s.Node, "picture", s.Name)).ToList();
+        var files = graph.PartThumbnails.Select(s => Named(s.Node, "picture", s.Name)).ToList();
         if (graph.CageStage is { } cages)
             files.Add(Named(cages, "preview", "rays.preview"));
         return new StationContent(graph.Pairs!, files, PairFindings.Of(PairExpansion.RulesOf(graph), graph.Pairs!));

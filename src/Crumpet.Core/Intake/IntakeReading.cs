@@ -9,7 +9,7 @@ namespace Crumpet.Core.Intake;
 /// <param name="Looks">What each looks like, in the same order.</param>
 /// <param name="Links">Pictures materials ask for.</param>
 /// <param name="Mended">Pictures that mends made.</param>
-internal sealed record IntakeTextures(IReadOnlyList<TextureReport> Reports, IReadOnlyList<PictureLook> Looks, IReadOnlyList<TextureLink> Links, IReadOnlyDictionary<string, Bitmap> Mended);
+internal sealed record IntakeTextures(IReadOnlyList<TextureReport> Reports, IReadOnlyList<PictureFacts> Looks, IReadOnlyList<TextureLink> Links, IReadOnlyDictionary<string, Bitmap> Mended);
 
 /// <summary>Reads all files of an asset.</summary>
 internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, IProgress<Progress>? progress, CancellationToken cancel)
@@ -110,7 +110,7 @@ internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, I
         var pictures = input.Files.Where(f => MeshFiles.IsPicture(f.Name)).ToArray();
         var links = Links(look.State, pictures);
         var reports = new List<TextureReport>();
-        var looks = new List<PictureLook>();
+        var looks = new List<PictureFacts>();
         var mended = new Dictionary<string, Bitmap>(StringComparer.Ordinal);
         var usesOf = links.ToLookup(l => l.File, StringComparer.Ordinal);
         var rowOf = Enumerable.Range(0, files.Count).ToDictionary(f => files[f].Name, StringComparer.Ordinal);
@@ -142,7 +142,7 @@ internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, I
         return new IntakeTextures(reports, looks, links, mended);
     }
 
-    private TextureReport Report(SourceFile file, PictureLook shown, TextureKind kind, string by, TextureLink[] uses, Bitmap? picture, Dictionary<string, Bitmap> mended)
+    private TextureReport Report(SourceFile file, PictureFacts shown, TextureKind kind, string by, TextureLink[] uses, Bitmap? picture, Dictionary<string, Bitmap> mended)
     {
         string format = Path.GetExtension(file.Name).TrimStart('.').ToUpperInvariant();
         var report = new TextureReport(
@@ -159,11 +159,11 @@ internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, I
         return report with { MendedFile = name };
     }
 
-    private PictureLook Look(SourceFile file) => PictureLook.Read(Bytes(file), file.Name, cancel);
+    private PictureFacts Look(SourceFile file) => PictureFacts.Read(Bytes(file), file.Name, cancel);
 
     private Bitmap Picture(SourceFile file) => ImageFile.Read(Bytes(file), file.Name);
 
-    private static (TextureKind Kind, string By) KindOf(string file, TextureLink[] uses, PictureLook look)
+    private static (TextureKind Kind, string By) KindOf(string file, TextureLink[] uses, PictureFacts look)
     {
         var byName = TextureKinds.ByName(file);
         var byContent = TextureKinds.ByContent(look.Content, look.Channels);
@@ -175,7 +175,7 @@ internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, I
         return byName != TextureKind.Unknown ? (byName, "its name") : byContent != TextureKind.Unknown ? (byContent, "its content") : (TextureKind.Unknown, "");
     }
 
-    private (Bitmap? Picture, PictureLook Look, TextureKind Kind) Mended(SourceFile file, PictureLook seen, TextureKind kind, Mend[] mends, int[] changed)
+    private (Bitmap? Picture, PictureFacts Look, TextureKind Kind) Mended(SourceFile file, PictureFacts seen, TextureKind kind, Mend[] mends, int[] changed)
     {
         Bitmap? picture = null;
         for (int i = 0; i < mends.Length; i++)
@@ -195,7 +195,7 @@ internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, I
             kind = pictureMend.KindAfter(kind);
             changed[i] += ReferenceEquals(picture, before) ? 0 : 1;
         }
-        return picture is null ? (null, seen, kind) : (picture, PictureLook.Of(picture), kind);
+        return picture is null ? (null, seen, kind) : (picture, PictureFacts.Of(picture), kind);
     }
 
     private static ColourMeaning MeaningOf(TextureKind kind, Bitmap picture) => new TextureReport("", "", 0, 0, picture.Bits, picture.Channels, "", kind, "", null, []).Meaning;

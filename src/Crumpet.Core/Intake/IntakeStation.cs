@@ -36,7 +36,7 @@ public sealed record IntakeInput(IReadOnlyList<SourceFile> Files, Func<SourceFil
     public Action<string, Bitmap>? PictureMade { get; init; }
 
     /// <summary>Gives what a picture looks like, or throws why it cannot be read; where not given, every picture is opened and looked at.</summary>
-    public Func<SourceFile, PictureLook>? Looks { get; init; }
+    public Func<SourceFile, PictureFacts>? Looks { get; init; }
 }
 
 /// <summary>Reads everything that arrived, applies the mends, says what is inside and what would hurt later.</summary>

@@ -23,7 +23,7 @@ public sealed class LookJob() : JobKind<LookSettings>("look", 1)
     {
         try
         {
-            return new JobOutput().With("look", context.Write(PictureLook.Read(inputs.Bytes("file"), "picture" + settings.Ending, context.Cancel)));
+            return new JobOutput().With("look", context.Write(PictureFacts.Read(inputs.Bytes("file"), "picture" + settings.Ending, context.Cancel)));
         }
         catch (SourceFileException e)
         {

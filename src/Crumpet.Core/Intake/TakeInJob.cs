@@ -62,7 +62,7 @@ public sealed class TakeInJob() : JobKind<TakeInSettings>("take in", 2)
             NeedsNoHigh = settings.NeedsNoHigh,
             Threads = context.Threads,
             Scenes = f => Given(f, "scene", SceneFile.Read),
-            Looks = f => Given(f, "look", context.Read<PictureLook>),
+            Looks = f => Given(f, "look", context.Read<PictureFacts>),
         };
         var result = IntakeStation.Run(input, context.Progress, context.Cancel);
         var output = new JobOutput { Report = result.Report, Findings = result.Findings }

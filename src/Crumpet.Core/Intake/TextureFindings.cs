@@ -73,7 +73,7 @@ internal static class TextureFindings
         return (double)value / below > Math.Sqrt(2) ? 2 * below : below;
     }
 
-    private static IEnumerable<Finding> Contents(TextureReport t, PictureLook look, IReadOnlyList<TextureLink> links)
+    private static IEnumerable<Finding> Contents(TextureReport t, PictureFacts look, IReadOnlyList<TextureLink> links)
     {
         var content = look.Content;
         if (content.Alpha is { IsAllWhite: true })

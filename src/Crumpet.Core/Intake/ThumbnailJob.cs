@@ -26,5 +26,5 @@ public sealed class ThumbnailJob() : JobKind<ThumbnailSettings>("thumbnail", 1)
 
     /// <inheritdoc/>
     protected override JobOutput Work(ThumbnailSettings settings, JobInputs inputs, JobContext context) =>
-        new JobOutput().With("picture", ImageFile.WritePng(Still.Draw(inputs.Shapes("shape"), settings.Side, context.Threads, context.Cancel)));
+        new JobOutput().With("picture", ImageFile.WritePng(Thumbnail.Draw(inputs.Shapes("shape"), settings.Side, context.Threads, context.Cancel)));
 }

@@ -84,7 +84,7 @@ internal static class PackSearch
             var tries = new (PackPlan Plan, PackAttempt Attempt)[TriesARound];
             Parallel.For(0, TriesARound, options, i =>
             {
-                var changed = i == 0 && least == long.MaxValue ? plan : Changed(problem, plan, new Chance((uint)((TriesARound * round) + i)));
+                var changed = i == 0 && least == long.MaxValue ? plan : Changed(problem, plan, new SeededRandom((uint)((TriesARound * round) + i)));
                 tries[i] = (changed, problem.Try(changed, g => scale * weightOf[g], Bar(), options.CancellationToken));
             });
             var (next, attempt) = tries.MinBy(t => t.Attempt.LeftOut);
@@ -155,7 +155,7 @@ internal static class PackSearch
         plan with { Turns = [.. plan.Turns.Select((t, i) => attempt.Places[i].Sheet >= 0 ? attempt.Places[i].Turn : -1)] };
 
     /// <summary>The same with a few islands turned or placed earlier or later by chance.</summary>
-    public static PackPlan Changed(PackProblem problem, PackPlan plan, Chance random)
+    public static PackPlan Changed(PackProblem problem, PackPlan plan, SeededRandom random)
     {
         var order = plan.Order.ToList();
         int[] turns = [.. plan.Turns];

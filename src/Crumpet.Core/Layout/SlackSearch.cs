@@ -96,7 +96,7 @@ internal sealed class SlackSearch
             var tries = new Candidate?[TriesARound];
             Parallel.For(0, TriesARound, options, k =>
             {
-                var random = new Chance((uint)(TriesARound * i + k));
+                var random = new SeededRandom((uint)(TriesARound * i + k));
                 var next = Of(random.Next(2) == 0 ? from.Plan : PackSearch.Changed(sketch, from.Plan, random), Changed(from.Scales, random));
                 if (next.Covered > bar && sketch.Try(next.Plan, g => one * weights[g] * next.Scales[g], 0, options.CancellationToken) is { LeftOut: 0 } attempt)
                     tries[k] = next with { Plan = PackSearch.Frozen(next.Plan, attempt) };
@@ -109,7 +109,7 @@ internal sealed class SlackSearch
         return winners;
     }
 
-    private double[] Changed(double[] scales, Chance random)
+    private double[] Changed(double[] scales, SeededRandom random)
     {
         double[] changed = [.. scales];
         // Many parts a little, or few parts much.

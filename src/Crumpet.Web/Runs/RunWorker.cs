@@ -11,7 +11,7 @@ namespace Crumpet.Web.Runs;
 /// Works off runs, those of different assets side by side, all together with as many threads as there are processors. What waits is in
 /// the database; interrupted runs are taken up again at the next start.
 /// </summary>
-public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServiceScopeFactory scopes, ILogger<RunWorker> log) : BackgroundService
+public sealed class RunWorker(RunService runs, RunFeed feed, FileStore store, IServiceScopeFactory scopes, ILogger<RunWorker> log) : BackgroundService
 {
     private const int MostAtOnce = 4;
 
@@ -28,14 +28,14 @@ public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServ
         // Leave the start to the web pages.
         await Task.Yield();
         int most = Math.Clamp(Environment.ProcessorCount, 1, MostAtOnce);
-        var bell = desk.WaitAsync(stoppingToken).AsTask();
+        var bell = runs.WaitAsync(stoppingToken).AsTask();
         while (!stoppingToken.IsCancellationRequested)
         {
             while (working.Count < most && await NextAsync(stoppingToken) is { } next)
                 working[next.AssetId] = Task.Run(() => TakeAsync(next.Id, stoppingToken), stoppingToken);
             await Task.WhenAny([bell, .. working.Values]);
             if (bell.IsCompleted)
-                bell = desk.WaitAsync(stoppingToken).AsTask();
+                bell = runs.WaitAsync(stoppingToken).AsTask();
             foreach (int ended in working.Where(w => w.Value.IsCompleted).Select(w => w.Key).ToArray())
                 working.Remove(ended);
         }
@@ -101,7 +101,7 @@ public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServ
         run.EndedAt = null;
         run.Starts++;
         await db.SaveChangesAsync(stopping);
-        var source = desk.Begin(id, stopping);
+        var source = runs.Begin(id, stopping);
         var build = asset.Build(store);
         try
         {
@@ -129,7 +129,7 @@ public sealed class RunWorker(RunDesk desk, RunFeed feed, FileStore store, IServ
         }
         finally
         {
-            desk.End(id);
+            runs.End(id);
             source.Dispose();
         }
         run.EndedAt = DateTime.UtcNow;

@@ -59,6 +59,8 @@ public sealed class KitFolderTests
     [InlineData("kit.json", "\"assets\": [ \"../x\" ]", "is no name of a folder")]
     [InlineData("kit.json", "\"assets\": [ \"gone\" ]", "there is no assets/gone/asset.json")]
     [InlineData("kit.json", "\"version\": 9", "it must be 1 to 3")]
+    [InlineData("kit.json", "\"name\": \"x\", \"name\": \"y\"", "kit.json, line 2")]
+    [InlineData("kit.json", "\"name\": \"\\ud800\"", "kit.json, line 2: it holds characters that are none. Save it as UTF-8.")]
     public void What_is_wrong_is_said_with_file_line_and_remedy(string file, string put, string said)
     {
         var files = Kit([]).Documents().ToDictionary(d => d.Path, d => Encoding.UTF8.GetString(d.Bytes));

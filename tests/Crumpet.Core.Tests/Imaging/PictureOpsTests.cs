@@ -84,5 +84,5 @@ public sealed class PictureOpsTests
         Assert.Equal((3, "1,2,3,4,5,6"), (picture.Channels, string.Join(',', picture.Pixels)));
     }
 
-    private static Core.Intake.PictureContent PictureContent(Bitmap picture) => Core.Intake.PictureLook.Of(picture).Content;
+    private static Core.Intake.PictureContent PictureContent(Bitmap picture) => Core.Intake.PictureFacts.Of(picture).Content;
 }

@@ -7,7 +7,7 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 namespace Crumpet.Web.Pages.Kits;
 
 /// <summary>All kits: made, renamed, copied, archived and brought back here.</summary>
-public sealed class AllModel(Workbench workbench, KitDesk kits, IntakeDesk intake, AppOptions options) : PageModel, IShowsProblem
+public sealed class AllModel(Workbench workbench, KitService kits, IntakeService intake, AppOptions options) : PageModel, IShowsProblem
 {
     /// <summary>Kits in use, by name.</summary>
     public IReadOnlyList<Kit> Kits { get; private set; } = [];

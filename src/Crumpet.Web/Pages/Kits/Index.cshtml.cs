@@ -9,7 +9,7 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 namespace Crumpet.Web.Pages.Kits;
 
 /// <summary>A kit as a timetable: a row an asset, with its line.</summary>
-public sealed class IndexModel(Workbench workbench, KitDesk kits) : PageModel, IAddressed, IShowsProblem
+public sealed class IndexModel(Workbench workbench, KitService kits) : PageModel, IAddressed, IShowsProblem
 {
     /// <summary>Number of the kit, from the address.</summary>
     [BindProperty(SupportsGet = true)]

@@ -6,7 +6,7 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 namespace Crumpet.Web.Pages.Room;
 
 /// <summary>What is kept, for whom, and how much of it can go.</summary>
-public sealed class IndexModel(StoreRoom room, KitDesk kits, Workbench workbench, AppOptions options) : PageModel, IShowsProblem
+public sealed class IndexModel(StoreRoom room, KitService kits, Workbench workbench, AppOptions options) : PageModel, IShowsProblem
 {
     /// <summary>What is kept.</summary>
     public RoomReport Report { get; private set; } = new(0, 0, []);

@@ -4,7 +4,7 @@ namespace Crumpet.Core.Layout;
 
 /// <summary>A sequence of numbers without pattern that its seed decides, the same everywhere.</summary>
 /// <param name="seed">Which sequence.</param>
-internal sealed class Chance(uint seed)
+internal sealed class SeededRandom(uint seed)
 {
     private readonly uint start = Hash.Mix(seed + 0x9E3779B9);
     private uint drawn;

@@ -7,7 +7,7 @@ using Crumpet.Core.Tracing;
 namespace Crumpet.Core.Bake;
 
 /// <summary>What the high side looks like at a place: what maps beside normals and light are made of. Prepared for the maps that ask.</summary>
-internal sealed class HighLooks
+internal sealed class HighAttributes
 {
     private readonly Dictionary<Mesh, Vector4[]> tangents = new(ReferenceEqualityComparer.Instance);
     private readonly Dictionary<Mesh, float[]> curvatures = new(ReferenceEqualityComparer.Instance);
@@ -20,7 +20,7 @@ internal sealed class HighLooks
     /// <summary>Prepares what maps ask of some objects.</summary>
     /// <param name="input">Parts and materials.</param>
     /// <param name="settings">What maps ask.</param>
-    public HighLooks(BakeInput input, BakeSettings settings)
+    public HighAttributes(BakeInput input, BakeSettings settings)
     {
         this.input = input;
         this.settings = settings;
@@ -31,7 +31,7 @@ internal sealed class HighLooks
     /// <summary>Materials and textures.</summary>
     public HighTextures Textures { get; }
 
-    /// <summary>Normals with the relief of normal textures.</summary>
+    /// <summary>Normals with what normal textures add.</summary>
     public HighNormals Normals { get; }
 
     /// <summary>Names that numbers of labels stand for.</summary>

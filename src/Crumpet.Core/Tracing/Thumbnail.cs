@@ -4,8 +4,8 @@ using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Tracing;
 
-/// <summary>Draws a small still of objects by casting rays: what a list shows of an asset.</summary>
-public static class Still
+/// <summary>Draws a small picture of objects by casting rays: what a list shows of an asset.</summary>
+public static class Thumbnail
 {
     private const int SamplesAcross = 3;
     private const float FieldOfView = 30 * MathF.PI / 180;

@@ -7,7 +7,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Crumpet.Web.Runs;
 
 /// <summary>Runs waiting for the worker. The rows in the database are what counts; here the worker is only woken.</summary>
-public sealed class RunDesk : IDisposable
+public sealed class RunService : IDisposable
 {
     // A run that was at work when the process ended may have ended it.
     private const int MostStarts = 2;

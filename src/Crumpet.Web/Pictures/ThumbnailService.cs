@@ -5,7 +5,7 @@ using Crumpet.Storage;
 namespace Crumpet.Web.Pictures;
 
 /// <summary>Makes small pictures of large ones, a few at a time, and keeps the latest.</summary>
-public sealed class ThumbnailDesk(FileStore store, PixelAllowance allowance) : IDisposable
+public sealed class ThumbnailService(FileStore store, PixelAllowance allowance) : IDisposable
 {
     // A ledger's page of them, many times over; each is a few kilobytes.
     private const int MostKept = 2000;

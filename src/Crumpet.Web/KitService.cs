@@ -9,7 +9,7 @@ using Microsoft.EntityFrameworkCore;
 namespace Crumpet.Web;
 
 /// <summary>Makes, renames, copies and archives kits and assets. What is archived is put out of sight and can be brought back.</summary>
-public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk, ChangeOrder order)
+public sealed class KitService(CrumpetDb db, FileStore store, RunService runs, ChangeOrder order)
 {
     // Names of kits are given one after another, as those of a kit's assets are.
     private const int AllKits = 0;
@@ -113,7 +113,7 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk, ChangeO
         db.Kits.Add(kit);
         await db.SaveChangesAsync();
         foreach (var asset in kit.Assets)
-            await desk.AddAsync(db, asset.Id, Station.Layout);
+            await runs.AddAsync(db, asset.Id, Station.Layout);
         return kit.Id;
     }
 
@@ -166,7 +166,7 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk, ChangeO
         }
         db.Assets.Add(atlas);
         await db.SaveChangesAsync();
-        await desk.AddAsync(db, atlas.Id, Station.Layout);
+        await runs.AddAsync(db, atlas.Id, Station.Layout);
         return (atlas.Id, null);
     }
 
@@ -203,7 +203,7 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk, ChangeO
         await db.SaveChangesAsync();
         // Their geometry is there to be looked at from the first page on.
         foreach (var asset in kit.Assets)
-            await desk.AddAsync(db, asset.Id, Station.Layout);
+            await runs.AddAsync(db, asset.Id, Station.Layout);
     }
 
     private static Asset CopyOf(Asset asset, string name) => new()
@@ -222,6 +222,6 @@ public sealed class KitDesk(CrumpetDb db, FileStore store, RunDesk desk, ChangeO
     private async Task CancelRunsAsync(System.Linq.Expressions.Expression<Func<Run, bool>> which)
     {
         foreach (int run in await db.Runs.Where(r => r.State == RunState.Queued || r.State == RunState.Running).Where(which).Select(r => r.Id).ToListAsync())
-            await desk.CancelAsync(db, run);
+            await runs.CancelAsync(db, run);
     }
 }

@@ -18,7 +18,7 @@ namespace Crumpet.Web.Pictures;
 public readonly record struct PictureKey(string Sha256, ColourMeaning Meaning, int Mip);
 
 /// <summary>Cuts pictures into tiles when they are first looked at, keeps the tiles by content, and compares pictures.</summary>
-public sealed class PictureDesk : IDisposable
+public sealed class PictureService : IDisposable
 {
     private const int Version = 1;
     private const long LargestCache = 8L << 30;
@@ -32,8 +32,8 @@ public sealed class PictureDesk : IDisposable
 
     private readonly PixelAllowance allowance;
 
-    /// <summary>Makes a desk whose tiles live in the data folder.</summary>
-    public PictureDesk(AppOptions options, FileStore store, PixelAllowance allowance)
+    /// <summary>Makes a service whose tiles live in the data folder.</summary>
+    public PictureService(AppOptions options, FileStore store, PixelAllowance allowance)
     {
         this.store = store;
         this.allowance = allowance;

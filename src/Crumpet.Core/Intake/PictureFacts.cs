@@ -9,10 +9,10 @@ namespace Crumpet.Core.Intake;
 /// <param name="Channels">Channels.</param>
 /// <param name="Bits">Bits a channel.</param>
 /// <param name="Content">What its numbers look like.</param>
-public sealed record PictureLook(int Width, int Height, int Channels, int Bits, PictureContent Content)
+public sealed record PictureFacts(int Width, int Height, int Channels, int Bits, PictureContent Content)
 {
     /// <summary>Looks at a picture in memory.</summary>
-    public static PictureLook Of(Bitmap picture)
+    public static PictureFacts Of(Bitmap picture)
     {
         var pass = new Pass(picture, picture.Height);
         pass.Add(picture, 0);
@@ -24,7 +24,7 @@ public sealed record PictureLook(int Width, int Height, int Channels, int Bits, 
     /// <param name="fileName">Name for messages.</param>
     /// <param name="cancel">Ends the work early.</param>
     /// <exception cref="SourceFileException">It is no picture that is read.</exception>
-    public static PictureLook Read(byte[] bytes, string fileName, CancellationToken cancel)
+    public static PictureFacts Read(byte[] bytes, string fileName, CancellationToken cancel)
     {
         Pass? pass = null;
         ImageFile.ReadStrips(bytes, fileName, (strip, height, firstRow) => (pass ??= new Pass(strip, height)).Add(strip, firstRow), cancel);
@@ -73,11 +73,11 @@ public sealed record PictureLook(int Width, int Height, int Channels, int Bits, 
             before = (strip, firstRow);
         }
 
-        public PictureLook Done()
+        public PictureFacts Done()
         {
             double normalShare = (double)normal / count;
             var green = normalShare > 0.9 && !isGrey && channels >= 3 ? up < 0.7 * down ? GreenDirection.Up : down < 0.7 * up ? GreenDirection.Down : (GreenDirection?)null : null;
-            return new PictureLook(width, height, channels, bits, new PictureContent(
+            return new PictureFacts(width, height, channels, bits, new PictureContent(
                 isGrey, hasAlpha ? new AlphaRange(least, greatest) : null, normalShare, normal > 0 ? (double)unit / normal : 0, saturation / count, (double)ends / count, colours.Count, mean / count, green));
         }
 

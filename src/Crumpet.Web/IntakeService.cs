@@ -12,7 +12,7 @@ namespace Crumpet.Web;
 public sealed record ArrivedFile(string Name, string Sha256, long Bytes);
 
 /// <summary>Takes uploaded files into the store: single ones, folders, zips.</summary>
-public sealed class IntakeDesk(FileStore store)
+public sealed class IntakeService(FileStore store)
 {
     /// <summary>Folder below the data folder where kit folders are opened from and saved to.</summary>
     public const string KitsFolder = "kits";
