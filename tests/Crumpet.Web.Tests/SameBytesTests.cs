@@ -22,14 +22,17 @@ public sealed class SameBytesTests : WebAppTests
         await PostAsync(client, "/kits", "Open", new() { ["folder"] = "demo" });
         await UntilAsync(client, "/assets/3/intake", "Mend all");
         await PostAsync(client, "/assets/3/intake", "MendSafe", []);
-        await PostAsync(client, "/kits/1", "Join", new() { ["members[0]"] = "2", ["members[1]"] = "3" });
+        // Parts of equal names on one sheet.
+        await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
+        await DropAsync(client, ("lid_low.obj", Low.Replace("0.5", "0.25", StringComparison.Ordinal)), ("lid_high.obj", High.Replace("0.5", "0.25", StringComparison.Ordinal)));
+        await PostAsync(client, "/kits/1", "Join", new() { ["members[0]"] = "4", ["members[1]"] = "5" });
         await PostAsync(client, "/kits/1", "BuildAll", []);
-        for (int asset = 1; asset <= 4; asset++)
+        for (int asset = 1; asset <= 6; asset++)
             await UntilAsync(client, $"/assets/{asset}/deliver", "Delivery 1 is current");
         Dictionary<string, string> delivered;
         await using (var db = new CrumpetDb(Database.Options(DataFolder)))
             delivered = await db.Deliveries.Join(db.Assets, d => d.AssetId, a => a.Id, (d, a) => new { a.Name, d.Sha256 }).ToDictionaryAsync(d => d.Name, d => d.Sha256);
-        Assert.Equal(4, delivered.Values.Distinct().Count());
+        Assert.Equal(6, delivered.Values.Distinct().Count());
         string kit = Path.Combine(DataFolder, "saved");
         await using (var zip = await client.GetStreamAsync("/kits/1/folder.zip"))
             await ZipFile.ExtractToDirectoryAsync(zip, kit);
