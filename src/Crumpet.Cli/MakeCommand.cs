@@ -13,8 +13,8 @@ internal static class MakeCommand
         var from = new Option<string>("--from") { DefaultValueFactory = _ => "height", Description = "What it is: height or normal." };
         var to = new Option<string>("--to") { Required = true, Description = "What is made: normal, ao or curvature." };
         var target = new Option<FileInfo>("--out") { Required = true, Description = "PNG file to write, 16 bits a channel." };
-        var strength = new Option<float>("--strength") { DefaultValueFactory = _ => 8, Description = "How many texels white stands above black in a height map." };
-        var radius = new Option<int>("--radius") { DefaultValueFactory = _ => 16, Description = "How far occlusion reaches and over how much curvature is averaged, texels." };
+        var strength = new Option<float>("--strength") { DefaultValueFactory = _ => MadeMap.Plain.Strength, Description = "How many texels white stands above black in a height map." };
+        var radius = new Option<int>("--radius") { DefaultValueFactory = _ => MadeMap.Plain.RadiusPixels, Description = "How far occlusion reaches and over how much curvature is averaged, texels." };
         var edges = new Option<bool>("--no-wrap") { Description = "The picture ends at its edges instead of going on at the opposite one." };
         var green = new Option<string>("--green") { DefaultValueFactory = _ => "up", Description = "Direction of a normal map's green: up or down." };
         var command = new Command("make", "Make a normal map, occlusion or curvature from a height or normal map.") { file, from, to, target, strength, radius, edges, green };

@@ -58,9 +58,6 @@ public static class Show
             : utc.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture);
     }
 
-    /// <summary>A length in millimetres, to a tenth.</summary>
-    public static string Millimetres(double metres) => string.Create(CultureInfo.InvariantCulture, $"{metres * 1000:0.0} mm");
-
     /// <summary>A length in millimetres to two digits after the point, without its unit.</summary>
     public static string Fine(double metres) => (metres * 1000).ToString("0.00", CultureInfo.InvariantCulture);
 

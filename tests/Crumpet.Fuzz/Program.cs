@@ -4,7 +4,7 @@ using Crumpet.Fuzz;
 
 // crumpet-fuzz READER SECONDS [SEED]: feeds broken files to a reader and fails at the first input that it answers with anything
 // but a result or a SourceFileException, that takes longer than five seconds, or for which it allocates beyond the limit.
-// crumpet-fuzz all SECONDS [SEED]: the same with every reader, so long with each.
+// crumpet-fuzz all SECONDS [SEED]: the same with every family of readers, so long with each.
 // crumpet-fuzz line SECONDS [SEED]: takes meshes with odd coordinates down the whole line.
 const double LongestSeconds = 5;
 const long MostBytes = 1L << 30;
@@ -17,9 +17,9 @@ if (args.Length < 2 || !(args[0] == "all" || Readers.All.ContainsKey(args[0])))
 }
 double seconds = double.Parse(args[1], CultureInfo.InvariantCulture);
 ulong seed = args.Length > 2 ? ulong.Parse(args[2], CultureInfo.InvariantCulture) : 1;
-string[] names = args[0] == "all" ? [.. Readers.All.Keys] : [args[0]];
+(string Name, double Seconds)[] chosen = args[0] == "all" ? [.. Readers.Families.SelectMany(f => f.Select(name => (name, seconds / f.Count)))] : [(args[0], seconds)];
 // Each is tried, so that all that is wrong is seen at once.
-bool[] hold = [.. names.Select(name => Holds(name, Readers.All[name], seconds, seed))];
+bool[] hold = [.. chosen.Select(c => Holds(c.Name, Readers.All[c.Name], c.Seconds, seed))];
 return hold.All(h => h) ? 0 : 1;
 
 static bool Holds(string name, FuzzedReader reader, double seconds, ulong seed)

@@ -64,6 +64,9 @@ internal static class Readers
         }
     }
 
+    /// <summary>Readers that are alike enough to share their time.</summary>
+    public static IReadOnlyList<IReadOnlyList<string>> Families { get; } = [["obj", "mtl"], ["gltf", "glb"], ["ply"], ["stl"], ["tga", "hdr", "dds"], ["exr", "vips"], ["zip", "kit"]];
+
     private static byte[] Written(Action<Stream> write)
     {
         using var stream = new MemoryStream();

@@ -26,7 +26,7 @@ public sealed class ContactMapTests
         }
         Assert.Equal(contacts.Count(c => c.Touches), map.Links.Count);
         Assert.All(map.Links, l => Assert.Equal(rows[l.Contact.One].Tray == rows[l.Contact.Two].Tray, l.IsBad));
-        Assert.All(map.Links, l => Assert.EndsWith("3.0 mm apart", l.Words, StringComparison.Ordinal));
+        Assert.All(map.Links, l => Assert.EndsWith("3 mm apart", l.Words, StringComparison.Ordinal));
     }
 
     [Fact]

@@ -6,7 +6,6 @@ namespace Crumpet.Core.Bake;
 /// <summary>A mend of a fault: it changes what was decided, not what arrived.</summary>
 public abstract record BakeMend : Mend
 {
-    private protected static string Millimetres(float metres) => (metres * 1000).ToString("0.##", CultureInfo.InvariantCulture) + " mm";
 }
 
 /// <summary>Gives one part reaches of its own.</summary>
@@ -21,9 +20,9 @@ public sealed record WidenReach(
     /// <inheritdoc/>
     public override string Words() => (OutwardMetres, InwardMetres) switch
     {
-        ({ } o, { } i) => $"Let {Part} reach {Millimetres(o)} outward and {Millimetres(i)} inward",
-        ({ } o, null) => $"Let {Part} reach {Millimetres(o)} outward",
-        (null, { } i) => $"Let {Part} reach {Millimetres(i)} inward",
+        ({ } o, { } i) => $"Let {Part} reach {Lengths.Millimetres(o)} outward and {Lengths.Millimetres(i)} inward",
+        ({ } o, null) => $"Let {Part} reach {Lengths.Millimetres(o)} outward",
+        (null, { } i) => $"Let {Part} reach {Lengths.Millimetres(i)} inward",
         _ => $"Leave the reach of {Part}",
     };
 }

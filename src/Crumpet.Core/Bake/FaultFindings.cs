@@ -18,7 +18,7 @@ public sealed record FaultContext(string Sheet, int CoveredTexels, IReadOnlyList
 
     /// <summary>How near two parts come, in words that follow their names; empty where that was not measured.</summary>
     internal string Contact(string one, string two) => Gaps.TryGetValue((one, two), out float gap) || Gaps.TryGetValue((two, one), out gap)
-        ? gap <= 0 ? ", which it touches" : string.Create(CultureInfo.InvariantCulture, $", {gap * 1000:0.0} mm away")
+        ? gap <= 0 ? ", which it touches" : $", {Lengths.Millimetres(gap)} away"
         : "";
 }
 
@@ -64,7 +64,7 @@ public static class FaultFindings
     {
         var (kind, part, other) = (regions[0].Kind, regions[0].Part, regions[0].Other);
         var row = context.Rows.First(r => r.Name == part);
-        string reach = $"{Millimetres(row.OutwardReachMetres)} outward and {Millimetres(row.InwardReachMetres)} inward reach";
+        string reach = $"{Lengths.Millimetres(row.OutwardReachMetres)} outward and {Lengths.Millimetres(row.InwardReachMetres)} inward reach";
         string where = regions.Length == 1 ? "in one place" : $"in {regions.Length} places";
         float outward = regions.Max(r => r.NeedsOutwardMetres), inward = regions.Max(r => r.NeedsInwardMetres);
         var worst = regions.MaxBy(r => r.NeedsOutwardMetres + r.NeedsInwardMetres)!;
@@ -81,14 +81,14 @@ public static class FaultFindings
                 Offer(new SeparateTrays(part, other)), context.Trays == TrayMode.One ? Offer(new PlanTrays()) : null),
             FaultKind.BackFace => Say(
                 "back-face", outward > 0
-                    ? $"{part}: {texels} texels {where} start inside the high surface and meet only its back; it stands up to {Millimetres(outward)} off, the outward reach is {Millimetres(row.OutwardReachMetres)}."
+                    ? $"{part}: {texels} texels {where} start inside the high surface and meet only its back; it stands up to {Lengths.Millimetres(outward)} off, the outward reach is {Lengths.Millimetres(row.OutwardReachMetres)}."
                     : $"{part}: {texels} texels {where} meet only the back of the high surface, and no front within reach of it; its faces look inwards, turn them round.",
                 outward > 0 ? reachMend : new MendOffer($"Turn the faces of {part} outward", false, new TurnFaces { Objects = [.. row.High.Select(i => context.Objects[i].SourceName)] })),
             FaultKind.Miss => Say(
                 "miss", outward > 0
-                    ? $"{part}: {texels} texels {where} find no high surface within the {reach}; it stands up to {Millimetres(outward)} off, {Millimetres(MathF.Max(0, outward - row.OutwardReachMetres))} beyond where their rays start."
+                    ? $"{part}: {texels} texels {where} find no high surface within the {reach}; it stands up to {Lengths.Millimetres(outward)} off, {Lengths.Millimetres(MathF.Max(0, outward - row.OutwardReachMetres))} beyond where their rays start."
                     : inward > 0
-                        ? $"{part}: {texels} texels {where} find no high surface within the {reach}; it lies up to {Millimetres(inward)} deep, {Millimetres(MathF.Max(0, inward - row.InwardReachMetres))} beyond where their rays end."
+                        ? $"{part}: {texels} texels {where} find no high surface within the {reach}; it lies up to {Lengths.Millimetres(inward)} deep, {Lengths.Millimetres(MathF.Max(0, inward - row.InwardReachMetres))} beyond where their rays end."
                         : $"{part}: {texels} texels {where} find no high surface within the {reach}, nor anywhere on their ray; the high side has a hole there.",
                 reachMend),
             FaultKind.Overlap => Say(
@@ -100,7 +100,7 @@ public static class FaultFindings
                 "hard-edge", $"{part}: hard edges run {texels} texels within islands, where two tangent frames meet without a seam and a line shows when lit; soften them or cut the UVs along them.",
                 HardEdgeMends(row, context)),
             _ => Say(
-                "reach-exhausted", $"{part}: {texels} texels {where} hit in the last 2 % of the {reach}; an inward reach of {Millimetres(MathF.Max(inwardEased, row.InwardReachMetres))} would leave them room.",
+                "reach-exhausted", $"{part}: {texels} texels {where} hit in the last 2 % of the {reach}; an inward reach of {Lengths.Millimetres(MathF.Max(inwardEased, row.InwardReachMetres))} would leave them room.",
                 reachMend),
         };
 
@@ -188,5 +188,4 @@ public static class FaultFindings
     /// <param name="before">How far its ray has come until there.</param>
     private static float Eased(float metres, float before) => MathF.Ceiling(MathF.Max(metres * 1.1f, (metres + before) / 0.95f - before) * 1e4f) / 1e4f;
 
-    private static string Millimetres(float metres) => (metres * 1000).ToString(metres < 0.01f ? "0.##" : "0.#", CultureInfo.InvariantCulture) + " mm";
 }

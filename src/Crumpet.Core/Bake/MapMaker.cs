@@ -20,6 +20,9 @@ public enum MadeOf
 /// <param name="To">Normal, occlusion or curvature.</param>
 public sealed record MadeMap([property: Words("The texture a map is made from", FieldRules.LongestName)] string File, MadeOf From, BakeMap To) : IChecked
 {
+    /// <summary>What forms and commands begin with.</summary>
+    public static MadeMap Plain { get; } = new("", MadeOf.Height, BakeMap.Normal);
+
     /// <summary>How many texels white stands above black in a height map.</summary>
     [Within("The strength of a map that is made", -10_000, 10_000, Unit = "px")]
     public float Strength { get; init; } = 8;

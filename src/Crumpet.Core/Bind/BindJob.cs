@@ -18,14 +18,15 @@ public sealed record BindSettings(string Pattern, IReadOnlyList<MaterialInput> I
 /// <summary>Slots of one sheet's material.</summary>
 /// <param name="Sheet">Name of the sheet.</param>
 /// <param name="Slots">Slots and what fills them.</param>
-public sealed record SheetBinding(string Sheet, IReadOnlyList<SlotBinding> Slots);
+/// <param name="Unbound">Files that fill no slot.</param>
+public sealed record SheetBinding(string Sheet, IReadOnlyList<SlotBinding> Slots, IReadOnlyList<string> Unbound);
 
 /// <summary>What binding gave.</summary>
 /// <param name="Sheets">One a sheet.</param>
 public sealed record BindReport(IReadOnlyList<SheetBinding> Sheets);
 
 /// <summary>Binds an asset's textures to material inputs by their names, to <c>bindings</c>.</summary>
-public sealed class BindJob() : JobKind<BindSettings>("bind", 1)
+public sealed class BindJob() : JobKind<BindSettings>("bind", 2)
 {
     /// <inheritdoc/>
     public override string Words => "assets to bind";
@@ -33,8 +34,11 @@ public sealed class BindJob() : JobKind<BindSettings>("bind", 1)
     /// <inheritdoc/>
     protected override JobOutput Work(BindSettings settings, JobInputs inputs, JobContext context)
     {
-        var bound = settings.Sheets.Select(s => (s.Sheet, Result: Binder.Bind(s.Asset, settings.Pattern, settings.Inputs, s.Textures))).ToArray();
-        var report = new BindReport([.. bound.Select(b => new SheetBinding(b.Sheet, b.Result.Slots))]);
-        return new JobOutput { Report = report, Findings = [.. bound.SelectMany(b => b.Result.Findings)] }.With("bindings", context.Write(report));
+        var report = new BindReport([.. settings.Sheets.Select(s =>
+        {
+            var slots = Binder.Bind(s.Asset, settings.Pattern, settings.Inputs, s.Textures);
+            return new SheetBinding(s.Sheet, slots, [.. s.Textures.Select(t => t.File).Where(file => slots.All(b => b.File != file))]);
+        })]);
+        return new JobOutput { Report = report }.With("bindings", context.Write(report));
     }
 }

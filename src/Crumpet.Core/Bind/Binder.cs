@@ -10,11 +10,29 @@ namespace Crumpet.Core.Bind;
 /// <param name="Format">How it is stored.</param>
 public sealed record BindTexture(string File, ColourMeaning Meaning, TextureFormat Format);
 
+/// <summary>Why a slot is empty.</summary>
+public enum SlotGap
+{
+    /// <summary>It is not.</summary>
+    None,
+
+    /// <summary>No file has the name.</summary>
+    NoFile,
+
+    /// <summary>A file's name differs in upper and lower case alone.</summary>
+    OtherCase,
+
+    /// <summary>The file of that name means something else.</summary>
+    OtherMeaning,
+}
+
 /// <summary>A slot and what fills it.</summary>
 /// <param name="Slot">The slot.</param>
 /// <param name="File">File bound to it, or null.</param>
-/// <param name="Reason">Why it is empty, one sentence, or null.</param>
-public sealed record SlotBinding(MaterialInput Slot, string? File, string? Reason);
+/// <param name="Gap">Why it is empty.</param>
+/// <param name="Wanted">Name the file would have, without an ending.</param>
+/// <param name="Near">The texture that comes nearest, or null.</param>
+public sealed record SlotBinding(MaterialInput Slot, string? File, SlotGap Gap, string Wanted, BindTexture? Near);
 
 /// <summary>Fills the material's slots by reading file names.</summary>
 public static class Binder
@@ -27,29 +45,20 @@ public static class Binder
     /// <param name="pattern">Pattern with <c>{asset}</c> and <c>{map}</c>.</param>
     /// <param name="inputs">What the target's material takes.</param>
     /// <param name="textures">Files that are there.</param>
+    /// <returns>One a slot, in the order of the inputs.</returns>
     /// <exception cref="FormatException">One sentence: what is wrong with the pattern.</exception>
-    public static (IReadOnlyList<SlotBinding> Slots, IReadOnlyList<Finding> Findings) Bind(string asset, string pattern, IReadOnlyList<MaterialInput> inputs, IReadOnlyList<BindTexture> textures)
+    public static IReadOnlyList<SlotBinding> Bind(string asset, string pattern, IReadOnlyList<MaterialInput> inputs, IReadOnlyList<BindTexture> textures)
     {
         var convention = Convention.Parse(pattern, ["asset", "map"]);
-        var bindings = inputs.Select(slot => Fill(slot, asset, convention, textures)).ToArray();
-        var findings = bindings.Where(b => b.Reason is not null)
-            .Select(b => new Finding(Severity.Warn, "slot-empty", b.Slot.Name, $"The slot {b.Slot.Name} is empty: {b.Reason}")).ToList();
-        findings.AddRange(textures.Where(t => bindings.All(b => b.File != t.File))
-            .Select(t => new Finding(Severity.Note, "texture-unbound", t.File, $"{t.File} fills no slot; it is delivered unbound.")));
-        return (bindings, Finding.Sorted(findings));
+        return [.. inputs.Select(slot => Fill(slot, convention.Write(new Dictionary<string, string> { ["asset"] = asset, ["map"] = slot.Map }), textures))];
     }
 
-    private static SlotBinding Fill(MaterialInput slot, string asset, Convention convention, IReadOnlyList<BindTexture> textures)
+    private static SlotBinding Fill(MaterialInput slot, string wanted, IReadOnlyList<BindTexture> textures)
     {
-        string wanted = convention.Write(new Dictionary<string, string> { ["asset"] = asset, ["map"] = slot.Map });
         var exact = textures.FirstOrDefault(t => Path.GetFileNameWithoutExtension(t.File) == wanted);
-        if (exact is null)
-        {
-            var near = textures.FirstOrDefault(t => string.Equals(Path.GetFileNameWithoutExtension(t.File), wanted, StringComparison.OrdinalIgnoreCase));
-            return new SlotBinding(slot, null, near is null ? $"no file is named {wanted}; add an output named {slot.Map} to the recipe." : $"{near.File} differs from {wanted} only in upper and lower case; rename it.");
-        }
-        if (exact.Meaning != slot.Meaning)
-            return new SlotBinding(slot, null, $"{exact.File} is flagged as {exact.Meaning.ToString().ToLowerInvariant()}, the slot wants {slot.Meaning.ToString().ToLowerInvariant()}; change the output's meaning.");
-        return new SlotBinding(slot, exact.File, null);
+        if (exact is not null)
+            return exact.Meaning == slot.Meaning ? new SlotBinding(slot, exact.File, SlotGap.None, wanted, null) : new SlotBinding(slot, null, SlotGap.OtherMeaning, wanted, exact);
+        var near = textures.FirstOrDefault(t => string.Equals(Path.GetFileNameWithoutExtension(t.File), wanted, StringComparison.OrdinalIgnoreCase));
+        return new SlotBinding(slot, null, near is null ? SlotGap.NoFile : SlotGap.OtherCase, wanted, near);
     }
 }

@@ -36,7 +36,7 @@ internal static class PairWords
         if (before.Cage != after.Cage)
             said.Add($"Cages {Word(after.Cage)}");
         if (before.CageMarginMetres != after.CageMarginMetres)
-            said.Add(string.Create(CultureInfo.InvariantCulture, $"Margin of cages set to {after.CageMarginMetres * 1000:0.###} mm"));
+            said.Add($"Margin of cages set to {Lengths.Millimetres(after.CageMarginMetres)}");
         if (before.Direction != after.Direction)
             said.Add($"Rays {after.Direction.ToString().ToLowerInvariant()}");
         if (before.Blend != after.Blend)
@@ -58,13 +58,13 @@ internal static class PairWords
     private static string Word(CageKind kind) => kind switch { CageKind.Fitted => "fitted", CageKind.File => "taken from the cage objects", _ => "at the outward reach" };
 
     private static string Stroke(BrushStroke s) => s.Kind == BrushKind.Cage
-        ? string.Create(CultureInfo.InvariantCulture, $"Cage of {s.Part} {(s.Amount < 0 ? "lowered" : "raised")} by {MathF.Abs(s.Amount) * 1000:0.###} mm with the brush")
+        ? string.Create(CultureInfo.InvariantCulture, $"Cage of {s.Part} {(s.Amount < 0 ? "lowered" : "raised")} by {Lengths.Millimetres(MathF.Abs(s.Amount))} with the brush")
         : $"Rays of {s.Part} {(s.Amount < 0 ? "smoothed" : "straightened")} with the brush";
 
     private static void Reach(string of, float? was, float? now, string which, List<string> said)
     {
         if (was != now)
-            said.Add(now is { } metres ? string.Create(CultureInfo.InvariantCulture, $"{which} reach of {of} set to {metres * 1000:0.###} mm") : $"{which} reach of {of} as in the asset");
+            said.Add(now is { } metres ? string.Create(CultureInfo.InvariantCulture, $"{which} reach of {of} set to {Lengths.Millimetres(metres)}") : $"{which} reach of {of} as in the asset");
     }
 
     private static string Names(string[] names) => names.Length <= 3 ? string.Join(", ", names.Order(StringComparer.Ordinal)) : $"{names.Length} parts";

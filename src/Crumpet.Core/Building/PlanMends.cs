@@ -4,7 +4,7 @@ using Crumpet.Core.Pairs;
 
 namespace Crumpet.Core.Building;
 
-/// <summary>Takes mends into a plan: those of what arrived are listed and replayed, those of faults change what was decided.</summary>
+/// <summary>Takes mends and what is decided by hand into a plan: mends of what arrived are listed and replayed, those of faults change what was decided.</summary>
 public static class PlanMends
 {
     // Enough that nothing of a shading normal's direction is left to the smooth one.
@@ -27,6 +27,18 @@ public static class PlanMends
         _ when plan.Mends.Any(m => BuildJson.OfMend(m) == BuildJson.OfMend(mend)) => plan,
         _ => plan with { Mends = [.. plan.Mends, mend] },
     };
+
+    /// <summary>The plan with a part on a tray by hand, for which trays have to be planned; or left to the plan.</summary>
+    /// <param name="plan">The plan.</param>
+    /// <param name="part">Name of the part.</param>
+    /// <param name="tray">Number of the tray from 0; null for the plan.</param>
+    public static AssetPlan OnTray(this AssetPlan plan, string part, int? tray) => plan with { Trays = tray is null ? plan.Trays : TrayMode.Planned, Pairs = plan.Pairs.OnTray(part, tray) };
+
+    /// <summary>The plan with two parts kept together or apart, for which trays have to be planned.</summary>
+    public static AssetPlan Tied(this AssetPlan plan, PartTie tie) => plan with { Trays = TrayMode.Planned, Pairs = plan.Pairs.With(tie) };
+
+    /// <summary>The plan with a map that is made from a texture; of each map there is one.</summary>
+    public static AssetPlan Making(this AssetPlan plan, MadeMap made) => plan with { Bake = plan.Bake with { Made = [.. plan.Bake.Made.Where(m => m.To != made.To), made] } };
 
     private static PartSettings Widened(PartSettings own, WidenReach mend) =>
         own with { OutwardReachMetres = mend.OutwardMetres ?? own.OutwardReachMetres, InwardReachMetres = mend.InwardMetres ?? own.InwardReachMetres };

@@ -30,8 +30,8 @@ public static class PlanWords
         Say(from.Draft, to.Draft, v => v == 0 ? "Draft baked in full" : $"Draft at 1/{1 << v} of the size kept");
         Say(from.Samples, to.Samples, v => $"Samples a texel set to {v} × {v}");
         Say(from.Filter, to.Filter, v => v == SampleFilter.Tent ? "Samples spread over a tent of two texels" : "Samples spread over the texel alone");
-        Say(from.OutwardReachMetres, to.OutwardReachMetres, v => $"Outward reach set to {Millimetres(v)}");
-        Say(from.InwardReachMetres, to.InwardReachMetres, v => $"Inward reach set to {Millimetres(v)}");
+        Say(from.OutwardReachMetres, to.OutwardReachMetres, v => $"Outward reach set to {Lengths.Millimetres(v)}");
+        Say(from.InwardReachMetres, to.InwardReachMetres, v => $"Inward reach set to {Lengths.Millimetres(v)}");
         TargetChanges(before.Target, after.Target, said);
         Say(from.HighNormals, to.HighNormals, v => v switch
         {
@@ -47,16 +47,16 @@ public static class PlanWords
         Say(from.CoverageAlpha, to.CoverageAlpha, v => v ? "Coverage kept as alpha" : "Coverage no longer kept as alpha");
         Say(from.OcclusionRays, to.OcclusionRays, v => $"Occlusion rays set to {v}");
         Say(from.Occluders, to.Occluders, v => $"Occluded by {(v == Occluders.Asset ? "the whole asset" : v == Occluders.Tray ? "the tray" : "the part alone")}");
-        Say(from.OcclusionRangeMetres, to.OcclusionRangeMetres, v => v > 0 ? $"Occlusion range set to {Millimetres(v)}" : "Occlusion range set to no limit");
-        Say(from.OcclusionFalloffMetres, to.OcclusionFalloffMetres, v => $"Occlusion falloff set to {Millimetres(v)}");
+        Say(from.OcclusionRangeMetres, to.OcclusionRangeMetres, v => v > 0 ? $"Occlusion range set to {Lengths.Millimetres(v)}" : "Occlusion range set to no limit");
+        Say(from.OcclusionFalloffMetres, to.OcclusionFalloffMetres, v => $"Occlusion falloff set to {Lengths.Millimetres(v)}");
         Say(from.GroundOccludes, to.GroundOccludes, v => v ? "Ground occludes" : "Ground no longer occludes");
         Say(from.BackFacesOcclude, to.BackFacesOcclude, v => v ? "Both sides occlude" : "Only outsides occlude");
         Say(from.Denoise, to.Denoise, v => v ? "Noise smoothed" : "Noise left as it is");
         Say(from.ThicknessRays, to.ThicknessRays, v => $"Thickness rays set to {v}");
-        Say(from.ThicknessRangeMetres, to.ThicknessRangeMetres, v => $"White thickness set to {Millimetres(v)}");
-        Say(from.CurvatureRadiusMetres, to.CurvatureRadiusMetres, v => v > 0 ? $"Curvature smoothed over {Millimetres(v)}" : "Curvature no longer smoothed");
-        Say(from.CurvatureFullRadiusMetres, to.CurvatureFullRadiusMetres, v => $"White curvature set to a radius of {Millimetres(v)}");
-        Say(from.HeightRangeMetres, to.HeightRangeMetres, v => v > 0 ? $"White height set to {Millimetres(v)}" : "White height set to the greatest there is");
+        Say(from.ThicknessRangeMetres, to.ThicknessRangeMetres, v => $"White thickness set to {Lengths.Millimetres(v)}");
+        Say(from.CurvatureRadiusMetres, to.CurvatureRadiusMetres, v => v > 0 ? $"Curvature smoothed over {Lengths.Millimetres(v)}" : "Curvature no longer smoothed");
+        Say(from.CurvatureFullRadiusMetres, to.CurvatureFullRadiusMetres, v => $"White curvature set to a radius of {Lengths.Millimetres(v)}");
+        Say(from.HeightRangeMetres, to.HeightRangeMetres, v => v > 0 ? $"White height set to {Lengths.Millimetres(v)}" : "White height set to the greatest there is");
         Say(from.IdBy, to.IdBy, v => $"IDs by {(v == IdSource.Colour ? "vertex colour" : v.ToString().ToLowerInvariant())}");
         Say(from.OpacityBy, to.OpacityBy, v => v == OpacitySource.Alpha ? "Opacity from the high side's alpha" : "Opacity from where rays miss");
         said.AddRange(to.Made.Except(from.Made).Select(m => $"{Capital(m.To.Label)} made from {m.File}"));
@@ -142,5 +142,4 @@ public static class PlanWords
 
     private static string Capital(string words) => char.ToUpperInvariant(words[0]) + words[1..];
 
-    private static string Millimetres(float metres) => (metres * 1000).ToString("0.###", CultureInfo.InvariantCulture) + " mm";
 }

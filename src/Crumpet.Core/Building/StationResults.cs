@@ -40,7 +40,8 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
             files.Add(Named(thumbnail, "picture", ThumbnailName));
         files.AddRange(graph.Stages.Select(s => Named(s.Value, "preview", $"{Sides.Word(s.Key)}.preview")));
         files.AddRange(graph.Intake!.Textures.Where(t => t.MendedFile is not null).Select(t => taken.File(TakeInJob.Mended(t.MendedFile!)) with { Name = t.MendedFile! }));
-        return new StationContent(graph.Intake!, files, taken.Findings.Concat(graph.Reads.SelectMany(r => r.Result!.Findings)));
+        var facts = JsonSerializer.Deserialize<IntakeFacts>(store.Load(taken.File("facts")), BuildJson.Options)!;
+        return new StationContent(graph.Intake!, files, IntakeFindings.Of(graph.Intake!, facts, (TakeInSettings)graph.TakenIn.Settings).Concat(graph.Reads.SelectMany(r => r.Result!.Findings)));
     }
 
     public StationContent Pairs()
@@ -173,7 +174,11 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
         return new StationContent(new ConvertReport(textures), files, ConvertFindings.Of(textures.Select(t => (t.File, t.Quality))));
     }
 
-    public StationContent Bind() => new(graph.Bound!.Report<BindReport>()!, [], graph.Bound.Result!.Findings);
+    public StationContent Bind()
+    {
+        var report = graph.Bound!.Report<BindReport>()!;
+        return new StationContent(report, [], BindFindings.Of(report));
+    }
 
     public StationContent Deliver()
     {

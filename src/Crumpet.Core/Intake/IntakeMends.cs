@@ -244,7 +244,7 @@ public sealed record TurnFaces : IntakeMend
 public sealed record WeldPoints([property: Within("The tolerance", 0, 1, Unit = "mm", Times = 1000)] double ToleranceMetres) : IntakeMend
 {
     /// <inheritdoc/>
-    public override string Words() => $"Weld points within {Number(ToleranceMetres * 1000)} mm{Of()}";
+    public override string Words() => $"Weld points within {Lengths.Millimetres(ToleranceMetres)}{Of()}";
 }
 
 /// <summary>Gives smooth normals that break at sharp edges.</summary>

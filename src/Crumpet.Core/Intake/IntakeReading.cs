@@ -12,10 +12,16 @@ namespace Crumpet.Core.Intake;
 internal sealed record IntakeTextures(IReadOnlyList<TextureReport> Reports, IReadOnlyList<PictureFacts> Looks, IReadOnlyList<TextureLink> Links, IReadOnlyDictionary<string, Bitmap> Mended);
 
 /// <summary>Reads all files of an asset.</summary>
-internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, IProgress<Progress>? progress, CancellationToken cancel)
+internal sealed class IntakeReading(IntakeInput input, IProgress<Progress>? progress, CancellationToken cancel)
 {
     private readonly Dictionary<string, List<int>> materialsByName = new(StringComparer.Ordinal);
     private readonly Dictionary<string, SourceFile> byName = input.Files.ToDictionary(f => f.Name, StringComparer.Ordinal);
+
+    /// <summary>Files that cannot be read.</summary>
+    public List<UnreadFact> Unread { get; } = [];
+
+    /// <summary>What readers say about what they read.</summary>
+    public List<Finding> Notes { get; } = [];
 
     /// <summary>Reads meshes in the order of the files, and says what every file is.</summary>
     public (IntakeState State, List<FileReport> Files) ReadMeshes()
@@ -30,21 +36,19 @@ internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, I
             if (!MeshFiles.IsMesh(file.Name))
             {
                 files.Add(new FileReport(file.Name, file.Bytes, MeshFiles.IsPicture(file.Name) ? "picture" : MeshFiles.IsCompanion(file.Name) ? "goes with a mesh" : "not read", 0, 0));
-                if (!MeshFiles.IsCompanion(file.Name))
-                    findings.Add(new Finding(Severity.Note, "file-not-read", file.Name, $"{file.Name} is neither a mesh nor a picture that is read; leave it out, or export it as {string.Join(", ", MeshFiles.Endings)}.", 1));
                 continue;
             }
             try
             {
                 var scene = input.Scenes is { } scenes ? scenes(file) : Read(file);
-                findings.AddRange(scene.Notes);
+                Notes.AddRange(scene.Notes);
                 files.Add(new FileReport(file.Name, file.Bytes, "mesh", scene.Meshes.Count, scene.Meshes.Sum(m => m.TriangleCount)));
                 Take(file, scene, state);
             }
             catch (SourceFileException e)
             {
                 files.Add(new FileReport(file.Name, file.Bytes, "unreadable", 0, 0));
-                findings.Add(new Finding(Severity.Stop, "unreadable-file", file.Name, e.Message, 1));
+                Unread.Add(new UnreadFact(file.Name, e.Message));
             }
         }
         return (state, files);
@@ -101,14 +105,14 @@ internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, I
     }
 
     /// <summary>Looks at pictures, applies their mends, and finds the files that materials ask for.</summary>
-    /// <param name="look">The meshes.</param>
+    /// <param name="state">The meshes.</param>
     /// <param name="mends">All mends.</param>
     /// <param name="changed">Receives how many pictures each changed.</param>
     /// <param name="files">Rows of the files; unreadable pictures are marked.</param>
-    public IntakeTextures LookAtTextures(IntakeLook look, Mend[] mends, int[] changed, List<FileReport> files)
+    public IntakeTextures LookAtTextures(IntakeState state, Mend[] mends, int[] changed, List<FileReport> files)
     {
         var pictures = input.Files.Where(f => MeshFiles.IsPicture(f.Name)).ToArray();
-        var links = Links(look.State, pictures);
+        var links = Links(state, pictures);
         var reports = new List<TextureReport>();
         var looks = new List<PictureFacts>();
         var mended = new Dictionary<string, Bitmap>(StringComparer.Ordinal);
@@ -136,7 +140,7 @@ internal sealed class IntakeReading(IntakeInput input, List<Finding> findings, I
             {
                 int row = rowOf[file.Name];
                 files[row] = files[row] with { Kind = "unreadable" };
-                findings.Add(new Finding(Severity.Stop, "unreadable-file", file.Name, e.Message, 1));
+                Unread.Add(new UnreadFact(file.Name, e.Message));
             }
         }
         return new IntakeTextures(reports, looks, links, mended);

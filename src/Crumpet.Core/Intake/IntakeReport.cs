@@ -172,6 +172,9 @@ public sealed record IntakeResult(IntakeReport Report, Scene Scene, IReadOnlyLis
     /// <summary>Findings that say that a mend was not applied or an object left out: the scene is not all that was asked for.</summary>
     public IEnumerable<Finding> Incomplete => Findings.Where(f => f.Code is FarFindings.MendRefused or FarFindings.TooFar or FarFindings.TooMany);
 
+    /// <summary>What findings were drawn from.</summary>
+    internal IntakeFacts? Facts { get; init; }
+
     /// <summary>Pictures that mends made, by their names in the report.</summary>
     public IReadOnlyDictionary<string, Bitmap> Pictures { get; init; } = new Dictionary<string, Bitmap>();
 }

@@ -29,6 +29,9 @@ public sealed record IntakeInput(IReadOnlyList<SourceFile> Files, Func<SourceFil
     /// <summary>Threads to use, at least 1; the result does not depend on it.</summary>
     public int Threads { get; init; } = 1;
 
+    /// <summary>The same as a job is told it.</summary>
+    internal TakeInSettings Settings => new(Pattern, Mends, Rules, Limits, Green, NeedsNoHigh, [.. Files.Select(f => new TakenFile(f.Name, f.Bytes, f.ForcedSide))]);
+
     /// <summary>Gives what a mesh file holds, or throws why it cannot be read; where not given, every file is opened and read.</summary>
     public Func<SourceFile, Scene>? Scenes { get; init; }
 
@@ -48,44 +51,51 @@ public static class IntakeStation
     /// <param name="cancel">Ends the work early.</param>
     public static IntakeResult Run(IntakeInput input, IProgress<Progress>? progress = null, CancellationToken cancel = default)
     {
-        var findings = new List<Finding>();
-        var reading = new IntakeReading(input, findings, progress, cancel);
+        var reading = new IntakeReading(input, progress, cancel);
         var (state, files) = reading.ReadMeshes();
-        var mends = new List<MendReport>();
         int kitMends = input.Rules.Mends.Count;
-        var all = input.Rules.Mends.Concat(input.Mends).ToArray();
+        Mend[] all = [.. input.Rules.Mends, .. input.Mends];
         var changed = new int[all.Length];
+        var refused = new List<RefusedFact>();
         for (int i = 0; i < all.Length; i++)
         {
             cancel.ThrowIfCancellationRequested();
-            if (all[i] is { IsOn: true } and IntakeMend mend)
-                changed[i] = Mender.Apply(mend, state, cancel) ?? 0;
+            if (all[i] is not ({ IsOn: true } and IntakeMend mend))
+                continue;
+            changed[i] = Mender.Apply(mend, state, cancel) ?? 0;
+            // The first says enough.
+            refused.AddRange(state.Refused.Take(1).Select(r => new RefusedFact(i, r.Name, r.ReachMetres)));
+            state.Refused.Clear();
         }
         state.Objects.RemoveAll(o => o.Mesh.TriangleCount == 0);
-        findings.AddRange(FarFindings.TakeOut(state, input.Rules.Mends));
+        var (far, near) = FarFindings.TakeOut(state);
         progress?.Report(new Progress(0.45, "looking through the meshes"));
-        var look = IntakeLook.At(state, input, cancel);
-        var textures = reading.LookAtTextures(look, all, changed, files);
-        for (int i = 0; i < all.Length; i++)
-            mends.Add(new MendReport(i < kitMends, i < kitMends ? i : i - kitMends, all[i].Words(), all[i].IsOn, changed[i]));
+        var flaws = IntakeMeasure.Flaws(state, input.Threads, cancel);
+        var rows = IntakeMeasure.Rows(state, flaws);
+        var textures = reading.LookAtTextures(state, all, changed, files);
         progress?.Report(new Progress(0.75, "looking for what would hurt later"));
-        findings.AddRange(SpaceFindings.Of(look));
-        findings.AddRange(NameFindings.Of(look));
-        findings.AddRange(SurfaceFindings.Of(look));
-        findings.AddRange(MaterialFindings.Of(look));
-        findings.AddRange(UvFindings.Of(look));
-        findings.AddRange(TextureFindings.Of(look, textures));
-        findings.AddRange(WithoutTarget(mends, input, state));
-        var report = new IntakeReport(files, look.Rows, look.LowMaterials)
+        var facts = new IntakeFacts
+        {
+            Objects = [.. state.Objects.Select((o, i) => IntakeMeasure.Of(o.Mesh, rows[i].Side, flaws[i]))],
+            Textures = textures.Looks,
+            Overlaps = [.. IntakeMeasure.Overlaps(state, Enumerable.Range(0, rows.Length).Where(i => rows[i].Side == Side.Low && rows[i].UvSets > 0))],
+            Strays = state.Strays,
+            Refused = refused,
+            Far = far,
+            Near = near,
+            Unread = reading.Unread,
+            Notes = reading.Notes,
+        };
+        var report = new IntakeReport(files, rows, IntakeMeasure.LowMaterials(state, rows))
         {
             Textures = textures.Reports,
             Links = textures.Links,
             Materials = [.. state.Materials.Select(m => MaterialReport.Of(m, textures.Links))],
-            Mends = mends,
+            Mends = [.. all.Select((m, i) => new MendReport(i < kitMends, i < kitMends ? i : i - kitMends, m.Words(), m.IsOn, changed[i]))],
             Strays = [.. state.Strays.Select(s => s.Stray)],
         };
         var scene = new Scene("", [.. state.Objects.Select(o => o.Mesh)], [.. state.Materials.Select(m => Linked(m, textures.Links))], []);
-        return new IntakeResult(report, scene, Finding.Sorted(findings)) { Pictures = textures.Mended };
+        return new IntakeResult(report, scene, IntakeFindings.Of(report, facts, input.Settings)) { Facts = facts, Pictures = textures.Mended };
     }
 
     /// <summary>A material whose pictures go by the files that were found for them.</summary>
@@ -93,17 +103,4 @@ public static class IntakeStation
     {
         Textures = [.. material.Textures.Select(t => links.FirstOrDefault(l => l.Material == material.Name && l.Path == t.Path)?.File is { } file ? t with { Path = file } : t)],
     };
-
-    /// <summary>Decisions that no longer fit what is there are kept and said.</summary>
-    private static IEnumerable<Finding> WithoutTarget(List<MendReport> mends, IntakeInput input, IntakeState state)
-    {
-        // A kit's rule need not concern every asset.
-        foreach (var mend in mends.Where(m => m is { IsKitRule: false, IsOn: true, Changed: 0 } && !state.Refused.Exists(r => r.Mend.Equals(input.Mends[m.Number]))))
-        {
-            bool pointless = input.Mends[mend.Number] is IntakeMend { Objects.Count: 0, File: "*" };
-            yield return new Finding(
-                pointless ? Severity.Note : Severity.Warn, "mend-without-target", mend.Words,
-                $"The mend '{mend.Words}' finds nothing to change in the present files; it is kept, switch it off or take it away if it is no longer meant.");
-        }
-    }
 }

@@ -7,24 +7,24 @@ internal static class MaterialFindings
 
     private static IEnumerable<Finding> Materials(IntakeLook look)
     {
-        var triangles = look.Of(Side.Low).SelectMany(i => look.State.Objects[i].Mesh.TriangleMaterials.GroupBy(m => m).Select(g => (Object: i, Material: g.Key, Count: g.Count()))).ToArray();
+        var triangles = look.Of(Side.Low).SelectMany(i => look.Facts.Objects[i].Materials.Select(m => (Object: i, m.Material, Count: m.Triangles, m.Spot))).ToArray();
         int total = triangles.Sum(t => t.Count);
         var largest = triangles.Where(t => t.Material >= 0).GroupBy(t => t.Material).OrderByDescending(g => g.Sum(t => t.Count)).ToArray();
         if (largest.Length == 0)
             yield break;
-        string main = look.State.Materials[largest[0].Key].Name;
-        if (look.LowMaterials.Count > 1)
+        string main = look.Report.Materials[largest[0].Key].Name;
+        if (look.Report.LowMaterials.Count > 1)
         {
             var others = largest.Skip(1).SelectMany(g => g).ToArray();
             int stray = others.Sum(t => t.Count);
             // A handful of faces is an accident; a third of them is a second sheet.
             bool isStray = stray < 0.05 * total;
-            string which = string.Join(", ", largest.Skip(1).Select(g => look.State.Materials[g.Key].Name));
+            string which = string.Join(", ", largest.Skip(1).Select(g => look.Report.Materials[g.Key].Name));
             yield return new Finding(
                 Severity.Warn, "several-low-materials", look.Rows[others[0].Object].Name,
-                $"The low side has {look.LowMaterials.Count} materials ({string.Join(", ", look.LowMaterials)}), so the bake is split into {look.LowMaterials.Count} sheets; {which} covers {SurfaceFindings.Many(stray, "triangle")} of {SurfaceFindings.Many(total, "triangle")}. Give it one material if that was not meant.", look.LowMaterials.Count)
+                $"The low side has {look.Report.LowMaterials.Count} materials ({string.Join(", ", look.Report.LowMaterials)}), so the bake is split into {look.Report.LowMaterials.Count} sheets; {which} covers {SurfaceFindings.Many(stray, "triangle")} of {SurfaceFindings.Many(total, "triangle")}. Give it one material if that was not meant.", look.Report.LowMaterials.Count)
             {
-                Spot = look.SpotAt(others[0].Object, 3 * Array.IndexOf(look.State.Objects[others[0].Object].Mesh.TriangleMaterials, others[0].Material)),
+                Spot = others[0].Spot,
                 Mends = [new($"Give all the material {main}", isStray, new MergeMaterials(main))],
             };
         }
@@ -34,9 +34,9 @@ internal static class MaterialFindings
             int count = bare.Sum(t => t.Count);
             yield return new Finding(
                 Severity.Warn, "faces-without-material", look.Rows[bare[0].Object].Name,
-                $"{SurfaceFindings.Many(count, "triangle")} of {look.Names([.. bare.Select(t => t.Object)])} {(count == 1 ? "has" : "have")} no material while others have, and would come onto a sheet of their own; give them one.", count)
+                $"{SurfaceFindings.Many(count, "triangle")} of {look.NamesOf([.. bare.Select(t => t.Object)])} {(count == 1 ? "has" : "have")} no material while others have, and would come onto a sheet of their own; give them one.", count)
             {
-                Spot = look.SpotAt(bare[0].Object, 3 * Array.IndexOf(look.State.Objects[bare[0].Object].Mesh.TriangleMaterials, -1)),
+                Spot = bare[0].Spot,
                 Mends = [new($"Give them the material {main}", largest.Length == 1, new MergeMaterials(main) { Objects = look.Sources([.. bare.Select(t => t.Object)]) })],
             };
         }
@@ -46,7 +46,7 @@ internal static class MaterialFindings
     {
         int[] high = [.. look.Of(Side.High)];
         bool anyColoured = high.Any(i => look.Rows[i].HasColours);
-        if (!anyColoured && !look.Input.Rules.ExpectsIdColours)
+        if (!anyColoured && !look.Settings.Rules.ExpectsIdColours)
             return [];
         return look.Such(
             Severity.Note, "no-id-colours", high.Where(i => !look.Rows[i].HasColours),

@@ -20,12 +20,6 @@ internal sealed record IntakeObject(string File, string SourceName, Mesh Mesh)
     public IntakeObject Moved(Mesh mesh) => this with { Mesh = mesh, IsFar = !WorldLimit.Holds(mesh) };
 }
 
-/// <summary>A mend that was not applied, because it would have taken an object too far away.</summary>
-/// <param name="Mend">The mend.</param>
-/// <param name="Name">The first such object.</param>
-/// <param name="ReachMetres">How far it would reach.</param>
-internal sealed record RefusedMend(IntakeMend Mend, string Name, float ReachMetres);
-
 /// <summary>Something that is no mesh, on its way through the mends.</summary>
 internal sealed record IntakeStray(string File, Stray Stray);
 
@@ -37,11 +31,8 @@ internal sealed record IntakeStray(string File, Stray Stray);
 /// <param name="Names">How names are read.</param>
 internal sealed record IntakeState(List<IntakeObject> Objects, List<IntakeStray> Strays, List<Material> Materials, Dictionary<string, string> Paths, NameReader Names)
 {
-    /// <summary>How many objects cannot be worked with and were left out.</summary>
-    public int LeftOut { get; set; }
-
-    /// <summary>Mends that were not applied.</summary>
-    public List<RefusedMend> Refused { get; } = [];
+    /// <summary>Objects a mend was not applied to, since it was asked last.</summary>
+    public List<(string Name, float ReachMetres)> Refused { get; } = [];
 
     /// <summary>Side of an object.</summary>
     public Side SideOf(IntakeObject o) => o.ForcedSide ?? Names.Read(o.Mesh.Name)?.Side ?? Names.SideOfFile(o.File);
@@ -123,7 +114,7 @@ internal static class Mender
             // What was far may stay far, or a number of other units could never be mended; but it stays a number.
             if (there.IsFar && (!o.IsFar || !float.IsFinite(WorldLimit.ReachOf(there.Mesh))))
             {
-                state.Refused.Add(new RefusedMend(mend, o.Mesh.Name, WorldLimit.ReachOf(there.Mesh)));
+                state.Refused.Add((o.Mesh.Name, WorldLimit.ReachOf(there.Mesh)));
                 return 0;
             }
             moved.Add((i, there));

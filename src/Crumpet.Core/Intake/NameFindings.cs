@@ -24,7 +24,7 @@ internal static partial class NameFindings
                 Severity.Warn, "name-prefix", look.Rows[hit[0]].Name,
                 $"{which} in {string.Join(" and ", files)} {(whole || hit.Length == 1 ? "begins" : "begin")} with {group.Key}, which another scene left there; strip it, so that names say parts and nothing else.", hit.Length)
             {
-                Spot = look.SpotAt(hit[0], -1),
+                Spot = look.SpotOf(hit[0]),
                 Mends = [new($"Strip {group.Key} from {(hit.Length == 1 ? "1 name" : $"{hit.Length} names")}", true, new StripPrefix(group.Key) { File = files.Length == 1 ? files[0] : "*" })],
             };
         }
@@ -49,7 +49,7 @@ internal static partial class NameFindings
                 Severity.Warn, code, look.Rows[hit[0]].Name,
                 $"{names} {(hit.Length == 1 ? one : many)}, so {(hit.Length == 1 ? "it pairs" : "they pair")} with nothing that is spelt as it looks; {(hit.Length == 1 ? $"it is meant as '{NameRepair.Clean(look.Rows[hit[0]].Name)}'" : "clean them")}.", hit.Length)
             {
-                Spot = look.SpotAt(hit[0], -1),
+                Spot = look.SpotOf(hit[0]),
                 Mends = [new($"Clean {(hit.Length == 1 ? "the name" : $"{hit.Length} names")}", true, new CleanNames { Objects = look.Sources(hit) })],
             };
         }
@@ -65,7 +65,7 @@ internal static partial class NameFindings
     /// <summary>Names that would be read, or would pair, if it were not for capitals.</summary>
     private static IEnumerable<Finding> Case(IntakeLook look)
     {
-        var names = look.State.Names;
+        var names = look.Names;
         var told = new HashSet<int>();
         foreach (int i in look.Used)
         {
@@ -97,7 +97,7 @@ internal static partial class NameFindings
 
     private static Finding Misspelt(IntakeLook look, int i, string to, string what) => new(Severity.Stop, "name-case", look.Rows[i].Name, $"{what}; rename it to {to}.", 1)
     {
-        Spot = look.SpotAt(i, -1),
+        Spot = look.SpotOf(i),
         Mends = [new($"Rename to {to[PrefixOf(to).Length..]}", true, look.Rows[i].RenamedTo(to[PrefixOf(to).Length..]))],
     };
 
@@ -109,7 +109,7 @@ internal static partial class NameFindings
             yield return new Finding(
                 Severity.Warn, "name-twice", equal.Key, $"{hit.Length} objects are named {equal.Key}, so findings and mends cannot tell them apart and all bake as one part; number them.", hit.Length)
             {
-                Spot = look.SpotAt(hit[0], -1),
+                Spot = look.SpotOf(hit[0]),
                 Mends = [new($"Number the {hit.Length} names", false, new NumberNames { Objects = look.Sources(hit) })],
             };
         }
@@ -124,14 +124,14 @@ internal static partial class NameFindings
 
     private static IEnumerable<Finding> Unsided(IntakeLook look)
     {
-        foreach (var file in look.Of(Side.Unknown).Where(i => look.State.Names.ReadAnyCase(look.Rows[i].Name[PrefixOf(look.Rows[i].Name).Length..]) is null).GroupBy(i => (look.Rows[i].File, Guess: Guess(look.Rows[i].Name, look.Rows[i].File))))
+        foreach (var file in look.Of(Side.Unknown).Where(i => look.Names.ReadAnyCase(look.Rows[i].Name[PrefixOf(look.Rows[i].Name).Length..]) is null).GroupBy(i => (look.Rows[i].File, Guess: Guess(look.Rows[i].Name, look.Rows[i].File))))
         {
             int[] hit = [.. file];
             var (name, guess) = (file.Key.File, file.Key.Guess);
             string tells = hit.Length == 1 ? "tells its side neither by its own name nor by its file's" : "tell their side neither by their own names nor by their file's";
-            yield return new Finding(Severity.Warn, "side-unknown", look.Rows[hit[0]].Name, $"{look.Names(hit)} in {name} {tells}; say what {(hit.Length == 1 ? "it is" : "they are")} for.", hit.Length)
+            yield return new Finding(Severity.Warn, "side-unknown", look.Rows[hit[0]].Name, $"{look.NamesOf(hit)} in {name} {tells}; say what {(hit.Length == 1 ? "it is" : "they are")} for.", hit.Length)
             {
-                Spot = look.SpotAt(hit[0], -1),
+                Spot = look.SpotOf(hit[0]),
                 Mends = [.. new[] { Side.Low, Side.High, Side.Aside }.OrderBy(s => s == guess ? 0 : 1)
                     .Select(s => new MendOffer(s == Side.Aside ? "Put aside" : hit.Length == 1 ? $"It is {Sides.Word(s)}" : $"They are {Sides.Word(s)}", s == guess, new SetSide(s) { File = name, Objects = look.Sources(hit) }))],
             };
@@ -149,7 +149,7 @@ internal static partial class NameFindings
         if (look.Rows.Count == 0)
         {
             // Why those that arrived are not here is said already.
-            if (look.State.LeftOut > 0)
+            if (look.Facts.Far.Count > 0)
                 yield break;
             yield return new Finding(Severity.Stop, "no-mesh", "", "There is no mesh that can be read; drop OBJ, glTF, GLB, PLY or STL files.");
             yield break;
@@ -157,13 +157,13 @@ internal static partial class NameFindings
         string orSay = look.Of(Side.Unknown).Any() ? "say which of them is, or " : "";
         if (!look.Of(Side.Low).Any())
             yield return new Finding(Severity.Stop, "no-low", "", $"No object is a low side; {orSay}drop a mesh whose name ends in _low.");
-        if (!look.Of(Side.High).Any() && !look.Input.NeedsNoHigh)
+        if (!look.Of(Side.High).Any() && !look.Settings.NeedsNoHigh)
             yield return new Finding(Severity.Stop, "no-high", "", $"No object is a high side; {orSay}drop a mesh whose name ends in _high, or make maps from textures at Bake.");
     }
 
     private static IEnumerable<Finding> Strays(IntakeLook look)
     {
-        foreach (var file in look.State.Strays.GroupBy(s => s.File))
+        foreach (var file in look.Facts.Strays.GroupBy(s => s.File))
         {
             string kinds = string.Join(" and ", file.GroupBy(s => s.Stray.Kind).OrderBy(g => g.Key, StringComparer.Ordinal).Select(g => g.Count() == 1 ? $"1 {g.Key}" : $"{g.Count()} {Plural(g.Key)}"));
             yield return new Finding(Severity.Note, "strays", file.Key, $"{file.Key} also holds {kinds} ({string.Join(", ", file.Take(4).Select(s => s.Stray.Name))}), which nothing here uses.", file.Count())

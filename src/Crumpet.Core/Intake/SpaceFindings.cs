@@ -20,7 +20,7 @@ internal static class SpaceFindings
     private static IEnumerable<Finding> Transforms(IntakeLook look)
     {
         int[] placed = [.. look.Used.Where(i => !IsMovedOnly(Placement(look, i)))];
-        var scales = placed.ToDictionary(i => i, i => IntakeLook.ScaleOf(Placement(look, i)));
+        var scales = placed.ToDictionary(i => i, i => Placements.ScaleOf(Placement(look, i)));
         int[] mirrored = [.. placed.Where(i => scales[i].X < 0)];
         int[] uneven = [.. placed.Where(i => !mirrored.Contains(i) && IsUneven(scales[i]))];
         int[] plain = [.. placed.Where(i => !mirrored.Contains(i) && !uneven.Contains(i))];
@@ -37,7 +37,9 @@ internal static class SpaceFindings
 
     private static string Says(int count, string names, string has, string have) => $"{names} {(count == 1 ? has : have)}";
 
-    private static Matrix4x4 Placement(IntakeLook look, int i) => look.State.Objects[i].Mesh.Placement;
+    private static Matrix4x4 Placement(IntakeLook look, int i) => look.Facts.Objects[i].Placement is { } m
+        ? new Matrix4x4(m[0], m[1], m[2], m[3], m[4], m[5], m[6], m[7], m[8], m[9], m[10], m[11], m[12], m[13], m[14], m[15])
+        : Matrix4x4.Identity;
 
     /// <summary>Whether a transform only says where the object's own origin is.</summary>
     private static bool IsMovedOnly(Matrix4x4 m) => (m with { Translation = Vector3.Zero }) is var turn && Enumerable.Range(0, 16).All(i => MathF.Abs(turn[i / 4, i % 4] - Matrix4x4.Identity[i / 4, i % 4]) < 1e-5f);
@@ -51,7 +53,7 @@ internal static class SpaceFindings
     private static IEnumerable<Finding> UnitsOf(IntakeLook look)
     {
         var sides = FilesOfSides(look);
-        double expected = look.Input.Rules.ExpectedSizeMetres ?? 1;
+        double expected = look.Settings.Rules.ExpectedSizeMetres ?? 1;
         if (sides is { } pair && FactorBetween(pair.Low.Bounds.Size.Length(), pair.High.Bounds.Size.Length()) is { } lowToHigh)
         {
             // Whichever is farther from what is expected is the odd one.
@@ -67,15 +69,15 @@ internal static class SpaceFindings
         }
         double largest = Largest(look.Whole.Size);
         // Without a word from the kit, only what nobody builds is suspect.
-        var (least, most) = look.Input.Rules.ExpectedSizeMetres is { } told ? (told / 10, told * 10) : (0.01, 60);
+        var (least, most) = look.Settings.Rules.ExpectedSizeMetres is { } told ? (told / 10, told * 10) : (0.01, 60);
         if (largest >= least && largest <= most)
             yield break;
         var likely = Units.Where(u => largest * u.Factor >= least && largest * u.Factor <= most).OrderBy(u => Math.Abs(Math.Log10(largest * u.Factor / expected)) + u.Unlikely).Take(2).ToArray();
-        string against = look.Input.Rules.ExpectedSizeMetres is { } size ? $"the kit's assets are about {Metres(size)} large" : "a person is 1.75 m tall";
-        string hint = likely.Length > 0 ? $"read in {ScaleUnits.Unit(likely[0].Factor)} it is {Metres(largest * likely[0].Factor)}" : "check the unit it was exported in";
-        yield return new Finding(Severity.Warn, "unit-suspect", "", $"The asset is {Metres(largest)} large while {against}; {hint}.", 1)
+        string against = look.Settings.Rules.ExpectedSizeMetres is { } size ? $"the kit's assets are about {Lengths.Of(size)} large" : "a person is 1.75 m tall";
+        string hint = likely.Length > 0 ? $"read in {ScaleUnits.Unit(likely[0].Factor)} it is {Lengths.Of(largest * likely[0].Factor)}" : "check the unit it was exported in";
+        yield return new Finding(Severity.Warn, "unit-suspect", "", $"The asset is {Lengths.Of(largest)} large while {against}; {hint}.", 1)
         {
-            Spot = Around(look.Whole),
+            Spot = IntakeMeasure.Around(look.Whole),
             Mends = [.. likely.Select((u, i) => new MendOffer($"Read units as {ScaleUnits.Unit(u.Factor)}", i == 0, new ScaleUnits(u.Factor)))],
         };
     }
@@ -98,9 +100,9 @@ internal static class SpaceFindings
             yield break;
         yield return new Finding(
             Severity.Warn, "z-up", "",
-            $"The asset stands on z = 0 and reaches {Metres(-min.Y)} below y = 0, as files with Z up do; turn it so that Y is up.", 1)
+            $"The asset stands on z = 0 and reaches {Lengths.Of(-min.Y)} below y = 0, as files with Z up do; turn it so that Y is up.", 1)
         {
-            Spot = Around(look.Whole),
+            Spot = IntakeMeasure.Around(look.Whole),
             Mends = [new("Turn Z up to Y up", true, new TurnUpright())],
         };
     }
@@ -112,9 +114,9 @@ internal static class SpaceFindings
         if (away <= 0.25f * diagonal)
             yield break;
         yield return new Finding(
-            Severity.Warn, "origin-far", "", $"The origin is {Metres(away)} away from the asset, which is {Metres(diagonal)} across, so it will turn and snap about a point in the air; move the origin.", 1)
+            Severity.Warn, "origin-far", "", $"The origin is {Lengths.Of(away)} away from the asset, which is {Lengths.Of(diagonal)} across, so it will turn and snap about a point in the air; move the origin.", 1)
         {
-            Spot = Around(b),
+            Spot = IntakeMeasure.Around(b),
             Mends =
             [
                 new("Put the origin in the middle of the base", true, new MoveOrigin(OriginPlace.BaseCentre)),
@@ -131,7 +133,7 @@ internal static class SpaceFindings
     {
         var files = look.Used.GroupBy(i => look.Rows[i].File).Select(g => (
             Sides: g.Select(i => look.Rows[i].Side).Where(s => s is Side.Low or Side.High).Distinct().ToArray(),
-            Box: new FileBounds(g.Key, g.Aggregate(Bounds.Empty, (b, i) => b.Including(look.State.Objects[i].Mesh.Bounds()))))).ToArray();
+            Box: new FileBounds(g.Key, g.Aggregate(Bounds.Empty, (b, i) => b.Including(look.Rows[i].Bounds()))))).ToArray();
         var low = files.Where(f => f.Sides is [Side.Low]).Select(f => f.Box).MaxBy(b => b.Bounds.Size.Length());
         var high = files.Where(f => f.Sides is [Side.High]).Select(f => f.Box).MaxBy(b => b.Bounds.Size.Length());
         return low is null || high is null ? null : (low, high);
@@ -161,9 +163,6 @@ internal static class SpaceFindings
 
     private static double Largest(Vector3 v) => Math.Max(v.X, Math.Max(v.Y, v.Z));
 
-    private static Spot Around(Bounds b) => new(b.Centre.X, b.Centre.Y, b.Centre.Z, b.Size.Length() / 2);
-
     private static string Times(double value) => value.ToString(value > 20 ? "0" : "0.#", CultureInfo.InvariantCulture);
 
-    internal static string Metres(double metres) => metres < 0.1 ? (metres * 1000).ToString("0.##", CultureInfo.InvariantCulture) + " mm" : metres.ToString(metres < 10 ? "0.##" : "0.#", CultureInfo.InvariantCulture) + " m";
 }

@@ -22,11 +22,11 @@ public sealed record TakenFile(string Name, long Bytes, Side? ForcedSide);
 public sealed record TakeInSettings(string Pattern, IReadOnlyList<Mend> Mends, IntakeRules Rules, TextureLimits Limits, GreenDirection? Green, bool NeedsNoHigh, IReadOnlyList<TakenFile> Files);
 
 /// <summary>
-/// Applies mends to all that was read and says what is inside and what would hurt later. Takes for each file by its number
+/// Applies mends to all that was read, says what is inside and measures what would hurt later. Takes for each file by its number
 /// <c>scene/N</c>, <c>look/N</c> or <c>problem/N</c>, and <c>picture/N</c> where a mend may change it; gives <c>scene</c> in pieces
-/// (<c>shape/K</c>, <c>spread/K</c>, <c>rest/K</c> of object K), <c>materials</c>, <c>objects</c>, and pictures that mends made.
+/// (<c>shape/K</c>, <c>spread/K</c>, <c>rest/K</c> of object K), <c>materials</c>, <c>objects</c>, <c>facts</c>, and pictures that mends made.
 /// </summary>
-public sealed class TakeInJob() : JobKind<TakeInSettings>("take in", 2)
+public sealed class TakeInJob() : JobKind<TakeInSettings>("take in", 3)
 {
     /// <inheritdoc/>
     public override string Words => "assets to look through";
@@ -65,10 +65,11 @@ public sealed class TakeInJob() : JobKind<TakeInSettings>("take in", 2)
             Looks = f => Given(f, "look", context.Read<PictureFacts>),
         };
         var result = IntakeStation.Run(input, context.Progress, context.Cancel);
-        var output = new JobOutput { Report = result.Report, Findings = result.Findings }
+        var output = new JobOutput { Report = result.Report }
             .WithMany("scene", result.Scene.Meshes.SelectMany((mesh, k) => PiecesOf(mesh, k, context.Cancel)))
             .With("materials", SceneFile.Write(new Scene("", [], result.Scene.Materials, [])))
-            .With("objects", context.Write(result.Report.Objects));
+            .With("objects", context.Write(result.Report.Objects))
+            .With("facts", context.Write(result.Facts));
         foreach (var (name, bytes) in pictures.OrderBy(p => p.Name, StringComparer.Ordinal))
             output.With(Mended(name), bytes);
         return output;

@@ -7,25 +7,25 @@ namespace Crumpet.Core.Intake;
 /// <summary>What is wrong with textures and the paths that lead to them.</summary>
 internal static class TextureFindings
 {
-    public static IEnumerable<Finding> Of(IntakeLook look, IntakeTextures textures)
+    public static IEnumerable<Finding> Of(IntakeLook look)
     {
-        foreach (var f in Paths(look, textures))
+        foreach (var f in Paths(look))
             yield return f;
-        for (int i = 0; i < textures.Reports.Count; i++)
+        for (int i = 0; i < look.Report.Textures.Count; i++)
         {
-            foreach (var f in Sizes(look, textures.Reports[i]).Concat(Contents(textures.Reports[i], textures.Looks[i], textures.Links)))
+            foreach (var f in Sizes(look, look.Report.Textures[i]).Concat(Contents(look.Report.Textures[i], look.Facts.Textures[i], look.Report.Links)))
                 yield return f;
         }
     }
 
-    private static IEnumerable<Finding> Paths(IntakeLook look, IntakeTextures textures)
+    private static IEnumerable<Finding> Paths(IntakeLook look)
     {
-        var pictures = look.Input.Files.Select(f => f.Name).Where(MeshFiles.IsPicture).ToArray();
-        foreach (var path in textures.Links.Where(l => l.File is null && l.Path.Length > 0).GroupBy(l => l.Path))
+        var pictures = look.Settings.Files.Select(f => f.Name).Where(MeshFiles.IsPicture).ToArray();
+        foreach (var path in look.Report.Links.Where(l => l.File is null && l.Path.Length > 0).GroupBy(l => l.Path))
         {
             string materials = string.Join(", ", path.Select(l => l.Material).Distinct());
-            int material = look.State.Materials.FindIndex(m => m.Name == path.First().Material);
-            string file = look.State.Objects.FirstOrDefault(o => o.Mesh.TriangleMaterials.Contains(material))?.File ?? "";
+            var named = look.Report.Materials.Index().Where(m => m.Item.Name == path.First().Material).Select(m => m.Index).ToHashSet();
+            string file = look.Rows.FirstOrDefault(r => r.MaterialNumbers.Any(named.Contains))?.File ?? "";
             var candidates = SourcePaths.Candidates(file, path.Key, pictures);
             string why = candidates is [{ Fit: PathFit.OtherCase } other, ..] ? $"{other.File} is here, with other capitals"
                 : SourcePaths.IsAbsolute(path.Key) ? "which is a place on another machine"
@@ -41,7 +41,7 @@ internal static class TextureFindings
 
     private static IEnumerable<Finding> Sizes(IntakeLook look, TextureReport t)
     {
-        int limit = look.Input.Limits.LargestSide;
+        int limit = look.Settings.Limits.LargestSide;
         int width = NearestPower(t.Width), height = NearestPower(t.Height), side = Math.Min(limit, Math.Max(width, height));
         if (Math.Max(t.Width, t.Height) > limit)
         {
@@ -49,11 +49,11 @@ internal static class TextureFindings
             int w = NearestPower((int)(t.Width * scale)), h = NearestPower((int)(t.Height * scale));
             yield return Resize(Severity.Warn, "texture-too-large", t, $"{t.File} is {Size(t)}, and the target takes {limit} px at most; make it smaller.", w, h, true);
         }
-        else if (look.Input.Limits.PowerOfTwo && (t.Width != width || t.Height != height))
+        else if (look.Settings.Limits.PowerOfTwo && (t.Width != width || t.Height != height))
         {
             yield return Resize(Severity.Warn, "texture-not-power-of-two", t, $"{t.File} is {Size(t)}; sides that are no power of two get no mips and no block compression in many engines. {width} × {height} px is nearest.", width, height, false);
         }
-        else if (look.Input.Limits.Square && t.Width != t.Height)
+        else if (look.Settings.Limits.Square && t.Width != t.Height)
         {
             yield return Resize(Severity.Warn, "texture-not-square", t, $"{t.File} is {Size(t)}, and the target wants squares; {side} × {side} px keeps all its detail.", side, side, true);
         }
@@ -73,9 +73,9 @@ internal static class TextureFindings
         return (double)value / below > Math.Sqrt(2) ? 2 * below : below;
     }
 
-    private static IEnumerable<Finding> Contents(TextureReport t, PictureFacts look, IReadOnlyList<TextureLink> links)
+    private static IEnumerable<Finding> Contents(TextureReport t, PictureFacts seen, IReadOnlyList<TextureLink> links)
     {
-        var content = look.Content;
+        var content = seen.Content;
         if (content.Alpha is { IsAllWhite: true })
         {
             yield return new Finding(Severity.Note, "alpha-unused", t.File, $"The alpha of {t.File} is white all over; dropping it saves a quarter of its memory.", 1)

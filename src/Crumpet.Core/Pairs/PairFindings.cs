@@ -61,7 +61,7 @@ internal static class PairFindings
         {
             yield return new Finding(Severity.Warn, "poor-fit", row.Name, string.Create(
                 CultureInfo.InvariantCulture,
-                $"Only {100 * row.Fit!.Share:0.0} % of the low surface of {row.Name} has high surface within {row.OutwardReachMetres * 1000:0.#} mm outward and {row.InwardReachMetres * 1000:0.#} mm inward reach; widen its reach, or look whether the two belong together."), (int)(100 * (1 - row.Fit.Share)))
+                $"Only {100 * row.Fit!.Share:0.0} % of the low surface of {row.Name} has high surface within {Lengths.Millimetres(row.OutwardReachMetres)} outward and {Lengths.Millimetres(row.InwardReachMetres)} inward reach; widen its reach, or look whether the two belong together."), (int)(100 * (1 - row.Fit.Share)))
             {
                 Spot = SpotOf(rules.Match.Objects[row.Low[0]]),
             };
@@ -79,7 +79,7 @@ internal static class PairFindings
             {
                 yield return new Finding(Severity.Warn, "outside-cage", row.Name, string.Create(
                     CultureInfo.InvariantCulture,
-                    $"{cage.Outside} high vertices of {row.Name} stand up to {cage.OutsideMetres * 1000:0.0#} mm outside its cage, so rays start below them; {(cage.Kind == CageKind.Reach ? "fit the cage or widen the outward reach" : "raise the cage there")}."), cage.Outside)
+                    $"{cage.Outside} high vertices of {row.Name} stand up to {Lengths.Millimetres(cage.OutsideMetres)} outside its cage, so rays start below them; {(cage.Kind == CageKind.Reach ? "fit the cage or widen the outward reach" : "raise the cage there")}."), cage.Outside)
                 {
                     Spot = SpotAt(cage.OutsideAt!),
                 };
@@ -111,7 +111,7 @@ internal static class PairFindings
         {
             yield return new Finding(Severity.Warn, "contact-on-tray", report.Parts[c.One].Name, string.Create(
                 CultureInfo.InvariantCulture,
-                $"{report.Parts[c.One].Name} and {report.Parts[c.Two].Name} are kept together on tray {report.Parts[c.One].Tray + 1}, {c.GapMetres * 1000:0.0} mm apart, so one can burn into the other; let one of them go to another tray."), 1)
+                $"{report.Parts[c.One].Name} and {report.Parts[c.Two].Name} are kept together on tray {report.Parts[c.One].Tray + 1}, {Lengths.Millimetres(c.GapMetres)} apart, so one can burn into the other; let one of them go to another tray."), 1)
             {
                 Spot = SpotOf(c),
             };

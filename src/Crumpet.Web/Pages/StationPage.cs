@@ -9,6 +9,8 @@ namespace Crumpet.Web.Pages;
 /// <param name="workbench">What pages ask for and do.</param>
 public abstract class StationPage(Workbench workbench) : PageModel, IAddressed, IShowsProblem
 {
+    private IReadOnlyList<OwnSetting>? own;
+
     /// <summary>Number of the asset, from the address.</summary>
     [BindProperty(SupportsGet = true)]
     public int Id { get; set; }
@@ -30,6 +32,9 @@ public abstract class StationPage(Workbench workbench) : PageModel, IAddressed, 
 
     /// <summary>The asset.</summary>
     public AssetView View { get; private set; } = null!;
+
+    /// <summary>Settings the asset says otherwise than its kit.</summary>
+    public IReadOnlyList<OwnSetting> Own => own ??= View.OwnSettings();
 
     /// <summary>The station this page is for.</summary>
     public abstract Station Station { get; }

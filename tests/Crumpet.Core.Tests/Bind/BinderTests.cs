@@ -14,20 +14,21 @@ public sealed class BinderTests
     [Fact]
     public void Files_fill_the_slots_their_names_say()
     {
-        var (slots, findings) = Binder.Bind("box", Binder.DefaultPattern, new Target().Inputs, [Masks, Normal, Colour]);
+        var slots = Binder.Bind("box", Binder.DefaultPattern, new Target().Inputs, [Masks, Normal, Colour]);
         Assert.Equal(["box_colour.dds", "box_normal.dds", "box_masks.dds"], slots.Select(s => s.File));
-        Assert.Empty(findings);
+        Assert.Empty(BindFindings.Of(new BindReport([new SheetBinding("box", slots, [])])));
     }
 
     [Fact]
     public void An_empty_slot_says_whether_the_name_is_missing_miswritten_or_of_the_wrong_kind()
     {
-        var (slots, findings) = Binder.Bind("box", Binder.DefaultPattern, new Target().Inputs, [Colour with { File = "Box_colour.dds" }, Normal with { Meaning = ColourMeaning.Srgb }]);
+        var slots = Binder.Bind("box", Binder.DefaultPattern, new Target().Inputs, [Colour with { File = "Box_colour.dds" }, Normal with { Meaning = ColourMeaning.Srgb }]);
         Assert.All(slots, s => Assert.Null(s.File));
-        Assert.Contains("upper and lower case", slots[0].Reason!, StringComparison.Ordinal);
-        Assert.Contains("flagged as srgb", slots[1].Reason!, StringComparison.Ordinal);
-        Assert.Contains("no file is named box_masks", slots[2].Reason!, StringComparison.Ordinal);
+        Assert.Contains("upper and lower case", BindFindings.Reason(slots[0]), StringComparison.Ordinal);
+        Assert.Contains("flagged as srgb", BindFindings.Reason(slots[1]), StringComparison.Ordinal);
+        Assert.Contains("no file is named box_masks", BindFindings.Reason(slots[2]), StringComparison.Ordinal);
+        var findings = BindFindings.Of(new BindReport([new SheetBinding("box", slots, ["Box_colour.dds"])])).ToArray();
         Assert.Equal(3, findings.Count(f => f.Code == "slot-empty"));
-        Assert.Equal(2, findings.Count(f => f.Code == "texture-unbound"));
+        Assert.Equal("Box_colour.dds", Assert.Single(findings, f => f.Code == "texture-unbound").Place);
     }
 }

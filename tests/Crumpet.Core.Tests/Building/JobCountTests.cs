@@ -89,6 +89,9 @@ public sealed class JobCountTests
     {
         var asset = Balls();
         asset.Run(Plan with { Trays = TrayMode.One });
+        // No job keeps a sentence: stations say theirs of what their jobs measured.
+        Assert.All(asset.Store.Results.Where(r => r.Job is not null), r => Assert.Empty(r.Findings));
+        // What stations said is of no use to another program than the one that said it.
         foreach (var result in asset.Store.Results.ToArray())
             asset.Store.Save(result with { Findings = [.. result.Findings.Select(f => f with { Sentence = "Put better." })], Summary = result.Summary.Clone() });
         Assert.Empty(asset.Run(Plan with { Trays = TrayMode.One }));

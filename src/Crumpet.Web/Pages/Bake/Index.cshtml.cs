@@ -1,4 +1,5 @@
 using System.Globalization;
+using Crumpet.Core;
 using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
 using Crumpet.Core.Imaging;
@@ -55,13 +56,12 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
         bool isNormal = Textures.FirstOrDefault(t => t.File == file)?.Kind == TextureKind.Normal;
         return await ChangeAsync(plan =>
         {
-            var made = new MadeMap(file, isNormal ? MadeOf.Normal : MadeOf.Height, to)
+            var made = new MadeMap(file, isNormal ? MadeOf.Normal : MadeOf.Height, to) { Wrap = wrap };
+            return plan.Making(made with
             {
-                Strength = (float)(FormNumber.ReadIfAny<MadeMap>(nameof(MadeMap.Strength), strength) ?? 8),
-                RadiusPixels = (int)(FormNumber.ReadIfAny<MadeMap>(nameof(MadeMap.RadiusPixels), radius) ?? 16),
-                Wrap = wrap,
-            };
-            return plan with { Bake = plan.Bake with { Made = [.. plan.Bake.Made.Where(m => m.To != to), made] } };
+                Strength = (float?)FormNumber.ReadIfAny<MadeMap>(nameof(MadeMap.Strength), strength) ?? made.Strength,
+                RadiusPixels = (int?)FormNumber.ReadIfAny<MadeMap>(nameof(MadeMap.RadiusPixels), radius) ?? made.RadiusPixels,
+            });
         });
     }
 
@@ -86,6 +86,6 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     }
 
     private static string Number(float value, string unit) => unit == "m"
-        ? (value * 1000).ToString("0.##", CultureInfo.InvariantCulture) + " mm"
+        ? Lengths.Millimetres(value)
         : value.ToString("0.##", CultureInfo.InvariantCulture) + " " + unit;
 }

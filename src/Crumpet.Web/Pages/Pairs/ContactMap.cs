@@ -1,4 +1,5 @@
 using System.Globalization;
+using Crumpet.Core;
 using Crumpet.Core.Pairs;
 
 namespace Crumpet.Web.Pages.Pairs;
@@ -70,7 +71,7 @@ public sealed record ContactMap(double Width, double Height, IReadOnlyList<(int 
         }
         var stops = numbers.Select(i => new MapStop(report.Parts[i], x[i], y[i])).ToArray();
         var links = touching.Select(c => new MapLink(c, Path(x[c.One], y[c.One], x[c.Two], y[c.Two]), y[c.One] == y[c.Two], string.Create(
-            CultureInfo.InvariantCulture, $"{report.Parts[c.One].Name} and {report.Parts[c.Two].Name}, {c.GapMetres * 1000:0.0} mm apart"))).ToArray();
+            CultureInfo.InvariantCulture, $"{report.Parts[c.One].Name} and {report.Parts[c.Two].Name}, {Lengths.Millimetres(c.GapMetres)} apart"))).ToArray();
         return new ContactMap(width, Math.Max(height - 62 + 8, Top), trays, stops, links) { Left = paired.Length - numbers.Length };
 
         void Spread(List<int> parts)

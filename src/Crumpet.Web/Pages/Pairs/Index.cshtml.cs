@@ -79,19 +79,19 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     /// <summary>Puts parts on a tray by hand, or leaves them to the plan.</summary>
     /// <param name="part">Name of the part.</param>
     /// <param name="tray">Number from 0; -1 for the plan.</param>
-    public Task<IActionResult> OnPostTrayAsync(string part, int tray) => ChangeAsync(plan => plan with { Trays = TrayMode.Planned, Pairs = plan.Pairs.OnTray(part, tray >= 0 ? tray : null) });
+    public Task<IActionResult> OnPostTrayAsync(string part, int tray) => ChangeAsync(plan => plan.OnTray(part, tray >= 0 ? tray : null));
 
     /// <summary>Records what holds for one part.</summary>
     public Task<IActionResult> OnPostPartAsync(string part, int tray, string? outward, string? inward, Occluders? sees, CageKind? cage, RayDirection? direction) => ChangeAsync(plan =>
     {
         var own = new PartSettings { OutwardReachMetres = Reaches(outward, inward).Outward, InwardReachMetres = Reaches(outward, inward).Inward, Sees = sees, Cage = cage, Direction = direction };
-        return plan with { Trays = tray >= 0 ? TrayMode.Planned : plan.Trays, Pairs = plan.Pairs.With(part, own).OnTray(part, tray >= 0 ? tray : null) };
+        return (plan with { Pairs = plan.Pairs.With(part, own) }).OnTray(part, tray >= 0 ? tray : null);
     });
 
     /// <summary>Keeps two parts together or apart.</summary>
     public Task<IActionResult> OnPostTieAsync(string part, string? other, bool together) => ChangeAsync(plan => string.IsNullOrEmpty(other)
         ? throw new FormatException("Choose the other part.")
-        : plan with { Trays = TrayMode.Planned, Pairs = plan.Pairs.With(new PartTie(part, other, together)) });
+        : plan.Tied(new PartTie(part, other, together)));
 
     /// <summary>Takes a tie away.</summary>
     public Task<IActionResult> OnPostUntieAsync(string part, string other) => ChangeAsync(plan => plan with { Pairs = plan.Pairs.WithoutTie(part, other) });
