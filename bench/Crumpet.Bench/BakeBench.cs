@@ -20,7 +20,9 @@ internal static class BakeBench
         var triangles = new Option<int>("--triangles") { DefaultValueFactory = _ => 2_000_000, Description = "Triangles of the high side." };
         var size = new Option<int>("--size") { DefaultValueFactory = _ => 4096, Description = "Side of the sheet, pixels." };
         var threads = new Option<int>("--threads") { DefaultValueFactory = _ => Environment.ProcessorCount, Description = "Threads to use." };
-        var command = new Command("bake", "Measure a bake of normal, occlusion at 64 rays, curvature and ID: time, memory, its draft, and one part of thirty baked again.") { triangles, size, threads };
+        var command = new Command("bake",
+            "Measure a bake of normal, occlusion at 64 rays, curvature and ID: time, memory, its draft, and one part of thirty baked again.") { triangles, size,
+            threads };
         command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed.GetValue(triangles), parsed.GetValue(size), parsed.GetValue(threads), cancel)));
         return command;
     }
@@ -91,7 +93,8 @@ internal static class BakeBench
         const int Across = 6;
         var centre = new Vector3(0.5f * (i % Across), 0, 0.5f * (i / Across));
         var corner = new Vector2(i % Across, i / Across) / Across;
-        return new BakePart($"pebble_{i + 1:00}", [Pebble.Low($"pebble_{i + 1:00}_low", centre, corner, 1f / Across)], [Pebble.High($"pebble_{i + 1:00}_high", triangles, centre, roughness)]);
+        return new BakePart($"pebble_{i + 1:00}", [Pebble.Low($"pebble_{i + 1:00}_low", centre, corner, 1f / Across)],
+            [Pebble.High($"pebble_{i + 1:00}_high", triangles, centre, roughness)]);
     }
 
     /// <summary>Writes the maps, as a bake in earnest does.</summary>

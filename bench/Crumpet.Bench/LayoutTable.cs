@@ -27,7 +27,8 @@ internal static class LayoutTable
             }
             var s = even.AngleStretch;
             Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
-                $"{name,-20} {even.Triangles,8} {even.Islands,8} {seconds,7:0.0} {100 * even.RoomUsed,8:0.0} {100 * even.DensitySpread,9:0.00}   {100 * (s.Mean - 1),7:0.0} / {100 * (s.Most - 1),4:0.0} / {100 * (s.Worst - 1),5:0.0}        {slack}"));
+                $"{name,-20} {even.Triangles,8} {even.Islands,8} {seconds,7:0.0} {100 * even.RoomUsed,8:0.0} {100 * even.DensitySpread,9:0.00}   "
+                    + $"{100 * (s.Mean - 1),7:0.0} / {100 * (s.Most - 1),4:0.0} / {100 * (s.Worst - 1),5:0.0}        {slack}"));
         }
     }
 
@@ -35,7 +36,9 @@ internal static class LayoutTable
     {
         var settings = new LayoutSettings { Uvs = UvSource.Unwrap, Pack = true, SlackPercent = slack };
         var watch = Stopwatch.StartNew();
-        var result = LayoutStation.Run(new LayoutInput([.. meshes.Select(m => new LayoutObject(m, m.Name))], settings, Size) { Threads = Environment.ProcessorCount });
+        var result = LayoutStation.Run(new LayoutInput([.. meshes.Select(m => new LayoutObject(m, m.Name))], settings,
+            Size)
+        { Threads = Environment.ProcessorCount });
         seconds = watch.Elapsed.TotalSeconds;
         return result.Report;
     }
@@ -87,7 +90,8 @@ internal static class LayoutTable
 
     private static Mesh Grid(string name, int across, int up, Func<float, float, Vector3> place)
     {
-        Vector3[] positions = [.. Enumerable.Range(0, (across + 1) * (up + 1)).Select(i => place(i % (across + 1) / (float)across, i / (across + 1) / (float)up))];
+        Vector3[] positions = [.. Enumerable.Range(0, (across + 1) * (up + 1))
+            .Select(i => place(i % (across + 1) / (float)across, i / (across + 1) / (float)up))];
         var corners = new List<int>();
         for (int i = 0; i < across * up; i++)
         {

@@ -23,10 +23,13 @@ internal static class RayCommand
         var mesh = new Option<FileInfo>("--mesh") { Required = true, Description = "Mesh to trace." };
         var kind = new Option<string>("--kind") { Required = true, Description = "hemisphere or cage." };
         var rays = new Option<int>("--rays") { Required = true, Description = "How many rays." };
-        var threads = new Option<int>("--threads") { DefaultValueFactory = _ => Environment.ProcessorCount, Description = "Threads of the second measurement." };
+        var threads = new Option<int>(
+            "--threads")
+        { DefaultValueFactory = _ => Environment.ProcessorCount, Description = "Threads of the second measurement." };
         var dump = new Option<DirectoryInfo?>("--dump") { Description = "Folder for MESH.bin and RAYS.bin." };
         var command = new Command("rays", "Measure rays per second.") { mesh, kind, rays, threads, dump };
-        command.SetAction(parsed => Run(parsed.GetRequiredValue(mesh), parsed.GetRequiredValue(kind), parsed.GetValue(rays), parsed.GetValue(threads), parsed.GetValue(dump)));
+        command.SetAction(parsed => Run(parsed.GetRequiredValue(mesh), parsed.GetRequiredValue(kind), parsed.GetValue(rays), parsed.GetValue(threads),
+            parsed.GetValue(dump)));
         var file = new Argument<FileInfo>("file") { Description = "Mesh file to read." };
         var reading = new Command("read", "Measure how fast a mesh file is read, beside counting its lines with wc -l.") { file };
         reading.SetAction(parsed => RunRead(parsed.GetRequiredValue(file)));

@@ -13,9 +13,18 @@ namespace Crumpet.Cli;
 internal static class BakeCommand
 {
     private static readonly Option<FileInfo> Low = new("--low") { Required = true, Description = "Mesh of the low side." };
-    private static readonly Option<FileInfo[]> High = new("--high") { Required = true, AllowMultipleArgumentsPerToken = true, Description = "Meshes of the high side." };
-    private static readonly Option<DirectoryInfo> Out = new("--out") { Required = true, Description = "Folder for <sheet>_<map> files, fault maps, legends, scales and faults.json." };
-    private static readonly Option<string?> Cage = new("--cage") { Description = "fit: rays start on the least shell that holds the high side; or a mesh file with the low side's faces. Default: at the outward reach." };
+    private static readonly Option<FileInfo[]> High = new(
+        "--high")
+    { Required = true, AllowMultipleArgumentsPerToken = true, Description = "Meshes of the high side." };
+    private static readonly Option<DirectoryInfo> Out = new(
+        "--out")
+    { Required = true, Description = "Folder for <sheet>_<map> files, fault maps, legends, scales and faults.json." };
+    private static readonly Option<string?> Cage = new(
+        "--cage")
+    {
+        Description = "fit: rays start on the least shell that holds the high side; or a mesh file with the low side's faces. Default: at the "
+        + "outward reach."
+    };
     private static readonly Option<int> Threads = new("--threads") { DefaultValueFactory = _ => Environment.ProcessorCount, Description = "Threads to use." };
 
     public static Command Make()
@@ -54,7 +63,8 @@ internal static class BakeCommand
         var faults = new { sheets = report.Sheets.Select(s => new { s.Sheet, s.CoveredTexels, s.FaultTexels, s.RegionCount, s.Regions }) };
         files.Add(Output.Write(target, "faults.json", JsonSerializer.SerializeToUtf8Bytes(faults, BuildJson.Indented)));
         double seconds = watch.Elapsed.TotalSeconds;
-        var lines = files.Append(FormattableString.Invariant($"{report.Sheets.Sum(s => s.CoveredTexels)} texels, {report.Sheets.Sum(s => s.Rays) / 1e6:0.0} M rays, {seconds:0.0} s"));
+        var lines = files.Append(FormattableString.Invariant(
+            $"{report.Sheets.Sum(s => s.CoveredTexels)} texels, {report.Sheets.Sum(s => s.Rays) / 1e6:0.0} M rays, {seconds:0.0} s"));
         return Output.Print(parsed, new { files, report.Sheets, findings, seconds }, lines, findings);
     }
 }

@@ -16,7 +16,9 @@ internal static class BakeOptions
 
     private static readonly Option<string> Maps = Text("--maps", "normal,ao", $"Maps with commas between, or all: {MapNames}.");
     private static readonly Option<int> Size = Number("--size", Default.Size, "Side of a sheet, pixels, to 8192.");
-    private static readonly Option<string[]> SheetSizes = new("--sheet-size") { AllowMultipleArgumentsPerToken = true, Description = "Size of single sheets: NAME=PIXELS." };
+    private static readonly Option<string[]> SheetSizes = new(
+        "--sheet-size")
+    { AllowMultipleArgumentsPerToken = true, Description = "Size of single sheets: NAME=PIXELS." };
     private static readonly Option<string> Files = Text("--files", "", "How single maps are written: MAP=png8, png16, tga or exr, with commas between.");
     private static readonly Option<int> Draft = Number("--draft", 0, "Bake a draft: 1 at half the size, 2 at a quarter, 3 at an eighth.");
     private static readonly Option<int> Samples = Number("--samples", Default.Samples, "Side of the sample grid in a texel: 1, 2, 4 or 8.");
@@ -25,12 +27,15 @@ internal static class BakeOptions
     private static readonly Option<float> Inward = Metres("--inward", Default.InwardReachMetres, "Inward reach, metres.");
     private static readonly Option<string> Direction = Text("--direction", "smooth", "Where rays come from over hard edges: smooth, split or blended.");
     private static readonly Option<int> Blend = Number("--blend", 50, "Share of split directions in blended ones, percent.");
-    private static readonly Option<string> Trays = Text("--trays", "plan", "plan: the fewest on which no parts in contact lie together; one: all parts see each other; parts: each on its own.");
+    private static readonly Option<string> Trays = Text("--trays", "plan",
+        "plan: the fewest on which no parts in contact lie together; one: all parts see each other; parts: each on its own.");
     private static readonly Option<string> Green = Text("--green", "up", "Direction of green in tangent-space maps: up or down.");
-    private static readonly Option<string> HighNormals = Text("--high-normals", "up", "Normal textures of the high side: folded into normal maps with their green up or down, or left out: none.");
+    private static readonly Option<string> HighNormals = Text("--high-normals", "up",
+        "Normal textures of the high side: folded into normal maps with their green up or down, or left out: none.");
     private static readonly Option<int> Bits = Number("--bits", Default.Bits, "Bits a channel: 8 or 16; height and position have 16 all the same.");
     private static readonly Option<bool> NoDither = new("--no-dither") { Description = "Round 8-bit maps instead of dithering them." };
-    private static readonly Option<string> Padding = Text("--padding", Default.PaddingPixels.ToString(CultureInfo.InvariantCulture), "Padding, pixels, or all for the whole sheet.");
+    private static readonly Option<string> Padding = Text("--padding", Default.PaddingPixels.ToString(CultureInfo.InvariantCulture),
+        "Padding, pixels, or all for the whole sheet.");
     private static readonly Option<bool> Alpha = new("--alpha") { Description = "Give maps an alpha channel with the coverage." };
     private static readonly Option<int> AoRays = Number("--ao-rays", Default.OcclusionRays, "Rays a texel of occlusion and the bent normal.");
     private static readonly Option<string> OccludedBy = Text("--occluders", "tray", "What blocks light: tray, asset or part.");
@@ -41,8 +46,10 @@ internal static class BakeOptions
     private static readonly Option<bool> Denoise = new("--denoise") { Description = "Smooth occlusion and thickness where the surface has no edge." };
     private static readonly Option<int> ThicknessRays = Number("--thickness-rays", Default.ThicknessRays, "Rays a texel of thickness.");
     private static readonly Option<float> ThicknessRange = Metres("--thickness-range", Default.ThicknessRangeMetres, "Thickness that is white, metres.");
-    private static readonly Option<float> CurvatureRadius = Metres("--curvature-radius", Default.CurvatureRadiusMetres, "Radius curvature is smoothed over, metres.");
-    private static readonly Option<float> CurvatureFull = Metres("--curvature-full", Default.CurvatureFullRadiusMetres, "Radius of the sphere whose curvature is white, metres.");
+    private static readonly Option<float> CurvatureRadius = Metres("--curvature-radius", Default.CurvatureRadiusMetres,
+        "Radius curvature is smoothed over, metres.");
+    private static readonly Option<float> CurvatureFull = Metres("--curvature-full", Default.CurvatureFullRadiusMetres,
+        "Radius of the sphere whose curvature is white, metres.");
     private static readonly Option<float> HeightRange = Metres("--height-range", 0, "Height that is white, metres; 0 takes the greatest there is.");
     private static readonly Option<string> IdBy = Text("--id-by", "material", "What has one colour in the ID map: material, colour, part or shell.");
     private static readonly Option<string> Opacity = Text("--opacity", "alpha", "What makes texels see-through: alpha of the high side, or misses of rays.");
@@ -50,7 +57,8 @@ internal static class BakeOptions
     /// <summary>All of them.</summary>
     public static IReadOnlyList<Option> All { get; } =
     [
-        Maps, Size, SheetSizes, Files, Draft, Samples, Filter, Outward, Inward, Direction, Blend, Trays, Green, HighNormals, Bits, NoDither, Padding, Alpha, AoRays, OccludedBy, AoRange, AoFalloff, Ground,
+        Maps, Size, SheetSizes, Files, Draft, Samples, Filter, Outward, Inward, Direction, Blend, Trays, Green, HighNormals, Bits, NoDither, Padding, Alpha,
+            AoRays, OccludedBy, AoRange, AoFalloff, Ground,
         OutsidesOnly, Denoise, ThicknessRays, ThicknessRange, CurvatureRadius, CurvatureFull, HeightRange, IdBy, Opacity,
     ];
 
@@ -73,7 +81,8 @@ internal static class BakeOptions
                 Maps = ReadMaps(parsed.GetValue(Maps)!),
                 Size = parsed.GetValue(Size),
                 SheetSizes = Pairs("--sheet-size", parsed.GetValue(SheetSizes) ?? []).ToDictionary(
-                    p => p.Key, p => int.TryParse(p.Value, CultureInfo.InvariantCulture, out int size) ? size : throw new UsageException($"--sheet-size has '{p.Value}', which is no number of pixels."), StringComparer.Ordinal),
+                    p => p.Key, p => int.TryParse(p.Value, CultureInfo.InvariantCulture, out int size) ? size
+                        : throw new UsageException($"--sheet-size has '{p.Value}', which is no number of pixels."), StringComparer.Ordinal),
                 Files = Pairs("--files", Split(parsed.GetValue(Files)!)).ToDictionary(p => MapOf("--files", p.Key), p => FileOf(p.Value)),
                 Draft = parsed.GetValue(Draft),
                 Samples = parsed.GetValue(Samples),
@@ -106,7 +115,8 @@ internal static class BakeOptions
 
     private static BakeMap[] ReadMaps(string words) => words == "all" ? [.. BakeMaps.All] : [.. Split(words).Select(w => MapOf("--maps", w)).Distinct()];
 
-    private static BakeMap MapOf(string option, string word) => BakeMaps.Find(word) ?? throw new UsageException($"{option} has '{word}'; the maps are {MapNames}.");
+    private static BakeMap MapOf(string option, string word) =>
+        BakeMaps.Find(word) ?? throw new UsageException($"{option} has '{word}'; the maps are {MapNames}.");
 
     private static MapFile FileOf(string word) => word switch
     {
@@ -118,7 +128,8 @@ internal static class BakeOptions
     };
 
     private static int ReadPadding(string word) => word == "all" ? BakeSettings.WholeSheet
-        : int.TryParse(word, CultureInfo.InvariantCulture, out int pixels) && pixels >= 0 ? pixels : throw new UsageException($"--padding is '{word}'; it must be a number of pixels, 0 or more, or all.");
+        : int.TryParse(word, CultureInfo.InvariantCulture, out int pixels) && pixels >= 0 ? pixels
+            : throw new UsageException($"--padding is '{word}'; it must be a number of pixels, 0 or more, or all.");
 
     private static T Choice<T>(ParseResult parsed, Option<string> option, params (string Word, T Value)[] choices)
     {
@@ -135,11 +146,15 @@ internal static class BakeOptions
     private static string[] Split(string list) => list.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries);
 
     private static IEnumerable<(string Key, string Value)> Pairs(string option, IEnumerable<string> items) => items.Select(item =>
-        item.LastIndexOf('=') is > 0 and int at ? (item[..at], item[(at + 1)..]) : throw new UsageException($"{option} has '{item}'; write it as NAME=VALUE.")).DistinctBy(p => p.Item1);
+        item.LastIndexOf('=') is > 0 and int at ? (item[..at], item[(at + 1)..]) : throw new UsageException($"{option} has '{item}'; write it as NAME=VALUE."))
+            .DistinctBy(p => p.Item1);
 
-    private static Option<string> Text(string name, string otherwise, string description) => new(name) { DefaultValueFactory = _ => otherwise, Description = description };
+    private static Option<string> Text(string name, string otherwise, string description) =>
+        new(name) { DefaultValueFactory = _ => otherwise, Description = description };
 
-    private static Option<int> Number(string name, int otherwise, string description) => new(name) { DefaultValueFactory = _ => otherwise, Description = description };
+    private static Option<int> Number(string name, int otherwise, string description) =>
+        new(name) { DefaultValueFactory = _ => otherwise, Description = description };
 
-    private static Option<float> Metres(string name, float otherwise, string description) => new(name) { DefaultValueFactory = _ => otherwise, Description = description };
+    private static Option<float> Metres(string name, float otherwise, string description) =>
+        new(name) { DefaultValueFactory = _ => otherwise, Description = description };
 }

@@ -12,9 +12,15 @@ internal static class BuildCommand
 {
     private static readonly Argument<DirectoryInfo> Folder = new("kitfolder") { Description = "Folder with kit.json." };
     private static readonly Option<DirectoryInfo?> Out = new("--out") { Description = "Folder for the packages." };
-    private static readonly Option<DirectoryInfo?> Kept = new("--store") { Description = "Folder that keeps results, so that the next build works only what changed." };
-    private static readonly Option<bool> Explain = new("--explain") { Description = "Say what would be worked, why, and about how long it takes; nothing is worked." };
-    private static readonly Option<int> Threads = new("--threads") { DefaultValueFactory = _ => Environment.ProcessorCount, Description = "Threads to use; no byte depends on them." };
+    private static readonly Option<DirectoryInfo?> Kept = new(
+        "--store")
+    { Description = "Folder that keeps results, so that the next build works only what changed." };
+    private static readonly Option<bool> Explain = new(
+        "--explain")
+    { Description = "Say what would be worked, why, and about how long it takes; nothing is worked." };
+    private static readonly Option<int> Threads = new(
+        "--threads")
+    { DefaultValueFactory = _ => Environment.ProcessorCount, Description = "Threads to use; no byte depends on them." };
 
     public static Command Make()
     {
@@ -39,13 +45,16 @@ internal static class BuildCommand
                 byte[] bytes = Output.ReadFile(new FileInfo(Path.Combine(folder.FullName, asset.Folder, source.Path)));
                 return new SourceFile(source.Path, store.Put(bytes), bytes.Length, source.Side);
             });
-            var build = new AssetBuild(AssetBuild.FileNameOf(asset.Name), kit.PlanOf(asset), [.. sources], store, kit.Rules) { Identity = $"{kit.Name}/{asset.Folder}" };
+            var build = new AssetBuild(AssetBuild.FileNameOf(asset.Name), kit.PlanOf(asset), [.. sources], store,
+                kit.Rules)
+            { Identity = $"{kit.Name}/{asset.Folder}" };
             return (asset.Name, Build: build);
         }).ToArray();
         return parsed.GetValue(Explain) ? Tell(parsed, kit, builds) : Build(parsed, kit, builds, store, threads, cancel);
     }
 
-    private static int Build(ParseResult parsed, KitFolder kit, (string Name, AssetBuild Build)[] builds, FileStore store, int threads, CancellationToken cancel)
+    private static int Build(ParseResult parsed, KitFolder kit, (string Name, AssetBuild Build)[] builds, FileStore store, int threads,
+        CancellationToken cancel)
     {
         var assets = new List<object>();
         var lines = new List<string>();
@@ -59,7 +68,8 @@ internal static class BuildCommand
             if (own.FirstOrDefault(f => f.Code == "unreadable-file") is { } unreadable)
                 return Output.Fail(unreadable.Sentence, ExitCode.Unreadable);
             findings.AddRange(own);
-            var files = station != Station.Deliver ? [] : result.Files.Select(f => new { path = Output.Write(parsed.GetValue(Out)!, f.Name, store.Load(f)), f.Sha256, f.Bytes }).ToArray();
+            var files = station != Station.Deliver ? []
+                : result.Files.Select(f => new { path = Output.Write(parsed.GetValue(Out)!, f.Name, store.Load(f)), f.Sha256, f.Bytes }).ToArray();
             assets.Add(new { name, reached = station, files });
             lines.AddRange(files.Select(f => $"{f.path}  {f.Bytes} bytes  {f.Sha256}"));
             if (station != Station.Deliver)
@@ -67,7 +77,8 @@ internal static class BuildCommand
         }
         var jobs = JobTally.Of(ended);
         lines.Add($"{jobs.Worked} of {jobs.All} jobs worked, {jobs.Kept} kept");
-        lines.AddRange(jobs.Kinds.Where(k => k.Worked > 0).Select(k => FormattableString.Invariant($"  {k.Kind}  {k.Worked} worked  {k.Kept} kept  {k.Seconds:0.00} s")));
+        lines.AddRange(jobs.Kinds.Where(k => k.Worked > 0)
+            .Select(k => FormattableString.Invariant($"  {k.Kind}  {k.Worked} worked  {k.Kept} kept  {k.Seconds:0.00} s")));
         return Output.Print(parsed, new { kit = kit.Name, assets, jobs, findings }, lines, findings);
     }
 
@@ -78,9 +89,11 @@ internal static class BuildCommand
         foreach (var (name, forecast) in told)
         {
             lines.Add($"{name}  {forecast.InWords()}");
-            lines.AddRange(forecast.Jobs.Select(j => $"  {(j.IsSure ? "will" : "may")}  {j.Kind} {j.Label}  {j.Why}{(j.Seconds is { } s ? FormattableString.Invariant($"  {s:0.0} s") : "")}"));
+            lines.AddRange(forecast.Jobs.Select(j =>
+                $"  {(j.IsSure ? "will" : "may")}  {j.Kind} {j.Label}  {j.Why}{(j.Seconds is { } s ? FormattableString.Invariant($"  {s:0.0} s") : "")}"));
         }
-        var assets = told.Select(t => new { t.Name, t.Forecast.All, t.Forecast.Sure, t.Forecast.AtMost, t.Forecast.IsWhole, t.Forecast.Seconds, t.Forecast.Jobs });
+        var assets = told.Select(t =>
+            new { t.Name, t.Forecast.All, t.Forecast.Sure, t.Forecast.AtMost, t.Forecast.IsWhole, t.Forecast.Seconds, t.Forecast.Jobs });
         return Output.Print(parsed, new { kit = kit.Name, assets }, lines, []);
     }
 }

@@ -11,7 +11,9 @@ internal static class ConvertCommand
     public static Command Make()
     {
         var input = new Argument<FileInfo>("in") { Description = "PNG, JPEG, TIFF or WebP." };
-        var format = new Option<string>("--format") { Required = true, Description = $"{string.Join("; ", TextureFormat.Table.All.Select(f => $"{f.Word}: {f.Holds}"))}." };
+        var format = new Option<string>(
+            "--format")
+        { Required = true, Description = $"{string.Join("; ", TextureFormat.Table.All.Select(f => $"{f.Word}: {f.Holds}"))}." };
         var container = new Option<string>("--container") { DefaultValueFactory = _ => "dds", Description = "dds." };
         var colour = new Option<string>("--colour") { Required = true, Description = "What the numbers mean: srgb, linear or normal." };
         var noMips = new Option<bool>("--no-mips") { Description = "Only the full size." };
@@ -21,7 +23,8 @@ internal static class ConvertCommand
         {
             if (parsed.GetValue(container) != "dds")
                 throw new UsageException($"--container is '{parsed.GetValue(container)}'; it must be dds.");
-            var settings = new ConvertSettings(FormatOf(parsed.GetRequiredValue(format)), Word<ColourMeaning>("--colour", parsed.GetRequiredValue(colour)), !parsed.GetValue(noMips));
+            var settings = new ConvertSettings(FormatOf(parsed.GetRequiredValue(format)), Word<ColourMeaning>("--colour", parsed.GetRequiredValue(colour)),
+                !parsed.GetValue(noMips));
             var file = parsed.GetRequiredValue(input);
             var bitmap = ImageFile.Read(Output.ReadFile(file), file.Name);
             var texture = TextureConverter.Convert(bitmap, settings, Environment.ProcessorCount, new ConsoleProgress(), cancel);
@@ -29,8 +32,20 @@ internal static class ConvertCommand
             AtomicFile.Write(parsed.GetRequiredValue(target).FullName, bytes);
             var quality = TextureConverter.Measure(bitmap, texture, settings.Meaning, cancel);
             string psnr = quality.Psnr is { } db ? FormattableString.Invariant($"{db:0.00} dB") : "exact";
-            var report = new { file = parsed.GetRequiredValue(target).FullName, texture.Width, texture.Height, texture.Format, texture.Srgb, mips = texture.Levels.Count, bytes = bytes.Length, quality };
-            int code = Output.Print(parsed, report, [$"{report.file}  {texture.Width} × {texture.Height} px  {texture.Format.Label}  {texture.Levels.Count} mips  {bytes.Length} bytes  {psnr}"], []);
+            var report = new
+            {
+                file = parsed.GetRequiredValue(target).FullName,
+                texture.Width,
+                texture.Height,
+                texture.Format,
+                texture.Srgb,
+                mips = texture.Levels.Count,
+                bytes = bytes.Length,
+                quality
+            };
+            int code = Output.Print(parsed, report,
+                [$"{report.file}  {texture.Width} × {texture.Height} px  {texture.Format.Label}  {texture.Levels.Count} mips  {bytes.Length} bytes  {psnr}"],
+                []);
             return Task.FromResult(code);
         });
         return command;

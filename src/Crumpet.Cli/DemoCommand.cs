@@ -17,7 +17,8 @@ internal static class DemoCommand
             var assets = DemoKit.Assets(parsed.GetValue(coarse));
             var target = parsed.GetRequiredValue(folder);
             var kit = DemoKit.Kit(assets);
-            var written = assets.Zip(kit.Assets).SelectMany(a => a.First.Files.Select(f => Output.Write(target, Path.Combine(a.Second.Folder, f.FileName), f.Bytes))).ToList();
+            var written = assets.Zip(kit.Assets).SelectMany(a =>
+                a.First.Files.Select(f => Output.Write(target, Path.Combine(a.Second.Folder, f.FileName), f.Bytes))).ToList();
             written.AddRange(kit.Documents().Select(d => Output.Write(target, d.Path, d.Bytes)));
             return Output.Print(parsed, new { kit = kit.Name, files = written }, written, []);
         });

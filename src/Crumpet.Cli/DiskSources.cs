@@ -10,7 +10,8 @@ internal sealed class DiskSources
 
     public IReadOnlyList<SourceFile> Files => [.. files.Values.Select(f => f.Source)];
 
-    public Stream Open(SourceFile file) => new FileStream(files[file.Name].Path, FileMode.Open, FileAccess.Read, FileShare.Read, 1 << 16, FileOptions.SequentialScan);
+    public Stream Open(SourceFile file) =>
+        new FileStream(files[file.Name].Path, FileMode.Open, FileAccess.Read, FileShare.Read, 1 << 16, FileOptions.SequentialScan);
 
     /// <summary>Adds a file, the libraries and buffers it names, and the pictures of its materials where they lie where it says.</summary>
     public void Add(FileInfo file)
@@ -38,7 +39,8 @@ internal sealed class DiskSources
     private static byte[] Head(FileInfo file)
     {
         using var stream = file.OpenRead();
-        var head = new byte[file.Extension.Equals(".obj", StringComparison.OrdinalIgnoreCase) ? Math.Min(stream.Length, HeadBytes) : Math.Min(stream.Length, 64L << 20)];
+        var head = new byte[file.Extension.Equals(".obj", StringComparison.OrdinalIgnoreCase) ? Math.Min(stream.Length, HeadBytes)
+            : Math.Min(stream.Length, 64L << 20)];
         stream.ReadExactly(head);
         return head;
     }

@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.Globalization;
 using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Core.Convert;
@@ -30,7 +31,8 @@ internal static class InspectCommand
         var folder = new DiskSources();
         foreach (var file in files)
             folder.Add(file);
-        return IntakeStation.Run(new IntakeInput(folder.Files, folder.Open, Sides.DefaultPattern) { Rules = rules, Threads = Environment.ProcessorCount }, null, cancel);
+        return IntakeStation.Run(new IntakeInput(folder.Files, folder.Open, Sides.DefaultPattern) { Rules = rules, Threads = Environment.ProcessorCount }, null,
+            cancel);
     }
 
     private static int Run(ParseResult parsed, FileInfo[] files, FileInfo? rulesFile, CancellationToken cancel)
@@ -48,20 +50,26 @@ internal static class InspectCommand
                 continue;
             }
             var texture = DdsFile.Read(Output.ReadFile(file), file.Name);
-            pictures.Add(new PictureReport(file.Name, texture.Width, texture.Height, texture.Format.Channels, 8, texture.Format.Label + (texture.Srgb ? " sRGB" : ""), texture.Levels.Count));
+            pictures.Add(new PictureReport(file.Name, texture.Width, texture.Height, texture.Format.Channels, 8,
+                texture.Format.Label + (texture.Srgb ? " sRGB" : ""), texture.Levels.Count));
         }
         var result = TakeIn(sources, rules, cancel);
         IReadOnlyList<Finding> findings = [.. result.Findings.Where(f => !WholeAssetCodes.Contains(f.Code))];
         if (findings.FirstOrDefault(f => f.Code == "unreadable-file") is { } unreadable)
             return Output.Fail(unreadable.Sentence, ExitCode.Unreadable);
-        if (findings.FirstOrDefault(f => f.Code == "file-not-read") is { } notRead && result.Report.Objects.Count == 0 && result.Report.Textures.Count == 0 && pictures.Count == 0)
+        if (findings.FirstOrDefault(f => f.Code == "file-not-read") is { } notRead && result.Report.Objects.Count == 0 && result.Report.Textures.Count == 0
+            && pictures.Count == 0)
             return Output.Fail(notRead.Sentence, ExitCode.Unreadable);
         var report = result.Report;
         pictures.InsertRange(0, report.Textures.Select(t => new PictureReport(t.File, t.Width, t.Height, t.Channels, t.Bits, t.Format, 1)));
-        var lines = report.Objects.Select(o => FormattableString.Invariant(
-                $"{o.Name}  {Sides.Word(o.Side)}  {o.Triangles} tris  {o.Polygons} polygons  {o.Shells} shells  {o.BorderEdges} open edges  {o.UvSets} UV sets  {string.Join('+', o.Materials)}  {o.SizeMetres[0]:0.###} × {o.SizeMetres[1]:0.###} × {o.SizeMetres[2]:0.###} m{(o.Transform.Length > 0 ? $"  {o.Transform}" : "")}"))
+        var lines = report.Objects.Select(o => string.Create(CultureInfo.InvariantCulture,
+            $"{o.Name}  {Sides.Word(o.Side)}  {o.Triangles} tris  {o.Polygons} polygons  {o.Shells} shells  {o.BorderEdges} open edges  {o.UvSets} UV "
+                    + $"sets  {string.Join('+', o.Materials)}  {o.SizeMetres[0]:0.###} × {o.SizeMetres[1]:0.###} × {o.SizeMetres[2]:0.###} "
+                    + $"m{(o.Transform.Length > 0 ? $"  {o.Transform}" : "")}"))
             .Concat(report.Textures.Select(t => $"{t.File}  {t.Width} × {t.Height} px  {t.Bits} bit  {t.ChannelsUsed}  {TextureWords.Of(t.Kind)}{(t.KindBy.Length > 0 ? $" by {t.KindBy}" : "")}{(t.Green is { } green ? $", green {green.ToString().ToLowerInvariant()}" : "")}"))
-            .Concat(pictures.Skip(report.Textures.Count).Select(p => $"{p.File}  {p.Width} × {p.Height} px  {p.Channels} channels  {p.Bits} bit  {p.Format}  {p.Mips} mips"));
-        return Output.Print(parsed, new { report.Files, report.Objects, report.Textures, report.Links, report.Strays, report.Mends, pictures, findings }, lines, findings);
+            .Concat(pictures.Skip(report.Textures.Count)
+                .Select(p => $"{p.File}  {p.Width} × {p.Height} px  {p.Channels} channels  {p.Bits} bit  {p.Format}  {p.Mips} mips"));
+        return Output.Print(parsed, new { report.Files, report.Objects, report.Textures, report.Links, report.Strays, report.Mends, pictures, findings }, lines,
+            findings);
     }
 }

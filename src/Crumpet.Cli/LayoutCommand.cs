@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.Globalization;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Layout;
@@ -13,15 +14,29 @@ internal static class LayoutCommand
     private static readonly Option<FileInfo> Out = new("--out") { Required = true, Description = "Mesh file to write, OBJ or GLB." };
     private static readonly Option<double?> Density = new("--density") { Description = "Texel density, px/m; without it the tile is filled." };
     private static readonly Option<int> Size = new("--size") { DefaultValueFactory = _ => 2048, Description = "Side of the sheet, pixels." };
-    private static readonly Option<int> Padding = new("--padding") { DefaultValueFactory = _ => 8, Description = "Least room between islands and to the border, pixels." };
-    private static readonly Option<float> Slack = new("--slack") { Description = "How far a part's density may differ from even so that the tile fills, percent." };
-    private static readonly Option<string> Rotate = new("--rotate") { DefaultValueFactory = _ => "free", Description = "How islands may be turned: free, 90 or none." };
+    private static readonly Option<int> Padding = new(
+        "--padding")
+    { DefaultValueFactory = _ => 8, Description = "Least room between islands and to the border, pixels." };
+    private static readonly Option<float> Slack = new(
+        "--slack")
+    { Description = "How far a part's density may differ from even so that the tile fills, percent." };
+    private static readonly Option<string> Rotate = new(
+        "--rotate")
+    { DefaultValueFactory = _ => "free", Description = "How islands may be turned: free, 90 or none." };
     private static readonly Option<bool> KeepUvs = new("--keep-uvs") { Description = "Keep the islands as they came and only pack them." };
-    private static readonly Option<int?> Sheets = new("--sheets") { Description = "Lay all parts together on at most this many sheets; without it each material has its own." };
+    private static readonly Option<int?> Sheets = new(
+        "--sheets")
+    { Description = "Lay all parts together on at most this many sheets; without it each material has its own." };
     private static readonly Option<bool> Stack = new("--stack") { Description = "Lay equal islands and mirror images on the same texels." };
-    private static readonly Option<float> Stretch = new("--stretch") { DefaultValueFactory = _ => 25, Description = "How much 95 % of a chart may be stretched at most, percent." };
-    private static readonly Option<float> Angle = new("--angle") { DefaultValueFactory = _ => 75, Description = "Edges bent more than this are cut, degrees; 180 cuts none." };
-    private static readonly Option<int> Threads = new("--threads") { DefaultValueFactory = _ => Environment.ProcessorCount, Description = "Threads to use; the result does not depend on it." };
+    private static readonly Option<float> Stretch = new(
+        "--stretch")
+    { DefaultValueFactory = _ => 25, Description = "How much 95 % of a chart may be stretched at most, percent." };
+    private static readonly Option<float> Angle = new(
+        "--angle")
+    { DefaultValueFactory = _ => 75, Description = "Edges bent more than this are cut, degrees; 180 cuts none." };
+    private static readonly Option<int> Threads = new(
+        "--threads")
+    { DefaultValueFactory = _ => Environment.ProcessorCount, Description = "Threads to use; the result does not depend on it." };
 
     public static Command Make()
     {
@@ -75,7 +90,8 @@ internal static class LayoutCommand
             return Output.Fail(unreadable.Sentence, ExitCode.Unreadable);
         var report = result.As<LayoutReport>();
         if (report.Islands == 0)
-            return Output.Fail($"{parsed.GetRequiredValue(In).Name} holds no triangles to lay out; give an OBJ, GLB, PLY or STL file that does.", ExitCode.Unreadable);
+            return Output.Fail($"{parsed.GetRequiredValue(In).Name} holds no triangles to lay out; give an OBJ, GLB, PLY or STL file that does.",
+                ExitCode.Unreadable);
         if (result.IsBlocked)
             return Output.Print(parsed, new { report, result.Findings }, [], result.Findings);
         AtomicFile.Write(target.FullName, new AssetFiles(build, plan, store).Laid(target.Extension.Equals(".obj", StringComparison.OrdinalIgnoreCase))!);
@@ -84,19 +100,27 @@ internal static class LayoutCommand
 
     private static IEnumerable<string> Lines(LayoutReport report)
     {
-        yield return FormattableString.Invariant($"islands  {report.Islands}  of {report.Triangles} tris, {report.StackedIslands} stacked");
+        yield return string.Create(CultureInfo.InvariantCulture, $"islands  {report.Islands}  of {report.Triangles} tris, {report.StackedIslands} stacked");
         for (int i = 0; i < report.Sheets.Count; i++)
-            yield return FormattableString.Invariant($"sheet {i + 1}  {report.Sheets[i].Islands} islands  {report.Sheets[i].RoomUsed * 100:0.0} % room used  {report.Sheets[i].Covered * 100:0.0} % covered");
-        yield return FormattableString.Invariant($"density  {report.MedianDensity:0.0} px/m median  {report.LeastDensity:0.0} least  {report.GreatestDensity:0.0} greatest  {report.DensitySpread * 100:0.00} % from even");
+            yield return string.Create(CultureInfo.InvariantCulture,
+                $"sheet {i + 1}  {report.Sheets[i].Islands} islands  {report.Sheets[i].RoomUsed * 100:0.0} % room used  {report.Sheets[i].Covered * 100:0.0} "
+                + $"% covered");
+        yield return string.Create(CultureInfo.InvariantCulture,
+            $"density  {report.MedianDensity:0.0} px/m median  {report.LeastDensity:0.0} least  {report.GreatestDensity:0.0} greatest  "
+            + $"{report.DensitySpread * 100:0.00} % from even");
         yield return Stretched("angle stretch", report.AngleStretch);
         yield return Stretched("area stretch", report.AreaStretch);
-        yield return FormattableString.Invariant($"overlaps  {report.OverlappingPairs} pairs  {report.OverlapTexels} texels  {report.FlippedTriangles} flipped tris  {report.OutsideTriangles} outside the tile");
-        yield return FormattableString.Invariant($"seams  {report.SeamMetres:0.000} m");
-        yield return FormattableString.Invariant($"padding  {report.PaddingPixels:0.0} px least  kept to mip {report.PaddingMip}");
+        yield return string.Create(CultureInfo.InvariantCulture,
+            $"overlaps  {report.OverlappingPairs} pairs  {report.OverlapTexels} texels  {report.FlippedTriangles} flipped tris  {report.OutsideTriangles} "
+            + $"outside the tile");
+        yield return string.Create(CultureInfo.InvariantCulture, $"seams  {report.SeamMetres:0.000} m");
+        yield return string.Create(CultureInfo.InvariantCulture, $"padding  {report.PaddingPixels:0.0} px least  kept to mip {report.PaddingMip}");
         if (report.Slack is { } slack)
-            yield return FormattableString.Invariant($"slack  {slack.RoomBefore * 100:0.0} % room before  {slack.RoomAfter * 100:0.0} % after  parts from × {slack.LeastScale:0.000} to × {slack.GreatestScale:0.000}");
+            yield return string.Create(CultureInfo.InvariantCulture,
+                $"slack  {slack.RoomBefore * 100:0.0} % room before  {slack.RoomAfter * 100:0.0} % after  parts from × {slack.LeastScale:0.000} to × "
+                + $"{slack.GreatestScale:0.000}");
     }
 
     private static string Stretched(string name, Spread spread) =>
-        FormattableString.Invariant($"{name}  {spread.Mean:0.000} mean  {spread.Most:0.000} for 95 %  {spread.Worst:0.000} worst");
+        string.Create(CultureInfo.InvariantCulture, $"{name}  {spread.Mean:0.000} mean  {spread.Most:0.000} for 95 %  {spread.Worst:0.000} worst");
 }

@@ -15,9 +15,15 @@ internal static class MendCommand
     {
         var source = new Argument<FileInfo>("file") { Description = "Mesh or texture." };
         var rules = new Option<FileInfo>("--rules") { Required = true, Description = "JSON file with the mends." };
-        var target = new Option<FileInfo>("--out") { Required = true, Description = "File to write; its ending tells the format: .glb, .obj, .ply, .stl for meshes, .png, .tif for textures." };
+        var target = new Option<FileInfo>(
+            "--out")
+        {
+            Required = true,
+            Description = "File to write; its ending tells the format: .glb, .obj, .ply, .stl for meshes, .png, .tif for textures."
+        };
         var command = new Command("mend", "Apply mends to a mesh or a texture.") { source, rules, target };
-        command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed, parsed.GetRequiredValue(source), parsed.GetRequiredValue(rules), parsed.GetRequiredValue(target), cancel)));
+        command.SetAction((parsed, cancel) => Task.FromResult(
+            Run(parsed, parsed.GetRequiredValue(source), parsed.GetRequiredValue(rules), parsed.GetRequiredValue(target), cancel)));
         return command;
     }
 
@@ -33,8 +39,10 @@ internal static class MendCommand
             WritePicture(source, target, result);
         else
             WriteMesh(target, result.Scene);
-        var lines = result.Report.Mends.Select(m => $"{m.Words}: {(m.IsOn ? m.Changed == 0 ? "nothing to change" : $"{m.Changed} changed" : "off")}").Append(target.FullName);
-        return Output.Print(parsed, new { file = target.FullName, result.Report.Mends, result.Report.Objects, result.Report.Textures, result.Findings }, lines, [.. result.Incomplete]);
+        var lines = result.Report.Mends.Select(m => $"{m.Words}: {(m.IsOn ? m.Changed == 0 ? "nothing to change" : $"{m.Changed} changed" : "off")}")
+            .Append(target.FullName);
+        return Output.Print(parsed, new { file = target.FullName, result.Report.Mends, result.Report.Objects, result.Report.Textures, result.Findings }, lines,
+            [.. result.Incomplete]);
     }
 
     private static void WritePicture(FileInfo source, FileInfo target, IntakeResult result)
@@ -45,7 +53,8 @@ internal static class MendCommand
             throw new UsageException($"--out ends in '{target.Extension}'; textures are written as .png or .tif.");
         if (!tiff && picture is Bitmap32)
             throw new UsageException("The texture is floating point, which PNG cannot hold; let --out end in .tif.");
-        var bytes = tiff ? ImageFile.WriteTiff(picture as Bitmap32 ?? new Bitmap32(picture.Width, picture.Height, picture.Channels, PictureOps.Units(picture))) : ImageFile.WritePng(picture);
+        var bytes = tiff ? ImageFile.WriteTiff(picture as Bitmap32 ?? new Bitmap32(picture.Width, picture.Height, picture.Channels, PictureOps.Units(picture)))
+            : ImageFile.WritePng(picture);
         Output.Write(target.Directory!, target.Name, bytes);
     }
 
@@ -56,7 +65,8 @@ internal static class MendCommand
         switch (target.Extension.ToLowerInvariant())
         {
             case ".glb":
-                GlbWriter.Write(new GlbDocument([.. scene.Meshes.Select(m => new GlbMesh(m))], [.. scene.Materials.Select(m => new GlbMaterial(m))], []), stream);
+                GlbWriter.Write(new GlbDocument([.. scene.Meshes.Select(m => new GlbMesh(m))], [.. scene.Materials.Select(m => new GlbMaterial(m))], []),
+                    stream);
                 break;
             case ".obj":
                 ObjWriter.Write(scene, stream, scene.Materials.Count > 0 ? $"{stem}.mtl" : null);

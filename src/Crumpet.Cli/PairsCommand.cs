@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.Globalization;
 using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
@@ -10,14 +11,24 @@ namespace Crumpet.Cli;
 /// <summary><c>crumpet pair</c>: says which low bakes with which high, how they fit, what comes near what, and on which trays they go.</summary>
 internal static class PairsCommand
 {
-    private static readonly Option<FileInfo[]> Low = new("--low") { Required = true, AllowMultipleArgumentsPerToken = true, Description = "Meshes of the low side." };
-    private static readonly Option<FileInfo[]> High = new("--high") { Required = true, AllowMultipleArgumentsPerToken = true, Description = "Meshes of the high side." };
-    private static readonly Option<string> Pattern = new("--pattern") { DefaultValueFactory = _ => Sides.DefaultPattern, Description = "How names are read, with {part}, {side} and, where wanted, {detail}." };
+    private static readonly Option<FileInfo[]> Low = new(
+        "--low")
+    { Required = true, AllowMultipleArgumentsPerToken = true, Description = "Meshes of the low side." };
+    private static readonly Option<FileInfo[]> High = new(
+        "--high")
+    { Required = true, AllowMultipleArgumentsPerToken = true, Description = "Meshes of the high side." };
+    private static readonly Option<string> Pattern = new(
+        "--pattern")
+    { DefaultValueFactory = _ => Sides.DefaultPattern, Description = "How names are read, with {part}, {side} and, where wanted, {detail}." };
     private static readonly Option<float> Outward = new("--outward") { DefaultValueFactory = _ => 0.012f, Description = "Outward reach, metres." };
     private static readonly Option<float> Inward = new("--inward") { DefaultValueFactory = _ => 0.02f, Description = "Inward reach, metres." };
     private static readonly Option<FileInfo?> Rules = new("--rules") { Description = "JSON file with mends to apply first and words for sides." };
-    private static readonly Option<string?> Cage = new("--cage") { Description = "fit: shape the least cages that hold the high side; or a mesh file with cages." };
-    private static readonly Option<FileInfo?> CageOut = new("--cage-out") { Description = "Write the cages as an OBJ or GLB file with the low side's vertices and faces." };
+    private static readonly Option<string?> Cage = new(
+        "--cage")
+    { Description = "fit: shape the least cages that hold the high side; or a mesh file with cages." };
+    private static readonly Option<FileInfo?> CageOut = new(
+        "--cage-out")
+    { Description = "Write the cages as an OBJ or GLB file with the low side's vertices and faces." };
     private static readonly Option<int> Threads = new("--threads") { DefaultValueFactory = _ => Environment.ProcessorCount, Description = "Threads to use." };
 
     public static Command Make()
@@ -74,17 +85,32 @@ internal static class PairsCommand
             p.OutwardReachMetres,
             p.InwardReachMetres,
         }).ToArray();
-        var contacts = report.Contacts.Select(c => new { One = report.Parts[c.One].Name, Two = report.Parts[c.Two].Name, c.Touches, c.RayDistanceMetres, c.GapMetres, c.From, c.To }).ToArray();
-        var trays = report.Paired.GroupBy(p => p.Tray).OrderBy(g => g.Key).Select(g => new { Tray = g.Key + 1, Parts = g.Select(p => p.Name).ToArray(), Triangles = g.Sum(p => p.High.Sum(i => objects[i].Triangles)) }).ToArray();
+        var contacts = report.Contacts.Select(
+            c => new { One = report.Parts[c.One].Name, Two = report.Parts[c.Two].Name, c.Touches, c.RayDistanceMetres, c.GapMetres, c.From, c.To }).ToArray();
+        var trays = report.Paired.GroupBy(p => p.Tray).OrderBy(g => g.Key)
+            .Select(g => new { Tray = g.Key + 1, Parts = g.Select(p => p.Name).ToArray(), Triangles = g.Sum(p => p.High.Sum(i => objects[i].Triangles)) })
+            .ToArray();
         var proof = report.Proof is { } p ? new { p.AtLeast, Because = p.Because.Select(i => report.Parts[i].Name).ToArray(), p.Said } : null;
-        var suggestions = report.Suggestions.Select(s => new { Low = objects[s.Low].Name, High = objects[s.High].Name, s.NameScore, s.ShapeScore, s.Score, s.IsClear, Rename = objects[s.Rename].Name, s.NewName }).ToArray();
+        var suggestions = report.Suggestions.Select(
+            s => new
+            {
+                Low = objects[s.Low].Name,
+                High = objects[s.High].Name,
+                s.NameScore,
+                s.ShapeScore,
+                s.Score,
+                s.IsClear,
+                Rename = objects[s.Rename].Name,
+                s.NewName
+            }).ToArray();
         Finding[] findings = [.. intake.Findings.Where(f => f.Code.StartsWith("name-", StringComparison.Ordinal)), .. result.Findings];
-        var lines = parts.Select(p => FormattableString.Invariant(
-                $"{p.Name}  {Joined(p.Low)}  {Joined(p.High)}  {(p.Fit is null ? "" : $"{p.Fit.Share * 100:0.0} % within reach, {p.Fit.MeanMetres * 1000:0.00} mm mean, {p.Fit.GreatestMetres * 1000:0.00} mm greatest  tray {p.Tray}")}"))
-            .Concat(contacts.Where(c => c.Touches).Select(c => FormattableString.Invariant($"contact  {c.One}  {c.Two}  {c.GapMetres * 1000:0.0} mm")))
+        var lines = parts.Select(p => string.Create(CultureInfo.InvariantCulture, $"{p.Name}  {Joined(p.Low)}  {Joined(p.High)}  {(p.Fit is null ? "" : $"{p.Fit.Share * 100:0.0} % within reach, {p.Fit.MeanMetres * 1000:0.00} mm mean, {p.Fit.GreatestMetres * 1000:0.00} mm greatest  tray {p.Tray}")}"))
+            .Concat(contacts.Where(c => c.Touches)
+                .Select(c => string.Create(CultureInfo.InvariantCulture, $"contact  {c.One}  {c.Two}  {c.GapMetres * 1000:0.0} mm")))
             .Concat(trays.Select(t => $"tray {t.Tray}  {t.Parts.Length} parts  {t.Triangles} tris"))
             .Concat(proof is null ? [] : [proof.Said])
-            .Concat(suggestions.Select(s => FormattableString.Invariant($"perhaps  {s.Low}  {s.High}  {s.NameScore * 100:0} % by name  {s.ShapeScore * 100:0} % by shape  rename {s.Rename} to {s.NewName}")));
+            .Concat(suggestions.Select(s => string.Create(CultureInfo.InvariantCulture,
+                $"perhaps  {s.Low}  {s.High}  {s.NameScore * 100:0} % by name  {s.ShapeScore * 100:0} % by shape  rename {s.Rename} to {s.NewName}")));
         return Output.Print(parsed, new { parts, contacts, trays, proof, suggestions, findings }, lines, findings);
 
         string[] Names(IReadOnlyList<int> numbers) => [.. numbers.Select(i => objects[i].Name)];

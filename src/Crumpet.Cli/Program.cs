@@ -6,7 +6,8 @@ var root = new RootCommand("Takes meshes to engine-ready textures and packages, 
 root.Options.Add(Output.Json);
 Command[] commands =
 [
-    DemoCommand.Make(), InspectCommand.Make(), MendCommand.Make(), PairsCommand.Make(), LayoutCommand.Make(), BakeCommand.Make(), MakeCommand.Make(), PackCommand.Make(), ConvertCommand.Make(),
+    DemoCommand.Make(), InspectCommand.Make(), MendCommand.Make(), PairsCommand.Make(), LayoutCommand.Make(), BakeCommand.Make(), MakeCommand.Make(),
+        PackCommand.Make(), ConvertCommand.Make(),
     DecodeCommand.Make(), BuildCommand.Make(), .. StoreCommands.Make(),
 ];
 foreach (var command in commands)

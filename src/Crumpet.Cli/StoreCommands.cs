@@ -10,8 +10,16 @@ internal static class StoreCommands
     private const double MostGibibytes = 1e6;
 
     private static readonly Option<DirectoryInfo> Data = new("--data") { Required = true, Description = "Data folder of the web application." };
-    private static readonly Option<double> Limit = new("--limit") { DefaultValueFactory = _ => 0, Description = "With --clear: results above so many GiB go, those longest unused first; 0 for all that nothing needs." };
-    private static readonly Option<bool> Clear = new("--clear") { Description = "Clear results that neither what is decided now, nor undo of the last 30 days, nor a delivery needs." };
+    private static readonly Option<double> Limit = new(
+        "--limit")
+    {
+        DefaultValueFactory = _ =>
+        0,
+        Description = "With --clear: results above so many GiB go, those longest unused first; 0 for all that nothing needs."
+    };
+    private static readonly Option<bool> Clear = new(
+        "--clear")
+    { Description = "Clear results that neither what is decided now, nor undo of the last 30 days, nor a delivery needs." };
 
     public static IEnumerable<Command> Make()
     {
@@ -30,7 +38,8 @@ internal static class StoreCommands
         var report = StoreCheck.Run(folder, share => ((IProgress<Progress>)progress).Report(new Progress(share, "looking through what is kept")), cancel);
         string[] lines =
         [
-            $"{report.Blobs} pieces of data and {report.Results} results looked at: {report.Damaged} damaged, {report.Missing} missing or damaged that something needs, {report.Mended} made again",
+            $"{report.Blobs} pieces of data and {report.Results} results looked at: {report.Damaged} damaged, {report.Missing} missing or damaged that "
+                + $"something needs, {report.Mended} made again",
             .. report.Lost,
         ];
         int code = Output.Print(parsed, report, lines, []);
@@ -47,16 +56,20 @@ internal static class StoreCommands
         var room = new StoreRoom(folder, new FileStore(Path.Combine(folder, "store")));
         var cleared = parsed.GetValue(Clear) ? room.Clear((long)(limit * (1L << 30)), cancel) : null;
         var report = room.Report();
-        var lines = report.Kits.Select(k => $"{k.Kit}{(k.IsArchived ? " (archived)" : "")}  sources {Megabytes(k.SourceBytes)}  results {Megabytes(k.ResultBytes)}  deliveries {Megabytes(k.DeliveryBytes)}")
+        var lines = report.Kits.Select(k =>
+            $"{k.Kit}{(k.IsArchived ? " (archived)" : "")}  sources {Megabytes(k.SourceBytes)}  results {Megabytes(k.ResultBytes)}  deliveries "
+            + $"{Megabytes(k.DeliveryBytes)}")
             .Append($"in all {Megabytes(report.TotalBytes)}, of which {Megabytes(report.NeededBytes)} are needed");
-        return Output.Print(parsed, new { cleared, report }, cleared is null ? lines : lines.Prepend($"{cleared.Results} results cleared, {Megabytes(cleared.Bytes)}"), []);
+        return Output.Print(parsed, new { cleared, report }, cleared is null ? lines
+            : lines.Prepend($"{cleared.Results} results cleared, {Megabytes(cleared.Bytes)}"), []);
     }
 
     private static string FolderOf(ParseResult parsed)
     {
         var folder = parsed.GetRequiredValue(Data);
         return File.Exists(Path.Combine(folder.FullName, Database.FileName)) ? folder.FullName
-            : throw new SourceFileException(folder.Name, "", $"there is no {Database.FileName} in {folder.FullName}", "Give the folder the web application was started with as --data");
+            : throw new SourceFileException(folder.Name, "", $"there is no {Database.FileName} in {folder.FullName}",
+                "Give the folder the web application was started with as --data");
     }
 
     private static FolderLock Take(string folder, string what) => FolderLock.Take(folder, what, out string owner)

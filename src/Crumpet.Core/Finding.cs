@@ -33,19 +33,25 @@ public sealed record Finding(Severity Severity, string Code, string Place, strin
     // More of a kind than anybody reads; pages and the database stay quick whatever arrives.
     private const int MostOfAKind = 200;
 
-    /// <summary>Worst first, then by place, so that the order never depends on how the work was done; of very many of a kind the first, and how many more.</summary>
+    /// <summary>
+    /// Worst first, then by place, so that the order never depends on how the work was done; of very many of a kind the first, and how many
+    /// more.
+    /// </summary>
     public static IReadOnlyList<Finding> Sorted(IEnumerable<Finding> findings)
     {
         var kinds = findings.GroupBy(f => (f.Severity, f.Code)).SelectMany(kind =>
         {
             var sorted = InOrder(kind).ToArray();
-            return sorted.Length <= MostOfAKind ? sorted : [.. sorted.Take(MostOfAKind), new Finding(kind.Key.Severity, kind.Key.Code, "", $"{sorted.Length - MostOfAKind} more are like these; mend these first, and the next are told.")];
+            return sorted.Length <= MostOfAKind ? sorted
+                : [.. sorted.Take(MostOfAKind), new Finding(kind.Key.Severity, kind.Key.Code, "",
+                $"{sorted.Length - MostOfAKind} more are like these; mend these first, and the next are told.")];
         });
         return InOrder(kinds).ToArray();
     }
 
     private static IOrderedEnumerable<Finding> InOrder(IEnumerable<Finding> findings) =>
-        findings.OrderBy(f => f.Severity).ThenByDescending(f => f.Count).ThenBy(f => f.Place, StringComparer.Ordinal).ThenBy(f => f.Sentence, StringComparer.Ordinal);
+        findings.OrderBy(f => f.Severity).ThenByDescending(f => f.Count).ThenBy(f => f.Place, StringComparer.Ordinal)
+            .ThenBy(f => f.Sentence, StringComparer.Ordinal);
 }
 
 /// <summary>A place in space for the stage to fly to.</summary>

@@ -10,7 +10,8 @@ public static class Lengths
     private const double Short = 0.1;
 
     /// <summary>A length of a detail, such as a gap or a reach: always millimetres.</summary>
-    public static string Millimetres(double metres) => (metres * 1000).ToString(Math.Abs(metres) < 0.001 ? "0.###" : Math.Abs(metres) < 0.1 ? "0.##" : "0.#", CultureInfo.InvariantCulture) + " mm";
+    public static string Millimetres(double metres) =>
+        (metres * 1000).ToString(Math.Abs(metres) < 0.001 ? "0.###" : Math.Abs(metres) < 0.1 ? "0.##" : "0.#", CultureInfo.InvariantCulture) + " mm";
 
     /// <summary>A length of anything: millimetres where it is short, metres otherwise.</summary>
     public static string Of(double metres) => Math.Abs(metres) switch

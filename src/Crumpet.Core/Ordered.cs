@@ -4,7 +4,8 @@ namespace Crumpet.Core;
 internal static class Ordered
 {
     /// <summary>The same with one value put in place of another, or taken out.</summary>
-    public static SortedDictionary<TKey, TValue> Changed<TKey, TValue>(IReadOnlyDictionary<TKey, TValue> all, TKey key, TValue value, bool isGone, IComparer<TKey> order)
+    public static SortedDictionary<TKey, TValue> Changed<TKey, TValue>(IReadOnlyDictionary<TKey, TValue> all, TKey key, TValue value, bool isGone,
+        IComparer<TKey> order)
         where TKey : notnull
     {
         var changed = new SortedDictionary<TKey, TValue>(all.ToDictionary(), order);

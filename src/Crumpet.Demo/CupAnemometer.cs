@@ -21,9 +21,11 @@ public static class CupAnemometer
 
     private static IEnumerable<AssemblyPart> Parts()
     {
-        yield return new AssemblyPart("foot", new Lathe([new(0, 0), new(0.07f, 0), new(0.07f, 0.012f), new(0.026f, 0.022f), new(0, 0.022f)], 32, 0.0018f, 0.0003f), Matrix4x4.Identity);
+        yield return new AssemblyPart("foot",
+            new Lathe([new(0, 0), new(0.07f, 0), new(0.07f, 0.012f), new(0.026f, 0.022f), new(0, 0.022f)], 32, 0.0018f, 0.0003f), Matrix4x4.Identity);
         yield return new AssemblyPart("mast", new Turned(0.014f, Height - 0.1f, 20, 6), Matrix4x4.CreateTranslation(0, 0.03f + (Height - 0.1f) / 2, 0));
-        yield return new AssemblyPart("hub", new Lathe([new(0, 0), new(0.024f, 0), new(0.027f, 0.03f), new(0.02f, 0.052f), new(0, 0.06f)], 28, 0.0016f, 0.0002f), Matrix4x4.CreateTranslation(0, Height - 0.06f, 0));
+        yield return new AssemblyPart("hub", new Lathe([new(0, 0), new(0.024f, 0), new(0.027f, 0.03f), new(0.02f, 0.052f), new(0, 0.06f)], 28, 0.0016f,
+            0.0002f), Matrix4x4.CreateTranslation(0, Height - 0.06f, 0));
         var arm = new Turned(0.0045f, ArmLength, 14, 2);
         var cup = Cup(0.034f, 0.0018f, 7);
         var lie = Matrix4x4.CreateRotationZ(-MathF.PI / 2) * Matrix4x4.CreateTranslation(0.03f + ArmLength / 2, Height - 0.042f, 0);

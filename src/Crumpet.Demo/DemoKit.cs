@@ -44,15 +44,19 @@ public static class DemoKit
     public static DemoAsset LouvreScreenAsset(int every = 1) => new(AssetName, Plan, Files("louvre_screen", LouvreScreen.Low(), LouvreScreen.High(every)));
 
     /// <summary>The wind gauge, whose copies share texels.</summary>
-    public static DemoAsset AnemometerAsset(int every = 1) => new("Cup anemometer", Plan, Files("cup_anemometer", CupAnemometer.Low(), CupAnemometer.High(every)));
+    public static DemoAsset AnemometerAsset(int every = 1) =>
+        new("Cup anemometer", Plan, Files("cup_anemometer", CupAnemometer.Low(), CupAnemometer.High(every)));
 
     /// <summary>The rain gauge, which arrives wrong.</summary>
     public static DemoAsset RainGaugeAsset(int every = 1) => new(
-        "Tipping rain gauge", Plan, [.. Files("rain_gauge", RainGauge.Low(), RainGauge.High(every)), ("rain_gauge_colour.png", ImageFile.WritePng(RainGauge.Colour(ColourSide)))]);
+        "Tipping rain gauge", Plan, [.. Files("rain_gauge", RainGauge.Low(), RainGauge.High(every)),
+            ("rain_gauge_colour.png", ImageFile.WritePng(RainGauge.Colour(ColourSide)))]);
 
     /// <summary>The kit as a folder.</summary>
     public static KitFolder Kit(IReadOnlyList<DemoAsset> assets) =>
-        new(KitName, Rules, Plan, [.. assets.Select(a => new KitFolderAsset(a.Name, KitFolder.FolderOf(a.Name), [.. a.Files.Select(f => new KitFolderSource(f.FileName))], PlanLayers.Own(Plan, a.Plan)))]);
+        new(KitName, Rules, Plan,
+            [.. assets.Select(a => new KitFolderAsset(
+            a.Name, KitFolder.FolderOf(a.Name), [.. a.Files.Select(f => new KitFolderSource(f.FileName))], PlanLayers.Own(Plan, a.Plan)))]);
 
     private static IReadOnlyList<(string FileName, byte[] Bytes)> Files(string name, Scene low, Scene high)
     {

@@ -3,7 +3,8 @@ using System.Numerics;
 namespace Crumpet.Demo;
 
 /// <summary>A piece spun or turned around Y from an outline, with walls as thick as the outline makes them.</summary>
-/// <param name="Outline">Radius and height, metres, so that outward is to the right of the way along it; the last point joins the first unless both are on the axis.</param>
+/// <param name="Outline">Radius and height, metres, so that outward is to the right of the way along it; the last point joins the first
+/// unless both are on the axis.</param>
 /// <param name="Segments">Sides of the low piece.</param>
 /// <param name="Round">Radius of the high piece's edges, metres.</param>
 /// <param name="Dents">How deep the high piece's knocks are, metres.</param>
@@ -70,7 +71,8 @@ internal sealed record Lathe(IReadOnlyList<Vector2> Outline, int Segments, float
             var (sin, cos) = MathF.SinCos(2 * MathF.PI * (i % Segments) / Segments);
             float share = i / (float)Segments, angle = turn * share;
             // Along the outline is up on the sheet, whether it leads away from the cone's tip or towards it.
-            var flat = isCylinder ? new Vector2(2 * MathF.PI * a.X * share, along) : apex * new Vector2(MathF.Sin(angle), b.X > a.X ? MathF.Cos(angle) : -MathF.Cos(angle));
+            var flat = isCylinder ? new Vector2(2 * MathF.PI * a.X * share, along)
+                : apex * new Vector2(MathF.Sin(angle), b.X > a.X ? MathF.Cos(angle) : -MathF.Cos(angle));
             return (new Vector3(cos * at.X, at.Y, -sin * at.X), Vector3.Normalize(new Vector3(cos * normal.X, normal.Y, -sin * normal.X)), flat);
         }
     }
@@ -105,7 +107,8 @@ internal sealed record Lathe(IReadOnlyList<Vector2> Outline, int Segments, float
             for (int i = 0; i <= steps; i++)
             {
                 float share = i / (float)steps;
-                points.Add((a + along * (cutStart + (length - cutStart - cutEnd) * share), Vector2.Normalize(Vector2.Lerp(Normal(piece, false), Normal(piece, true), share))));
+                points.Add((a + along * (cutStart + (length - cutStart - cutEnd) * share),
+                    Vector2.Normalize(Vector2.Lerp(Normal(piece, false), Normal(piece, true), share))));
             }
             if (cutEnd <= 0)
                 continue;

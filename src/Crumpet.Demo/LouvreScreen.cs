@@ -52,7 +52,8 @@ public static class LouvreScreen
         }
         var floor = new Board(new Vector3(0.41f, 0.016f, 0.41f), 1, 0, [new(-0.17f, -0.17f), new(0.17f, -0.17f), new(-0.17f, 0.17f), new(0.17f, 0.17f)]);
         yield return ("floor", floor, Matrix4x4.CreateTranslation(0, 0.63f, 0));
-        var roof = new Board(new Vector3(0.6f, 0.02f, 0.318f), 6, 0.003f, [new(-0.27f, 0.1f), new(0.27f, 0.1f), new(-0.27f, -0.1f), new(0.27f, -0.1f), new(0, 0.1f), new(0, -0.1f)]);
+        var roof = new Board(new Vector3(0.6f, 0.02f, 0.318f), 6, 0.003f,
+            [new(-0.27f, 0.1f), new(0.27f, 0.1f), new(-0.27f, -0.1f), new(0.27f, -0.1f), new(0, 0.1f), new(0, -0.1f)]);
         for (int i = 0; i < 2; i++)
         {
             var pitch = Matrix4x4.CreateRotationX(14 * MathF.PI / 180) * Matrix4x4.CreateTranslation(0, 1.205f, 0.158f);

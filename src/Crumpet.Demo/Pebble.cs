@@ -24,7 +24,8 @@ public static class Pebble
     /// <param name="centre">Where it lies, metres.</param>
     /// <param name="corner">Lower left corner of the square, tiles.</param>
     /// <param name="side">Side of the square, tiles.</param>
-    public static Mesh Low(string name, Vector3 centre = default, Vector2 corner = default, float side = 1) => Make(name, LowAround, LowAround / 2, centre, 0, corner, side);
+    public static Mesh Low(string name, Vector3 centre = default, Vector2 corner = default, float side = 1) =>
+        Make(name, LowAround, LowAround / 2, centre, 0, corner, side);
 
     private static Mesh Make(string name, int around, int down, Vector3 centre, float roughness, Vector2 corner, float side)
     {
@@ -54,7 +55,15 @@ public static class Pebble
             }
         }
         int[] all = [.. corners];
-        return new Mesh { Name = name, Positions = positions, Corners = all, TriangleMaterials = new int[all.Length / 3], UvSets = [Array.ConvertAll(all, c => uvs[c])], PolygonCount = all.Length / 3 };
+        return new Mesh
+        {
+            Name = name,
+            Positions = positions,
+            Corners = all,
+            TriangleMaterials = new int[all.Length / 3],
+            UvSets = [Array.ConvertAll(all, c => uvs[c])],
+            PolygonCount = all.Length / 3
+        };
     }
 
     private static Vector3 Direction(float u, float v)

@@ -41,7 +41,9 @@ public static class RainGauge
         return scene with
         {
             // The bracket was made by mirroring another one; its positions are right, its transform says scale -1.
-            Meshes = [.. scene.Meshes.Select(Wrong).Select(m => m.Name.EndsWith("bracket_high", StringComparison.Ordinal) ? m with { Placement = Matrix4x4.CreateScale(-1, 1, 1) * Matrix4x4.CreateTranslation(8, 0, 20) } : m)],
+            Meshes = [.. scene.Meshes.Select(Wrong)
+                .Select(m => m.Name.EndsWith("bracket_high", StringComparison.Ordinal)
+                ? m with { Placement = Matrix4x4.CreateScale(-1, 1, 1) * Matrix4x4.CreateTranslation(8, 0, 20) } : m)],
         };
     }
 
@@ -79,16 +81,21 @@ public static class RainGauge
     private static IEnumerable<AssemblyPart> Parts()
     {
         const float Wall = 0.0025f;
-        yield return new AssemblyPart("base", new Lathe([new(0, 0), new(0.105f, 0), new(0.105f, 0.018f), new(0.04f, 0.03f), new(0, 0.03f)], 40, 0.0022f, 0.0004f), Matrix4x4.Identity);
+        yield return new AssemblyPart("base",
+            new Lathe([new(0, 0), new(0.105f, 0), new(0.105f, 0.018f), new(0.04f, 0.03f), new(0, 0.03f)], 40, 0.0022f, 0.0004f), Matrix4x4.Identity);
         yield return new AssemblyPart("post", new Turned(0.018f, 0.15f, 22, 3), Matrix4x4.CreateTranslation(0, 0.105f, 0));
         yield return new AssemblyPart("shell", new Lathe(
             [new(0.0975f, 0), new(0.1f, 0), new(0.1f, 0.25f), new(0.0975f, 0.25f)], 40, 0.0008f, 0.0011f), Matrix4x4.CreateTranslation(0, 0.185f, 0));
         yield return new AssemblyPart("funnel", new Lathe(
-            [new(0.011f, 0), new(0.013f, 0), new(0.013f, 0.03f), new(0.1f, 0.105f), new(0.1f, 0.125f), new(0.1f - Wall, 0.125f), new(0.1f - Wall, 0.106f), new(0.011f, 0.0325f)], 40, 0.001f, 0.0007f),
+            [new(0.011f, 0), new(0.013f, 0), new(0.013f, 0.03f), new(0.1f, 0.105f), new(0.1f, 0.125f), new(0.1f - Wall, 0.125f), new(0.1f - Wall, 0.106f),
+                new(0.011f, 0.0325f)], 40, 0.001f, 0.0007f),
             Matrix4x4.CreateTranslation(0, 0.355f, 0));
-        yield return new AssemblyPart("bucket", new Board(new Vector3(0.115f, 0.03f, 0.04f), 3, -0.006f, []), Matrix4x4.CreateRotationZ(0.22f) * Matrix4x4.CreateTranslation(0, 0.29f, 0));
-        yield return new AssemblyPart("axle", new Turned(0.004f, 0.1f, 14, 0), Matrix4x4.CreateRotationX(MathF.PI / 2) * Matrix4x4.CreateTranslation(0, 0.262f, 0));
-        yield return new AssemblyPart("bracket", new Board(new Vector3(0.11f, 0.005f, 0.05f), 1, 0, [new(-0.04f, 0), new(0.04f, 0)]), Matrix4x4.CreateRotationZ(-MathF.PI / 2) * Matrix4x4.CreateTranslation(0.12f, 0.3f, 0));
+        yield return new AssemblyPart("bucket", new Board(new Vector3(0.115f, 0.03f, 0.04f), 3, -0.006f, []),
+            Matrix4x4.CreateRotationZ(0.22f) * Matrix4x4.CreateTranslation(0, 0.29f, 0));
+        yield return new AssemblyPart("axle", new Turned(0.004f, 0.1f, 14, 0),
+            Matrix4x4.CreateRotationX(MathF.PI / 2) * Matrix4x4.CreateTranslation(0, 0.262f, 0));
+        yield return new AssemblyPart("bracket", new Board(new Vector3(0.11f, 0.005f, 0.05f), 1, 0, [new(-0.04f, 0), new(0.04f, 0)]),
+            Matrix4x4.CreateRotationZ(-MathF.PI / 2) * Matrix4x4.CreateTranslation(0.12f, 0.3f, 0));
         var bolt = new Lathe([new(0, 0), new(0.0085f, 0), new(0.0085f, 0.005f), new(0.006f, 0.0075f), new(0, 0.0075f)], 18, 0.0008f, 0.0001f);
         for (int i = 0; i < 4; i++)
         {

@@ -42,7 +42,8 @@ internal static class Wood
         {
             int dx = corner & 1, dy = (corner >> 1) & 1, dz = corner >> 2;
             float weight = (dx == 1 ? fx : 1 - fx) * (dy == 1 ? fy : 1 - fy) * (dz == 1 ? fz : 1 - fz);
-            uint hash = Hash.Mix((uint)(ix + dx) * 73856093u ^ (uint)(iy + dy) * 19349663u ^ (uint)(iz + dz) * 83492791u ^ BitConverter.SingleToUInt32Bits(seed));
+            uint hash = Hash.Mix((uint)(ix + dx) * 73856093u ^ (uint)(iy + dy) * 19349663u ^ (uint)(
+                iz + dz) * 83492791u ^ BitConverter.SingleToUInt32Bits(seed));
             sum += weight * Hash.ToUnit(hash);
         }
         return sum;

@@ -22,15 +22,19 @@ public static class AssetExtensions
     public static AssetPlan Plan(this Kit kit) => kit.PlanJson is { } json ? JsonSerializer.Deserialize<AssetPlan>(json, BuildJson.Kept)! : new AssetPlan();
 
     /// <summary>Puts another plan in place of the kit's; what is about single assets is left out.</summary>
-    public static void SetPlan(this Kit kit, AssetPlan plan) => (kit.PlanJson, kit.Version) = (JsonSerializer.Serialize(PlanLayers.OfKit(plan), BuildJson.Options), kit.Version + 1);
+    public static void SetPlan(this Kit kit, AssetPlan plan) =>
+        (kit.PlanJson, kit.Version) = (JsonSerializer.Serialize(PlanLayers.OfKit(plan), BuildJson.Options), kit.Version + 1);
 
-    private static AssetPlan KitPlan(Asset asset) => asset.Kit?.Plan() ?? (asset.KitId == 0 ? new AssetPlan() : throw new InvalidOperationException("The asset's kit was not loaded."));
+    private static AssetPlan KitPlan(Asset asset) =>
+        asset.Kit?.Plan() ?? (asset.KitId == 0 ? new AssetPlan() : throw new InvalidOperationException("The asset's kit was not loaded."));
 
     /// <summary>What the kit's assets share.</summary>
-    public static IntakeRules Rules(this Kit kit) => kit.RulesJson is { } json ? JsonSerializer.Deserialize<IntakeRules>(json, BuildJson.Kept)! : new IntakeRules();
+    public static IntakeRules Rules(this Kit kit) =>
+        kit.RulesJson is { } json ? JsonSerializer.Deserialize<IntakeRules>(json, BuildJson.Kept)! : new IntakeRules();
 
     /// <summary>Puts other rules in place of the present ones.</summary>
-    public static void SetRules(this Kit kit, IntakeRules rules) => (kit.RulesJson, kit.Version) = (JsonSerializer.Serialize(rules, BuildJson.Options), kit.Version + 1);
+    public static void SetRules(this Kit kit, IntakeRules rules) =>
+        (kit.RulesJson, kit.Version) = (JsonSerializer.Serialize(rules, BuildJson.Options), kit.Version + 1);
 
     /// <summary>The build of the asset as it stands; its sources and its kit must be loaded.</summary>
     public static AssetBuild Build(this Asset asset, IResultStore store) => new(
@@ -43,5 +47,6 @@ public static class AssetExtensions
 
     /// <summary>Adds a file, or a new version of the file of that name. The same bytes again change nothing.</summary>
     /// <returns>Whether anything changed.</returns>
-    public static bool AddSource(this Asset asset, string name, string sha256, long bytes, DateTime now) => new SourceIndex(asset).Add(name, sha256, bytes, now);
+    public static bool AddSource(this Asset asset, string name, string sha256, long bytes, DateTime now) =>
+        new SourceIndex(asset).Add(name, sha256, bytes, now);
 }

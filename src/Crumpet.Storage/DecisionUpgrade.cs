@@ -23,9 +23,11 @@ internal static class DecisionUpgrade
         bool hasStates = HasStates(connection);
         connection.Execute("DROP TABLE IF EXISTS \"DecisionChanges\"");
         connection.Execute("CREATE TABLE \"DecisionChanges\" (\"Id\" INTEGER PRIMARY KEY, \"ChangeJson\" TEXT NOT NULL)");
-        foreach (var (assetId, name, plan) in connection.Read("SELECT \"Id\", \"Name\", \"PlanJson\" FROM \"Assets\"", r => (r.GetInt64(0), r.GetString(1), r.GetString(2))))
+        foreach (var (assetId, name, plan) in connection.Read("SELECT \"Id\", \"Name\", \"PlanJson\" FROM \"Assets\"",
+            r => (r.GetInt64(0), r.GetString(1), r.GetString(2))))
         {
-            connection.Execute("UPDATE \"Assets\" SET \"PlanJson\" = $plan WHERE \"Id\" = $id", ("$plan", Own(plan).ToJsonString(BuildJson.Options)), ("$id", assetId));
+            connection.Execute("UPDATE \"Assets\" SET \"PlanJson\" = $plan WHERE \"Id\" = $id", ("$plan", Own(plan).ToJsonString(BuildJson.Options)),
+                ("$id", assetId));
             if (!hasStates)
                 continue;
             var decisions = connection.Read(
@@ -39,19 +41,26 @@ internal static class DecisionUpgrade
                 var after = isLast ? Standing(name, plan, decisions[i].After) : decisions[i].After;
                 decisions[i] = decisions[i] with { After = after };
                 string change = (JsonDelta.Between(before, after) ?? new JsonObject { ["fields"] = new JsonObject() }).ToJsonString(BuildJson.Options);
-                connection.Execute("INSERT INTO \"DecisionChanges\" (\"Id\", \"ChangeJson\") VALUES ($id, $change)", ("$id", decisions[i].Id), ("$change", change));
+                connection.Execute("INSERT INTO \"DecisionChanges\" (\"Id\", \"ChangeJson\") VALUES ($id, $change)", ("$id", decisions[i].Id),
+                    ("$change", change));
             }
         }
         transaction.Commit();
     }
 
-    private static JsonObject Standing(string name, string plan, JsonObject after) => new() { ["name"] = name, ["plan"] = Own(plan), ["sources"] = after["sources"]!.DeepClone() };
+    private static JsonObject Standing(string name, string plan, JsonObject after) =>
+        new() { ["name"] = name, ["plan"] = Own(plan), ["sources"] = after["sources"]!.DeepClone() };
 
     /// <summary>A state as it was kept: its plan was a text in it.</summary>
     private static JsonObject Document(string state)
     {
         var read = JsonNode.Parse(state)!;
-        return new JsonObject { ["name"] = read["name"]!.DeepClone(), ["plan"] = Own(read["planJson"]!.GetValue<string>()), ["sources"] = read["sources"]!.DeepClone() };
+        return new JsonObject
+        {
+            ["name"] = read["name"]!.DeepClone(),
+            ["plan"] = Own(read["planJson"]!.GetValue<string>()),
+            ["sources"] = read["sources"]!.DeepClone()
+        };
     }
 
     private static JsonObject Own(string plan)
@@ -61,5 +70,6 @@ internal static class DecisionUpgrade
         return PlanLayers.Own(new AssetPlan(), document.Deserialize<AssetPlan>(BuildJson.Kept)!);
     }
 
-    private static bool HasStates(SqliteConnection connection) => connection.Read("SELECT name FROM pragma_table_info('Decisions')", r => r.GetString(0)).Contains("BeforeJson");
+    private static bool HasStates(SqliteConnection connection) =>
+        connection.Read("SELECT name FROM pragma_table_info('Decisions')", r => r.GetString(0)).Contains("BeforeJson");
 }

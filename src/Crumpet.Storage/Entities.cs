@@ -53,7 +53,10 @@ public sealed class AssetSource
     public DateTime AddedAt { get; set; }
 }
 
-/// <summary>Something the artist decided for an asset; taken back and repeated by <see cref="History"/>. The change is a <see cref="JsonDelta"/> between two <see cref="AssetState"/>s.</summary>
+/// <summary>
+/// Something the artist decided for an asset; taken back and repeated by <see cref="History"/>. The change is a <see cref="JsonDelta"/>
+/// between two <see cref="AssetState"/>s.
+/// </summary>
 public sealed class Decision
 {
     public int Id { get; set; }

@@ -55,7 +55,8 @@ public sealed class FileStore(string folder, bool isLasting = true) : IResultSto
     public void KeepNote(string name, byte[] bytes) => AtomicFile.Write(NotePath(name), bytes, Incoming(), syncs: false);
 
     /// <inheritdoc/>
-    public void Save(JobResult result) => AtomicFile.Write(ResultPath(result.Key), JsonSerializer.SerializeToUtf8Bytes(result, BuildJson.Options), Incoming(), syncs: false);
+    public void Save(JobResult result) =>
+        AtomicFile.Write(ResultPath(result.Key), JsonSerializer.SerializeToUtf8Bytes(result, BuildJson.Options), Incoming(), syncs: false);
 
     /// <inheritdoc/>
     public string Put(byte[] bytes)
@@ -69,7 +70,9 @@ public sealed class FileStore(string folder, bool isLasting = true) : IResultSto
     }
 
     /// <summary>A file for what is made and sent at once; gone as soon as it is closed.</summary>
-    public FileStream Aside() => new(Path.Combine(Incoming(), Guid.NewGuid().ToString("N")), FileMode.CreateNew, FileAccess.ReadWrite, FileShare.None, 1 << 16, FileOptions.DeleteOnClose | FileOptions.Asynchronous);
+    public FileStream Aside() =>
+        new(Path.Combine(Incoming(), Guid.NewGuid().ToString("N")), FileMode.CreateNew, FileAccess.ReadWrite, FileShare.None, 1 << 16,
+        FileOptions.DeleteOnClose | FileOptions.Asynchronous);
 
     /// <summary>Keeps what a stream gives, written aside first and never held whole.</summary>
     /// <param name="source">Read to its end.</param>
@@ -126,7 +129,8 @@ public sealed class FileStore(string folder, bool isLasting = true) : IResultSto
     public long SizeOf(string sha256) => new FileInfo(BlobPath(sha256)) is { Exists: true } file ? file.Length : 0;
 
     /// <summary>Bytes of a result's own record, and when it was last asked for, UTC.</summary>
-    public (long Bytes, DateTime Used) UseOf(string key) => new FileInfo(ResultPath(key)) is { Exists: true } file ? (file.Length, file.LastWriteTimeUtc) : (0, DateTime.MinValue);
+    public (long Bytes, DateTime Used) UseOf(string key) =>
+        new FileInfo(ResultPath(key)) is { Exists: true } file ? (file.Length, file.LastWriteTimeUtc) : (0, DateTime.MinValue);
 
     /// <summary>Whether data is here as it was put: its bytes have its hash.</summary>
     /// <exception cref="IOException">It cannot be read.</exception>
@@ -157,7 +161,8 @@ public sealed class FileStore(string folder, bool isLasting = true) : IResultSto
     private IEnumerable<string> Names(string kind)
     {
         string root = Path.Combine(folder, kind);
-        return !Directory.Exists(root) ? [] : Directory.EnumerateFiles(root, "*", SearchOption.AllDirectories).Select(f => Path.GetFileNameWithoutExtension(f)).Where(IsHash);
+        return !Directory.Exists(root) ? [] : Directory.EnumerateFiles(root, "*", SearchOption.AllDirectories).Select(f => Path.GetFileNameWithoutExtension(f))
+            .Where(IsHash);
     }
 
     private JobResult? Read(string key)

@@ -22,7 +22,8 @@ public sealed class FolderLock : IDisposable
         try
         {
             var hold = new FileStream(Path.Combine(folder, LockName), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
-            AtomicFile.Write(path, System.Text.Encoding.UTF8.GetBytes(string.Create(CultureInfo.InvariantCulture, $"{what}, process {Environment.ProcessId}, since {DateTime.UtcNow:u}")), syncs: false);
+            AtomicFile.Write(path, System.Text.Encoding.UTF8.GetBytes(
+                string.Create(CultureInfo.InvariantCulture, $"{what}, process {Environment.ProcessId}, since {DateTime.UtcNow:u}")), syncs: false);
             return new FolderLock(hold);
         }
         catch (IOException)

@@ -8,7 +8,8 @@ public static class FullDisk
 
     /// <summary>What a full disk means and what helps.</summary>
     public const string Sentence =
-        "the disk that holds the data folder is full. What was worked until then is kept; make room on it, or clear results nobody needs (crumpet room), and press again.";
+        "the disk that holds the data folder is full. What was worked until then is kept; make room on it, or clear results nobody needs (crumpet room), and "
+            + "press again.";
 
     /// <summary>Whether an exception says so.</summary>
     public static bool Is(Exception e)

@@ -43,7 +43,8 @@ public sealed record AssetState(string Name, string PlanJson, IReadOnlyList<Sour
 
     /// <summary>What <see cref="ToDocument"/> gave.</summary>
     public static AssetState OfDocument(JsonNode document) => new(
-        document["name"]!.GetValue<string>(), document["plan"]!.ToJsonString(BuildJson.Options), document["sources"].Deserialize<SourceState[]>(BuildJson.Options)!);
+        document["name"]!.GetValue<string>(), document["plan"]!.ToJsonString(BuildJson.Options), document["sources"]
+            .Deserialize<SourceState[]>(BuildJson.Options)!);
 }
 
 /// <summary>

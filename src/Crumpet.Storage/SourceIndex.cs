@@ -26,7 +26,16 @@ public sealed class SourceIndex
         int version = (latest.GetValueOrDefault(name)?.Version ?? 0) + 1;
         if (before is not null)
             before.IsCurrent = false;
-        var source = new AssetSource { Name = name, Sha256 = sha256, Bytes = bytes, ForcedSide = before?.ForcedSide, Version = version, IsCurrent = true, AddedAt = now };
+        var source = new AssetSource
+        {
+            Name = name,
+            Sha256 = sha256,
+            Bytes = bytes,
+            ForcedSide = before?.ForcedSide,
+            Version = version,
+            IsCurrent = true,
+            AddedAt = now
+        };
         asset.Sources.Add(source);
         Note(source);
         return true;

@@ -48,9 +48,11 @@ public static class StoreCheck
         if (File.Exists(Path.Combine(folder, Database.FileName)))
         {
             using var db = new CrumpetDb(Database.Options(folder));
-            foreach (var source in db.Sources.AsNoTracking().Join(db.Assets, s => s.AssetId, a => a.Id, (s, a) => new { s.Sha256, s.Name, s.Version, Asset = a.Name }))
+            foreach (var source in db.Sources.AsNoTracking()
+                .Join(db.Assets, s => s.AssetId, a => a.Id, (s, a) => new { s.Sha256, s.Name, s.Version, Asset = a.Name }))
                 needed[source.Sha256] = $"{source.Name}, version {source.Version}, of {source.Asset}; drop it again";
-            foreach (var delivery in db.Deliveries.AsNoTracking().Join(db.Assets, d => d.AssetId, a => a.Id, (d, a) => new { d.Sha256, d.Number, Asset = a.Name }))
+            foreach (var delivery in db.Deliveries.AsNoTracking()
+                .Join(db.Assets, d => d.AssetId, a => a.Id, (d, a) => new { d.Sha256, d.Number, Asset = a.Name }))
                 needed[delivery.Sha256] = $"delivery {delivery.Number} of {delivery.Asset}; deliver it again";
         }
         string[] missing = [.. needed.Keys.Where(b => !store.Has(b)).Order(StringComparer.Ordinal)];

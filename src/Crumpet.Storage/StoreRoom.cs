@@ -59,7 +59,10 @@ public sealed class StoreRoom(string folder, FileStore store)
         return new RoomReport(total, neededBlobs.Sum(store.SizeOf) + records, kits);
     }
 
-    /// <summary>Clears results until all that is kept fits, those longest unused first; never what sources, deliveries, what is decided now or undo of the last days need.</summary>
+    /// <summary>
+    /// Clears results until all that is kept fits, those longest unused first; never what sources, deliveries, what is decided now or undo
+    /// of the last days need.
+    /// </summary>
     /// <param name="limitBytes">Room there is.</param>
     /// <param name="cancel">Ends the work early; what was cleared until then is gone, nothing is torn.</param>
     public ClearedRoom Clear(long limitBytes, CancellationToken cancel)
@@ -112,7 +115,8 @@ public sealed class StoreRoom(string folder, FileStore store)
         return new ClearedRoom(count, cleared);
     }
 
-    private static List<Kit> Kits(CrumpetDb db) => [.. db.Kits.Include(k => k.Assets).ThenInclude(a => a.Sources).Include(k => k.Assets).ThenInclude(a => a.Deliveries)
+    private static List<Kit> Kits(CrumpetDb db) =>
+        [.. db.Kits.Include(k => k.Assets).ThenInclude(a => a.Sources).Include(k => k.Assets).ThenInclude(a => a.Deliveries)
         .Include(k => k.Assets).ThenInclude(a => a.Decisions).AsSplitQuery().AsNoTrackingWithIdentityResolution().OrderBy(k => k.Id)];
 
     /// <summary>Keys of all results an asset needs as it stands, and as it stood within the time undo is kept.</summary>
@@ -125,7 +129,8 @@ public sealed class StoreRoom(string folder, FileStore store)
             return keys;
         var standing = AssetState.Of(asset);
         int version = asset.Version, now = asset.NextToUndo()?.Number ?? 0;
-        foreach (int number in asset.Decisions.Where(d => d.At >= since).Select(d => d.Number - 1).Append(asset.Decisions.Max(d => d.Number)).Distinct().Where(n => n != now).Order().ToArray())
+        foreach (int number in asset.Decisions.Where(d => d.At >= since).Select(d => d.Number - 1).Append(asset.Decisions.Max(d => d.Number)).Distinct()
+            .Where(n => n != now).Order().ToArray())
         {
             try
             {

@@ -4,7 +4,10 @@ using Microsoft.Data.Sqlite;
 
 namespace Crumpet.Storage;
 
-/// <summary>Brings plans, rules and decisions of earlier versions up to this one, as <see cref="PlanUpgrade"/> says. What is upgraded already stays as it is.</summary>
+/// <summary>
+/// Brings plans, rules and decisions of earlier versions up to this one, as <see cref="PlanUpgrade"/> says. What is upgraded already stays
+/// as it is.
+/// </summary>
 internal static class TargetUpgrade
 {
     /// <summary>The migration before which it is done, and the one after which it can be.</summary>
@@ -14,16 +17,19 @@ internal static class TargetUpgrade
     public static void Run(SqliteConnection connection)
     {
         using var transaction = connection.BeginTransaction();
-        foreach (var (id, rulesText, planText) in connection.Read("SELECT \"Id\", \"RulesJson\", \"PlanJson\" FROM \"Kits\"", r => (r.GetInt64(0), Text(r, 1), Text(r, 2))))
+        foreach (var (id, rulesText, planText) in connection.Read("SELECT \"Id\", \"RulesJson\", \"PlanJson\" FROM \"Kits\"",
+            r => (r.GetInt64(0), Text(r, 1), Text(r, 2))))
         {
             var rules = Parse(rulesText);
             var plan = planText is null ? DefaultPlan() : Parse(planText)!;
             PlanUpgrade.Upgrade(plan);
             if (rules is not null)
                 PlanUpgrade.Upgrade(rules, plan);
-            connection.Execute("UPDATE \"Kits\" SET \"RulesJson\" = $rules, \"PlanJson\" = $plan WHERE \"Id\" = $id", ("$rules", (object?)rules?.ToJsonString(BuildJson.Options) ?? DBNull.Value), ("$plan", plan.ToJsonString(BuildJson.Options)), ("$id", id));
+            connection.Execute("UPDATE \"Kits\" SET \"RulesJson\" = $rules, \"PlanJson\" = $plan WHERE \"Id\" = $id",
+                ("$rules", (object?)rules?.ToJsonString(BuildJson.Options) ?? DBNull.Value), ("$plan", plan.ToJsonString(BuildJson.Options)), ("$id", id));
         }
-        foreach (var (id, name, planText) in connection.Read("SELECT \"Id\", \"Name\", \"PlanJson\" FROM \"Assets\"", r => (r.GetInt64(0), r.GetString(1), r.GetString(2))))
+        foreach (var (id, name, planText) in connection.Read("SELECT \"Id\", \"Name\", \"PlanJson\" FROM \"Assets\"",
+            r => (r.GetInt64(0), r.GetString(1), r.GetString(2))))
             UpgradeAsset(connection, id, name, planText);
         transaction.Commit();
     }
@@ -34,11 +40,13 @@ internal static class TargetUpgrade
         var plan = Parse(planText) ?? [];
         var sources = new JsonArray([.. connection.Read(
             $"SELECT \"Name\", \"Version\", \"ForcedSide\" FROM \"Sources\" WHERE \"AssetId\" = {id} AND \"IsCurrent\" ORDER BY \"Name\"",
-            r => (JsonNode)System.Text.Json.JsonSerializer.SerializeToNode(new SourceState(r.GetString(0), r.GetInt32(1), r.IsDBNull(2) ? null : Enum.Parse<Core.Intake.Side>(r.GetString(2))), BuildJson.Options)!)
+            r => (JsonNode)System.Text.Json.JsonSerializer.SerializeToNode(
+                new SourceState(r.GetString(0), r.GetInt32(1), r.IsDBNull(2) ? null : Enum.Parse<Core.Intake.Side>(r.GetString(2))), BuildJson.Options)!)
             .OrderBy(s => s["name"]!.GetValue<string>(), StringComparer.Ordinal)]);
         var standing = new JsonObject { ["name"] = name, ["plan"] = plan.DeepClone(), ["sources"] = sources };
         var decisions = connection.Read(
-            $"SELECT \"Id\", \"ChangeJson\", \"IsUndone\" FROM \"Decisions\" WHERE \"AssetId\" = {id} ORDER BY \"Number\"", r => (Id: r.GetInt64(0), Change: Parse(r.GetString(1)), IsUndone: r.GetBoolean(2)));
+            $"SELECT \"Id\", \"ChangeJson\", \"IsUndone\" FROM \"Decisions\" WHERE \"AssetId\" = {id} ORDER BY \"Number\"", r =>
+                (Id: r.GetInt64(0), Change: Parse(r.GetString(1)), IsUndone: r.GetBoolean(2)));
         int holding = decisions.FindLastIndex(d => !d.IsUndone) + 1;
         var states = new JsonNode?[decisions.Count + 1];
         states[holding] = standing;
@@ -60,7 +68,8 @@ internal static class TargetUpgrade
         connection.Execute("UPDATE \"Assets\" SET \"PlanJson\" = $plan WHERE \"Id\" = $id", ("$plan", plan.ToJsonString(BuildJson.Options)), ("$id", id));
     }
 
-    private static JsonObject DefaultPlan() => System.Text.Json.JsonSerializer.SerializeToNode(PlanLayers.OfKit(new AssetPlan()), BuildJson.Options)!.AsObject();
+    private static JsonObject DefaultPlan() =>
+        System.Text.Json.JsonSerializer.SerializeToNode(PlanLayers.OfKit(new AssetPlan()), BuildJson.Options)!.AsObject();
 
     private static string? Text(SqliteDataReader row, int column) => row.IsDBNull(column) ? null : row.GetString(column);
 

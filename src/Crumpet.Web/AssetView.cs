@@ -95,7 +95,8 @@ public sealed class AssetView
     public IReadOnlyList<OwnSetting> OwnSettings()
     {
         System.Text.Json.Nodes.JsonNode kit = ChangeMerge.Node(Asset.Kit!.Plan()), own = ChangeMerge.Node(Plan);
-        return [.. PlanLayers.Paths(Asset.Own()).Where(PlanLayers.CanBeKits).Select(PlanSettings.Find).OfType<PlanSetting>().Select(s => new OwnSetting(s, s.In(own), s.In(kit)))];
+        return [.. PlanLayers.Paths(Asset.Own()).Where(PlanLayers.CanBeKits).Select(PlanSettings.Find).OfType<PlanSetting>()
+            .Select(s => new OwnSetting(s, s.In(own), s.In(kit)))];
     }
 
     /// <summary>The run at work or waiting, or null.</summary>
@@ -155,7 +156,8 @@ public sealed class AssetView
 
     /// <summary>Findings of a station, worst first: those of its fresh result, otherwise of its last one.</summary>
     public IReadOnlyList<Finding> FindingsOf(Station station) => Result(station)?.Findings
-        ?? [.. Asset.Findings.Where(f => f.Station == station).OrderBy(f => f.Order).Select(f => new Finding(f.Severity, f.Code, f.Place, f.Sentence, f.Count))];
+        ?? [.. Asset.Findings.Where(f => f.Station == station).OrderBy(f => f.Order)
+            .Select(f => new Finding(f.Severity, f.Code, f.Place, f.Sentence, f.Count))];
 
     /// <summary>The safe mends that a station's fresh findings propose, one a finding.</summary>
     public IReadOnlyList<MendOffer> SafeMends(Station station) =>

@@ -22,16 +22,21 @@ public sealed class Finder(Workbench workbench)
         if (words.Length == 0)
             return [];
         var all = new List<Found>();
-        all.AddRange((await workbench.KitsAsync()).Select(k => new Found("kit", k.Name, Show.Many(k.Assets.Count(a => a.ArchivedAt is null), "asset"), $"/kits/{k.Id}")));
+        all.AddRange((await workbench.KitsAsync())
+            .Select(k => new Found("kit", k.Name, Show.Many(k.Assets.Count(a => a.ArchivedAt is null), "asset"), $"/kits/{k.Id}")));
         foreach (var view in await workbench.AssetsAsync())
         {
             string name = view.Asset.Name, at = $"/assets/{view.Asset.Id}";
             all.Add(new Found("asset", name, view.Asset.Kit!.Name, $"{at}/{view.FirstUnfinished.Word}"));
             all.AddRange((view.Intake?.Objects ?? []).Where(o => o.Side != Side.Unknown).Select(o => o.Part).Distinct(StringComparer.Ordinal)
                 .Select(p => new Found("part", p, name, $"{at}/pairs?place={Uri.EscapeDataString(p)}")));
-            all.AddRange((view.Report<PackReport>(Station.Pack)?.Pictures ?? []).Select(p => new Found("output", p.File, name, $"{at}/pack?map={Uri.EscapeDataString($"pack/{p.File}")}")));
-            all.AddRange((view.Report<ConvertReport>(Station.Convert)?.Textures ?? []).Select(t => new Found("output", t.File, name, $"{at}/convert?map={Uri.EscapeDataString($"convert/{t.File}")}")));
-            all.AddRange(view.AllFindings().Select(f => new Found("finding", f.Finding.Sentence, $"{name}, {f.Station}", $"{at}/{f.Station.Word}?place={Uri.EscapeDataString(f.Finding.Place)}", f.Finding.Severity)));
+            all.AddRange((view.Report<PackReport>(Station.Pack)?.Pictures ?? [])
+                .Select(p => new Found("output", p.File, name, $"{at}/pack?map={Uri.EscapeDataString($"pack/{p.File}")}")));
+            all.AddRange((view.Report<ConvertReport>(Station.Convert)?.Textures ?? [])
+                .Select(t => new Found("output", t.File, name, $"{at}/convert?map={Uri.EscapeDataString($"convert/{t.File}")}")));
+            all.AddRange(view.AllFindings().Select(f =>
+                new Found("finding", f.Finding.Sentence, $"{name}, {f.Station}", $"{at}/{f.Station.Word}?place={Uri.EscapeDataString(f.Finding.Place)}",
+                f.Finding.Severity)));
         }
         return [.. all.Where(f => words.All(w => f.Name.Contains(w, StringComparison.OrdinalIgnoreCase)))
             .OrderBy(f => f.Name.StartsWith(words[0], StringComparison.OrdinalIgnoreCase) ? 0 : 1)

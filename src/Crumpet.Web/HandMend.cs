@@ -114,8 +114,10 @@ public sealed class HandMend
     {
         if (Place != OriginPlace.Point)
             return new MoveOrigin(Place);
-        double[] at = [.. (Point ?? "").Split([' ', ',', ';'], StringSplitOptions.RemoveEmptyEntries).Select(p => FormNumber.Read<MoveOrigin>(nameof(MoveOrigin.X), p))];
-        return at.Length == 3 ? new MoveOrigin(Place) { X = at[0], Y = at[1], Z = at[2] } : throw new FormatException("Type the point as three numbers in metres, such as 0 0.5 0.");
+        double[] at = [.. (Point ?? "").Split([' ', ',', ';'], StringSplitOptions.RemoveEmptyEntries)
+            .Select(p => FormNumber.Read<MoveOrigin>(nameof(MoveOrigin.X), p))];
+        return at.Length == 3 ? new MoveOrigin(Place) { X = at[0], Y = at[1], Z = at[2] }
+            : throw new FormatException("Type the point as three numbers in metres, such as 0 0.5 0.");
     }
 
     private string Word(string what) => string.IsNullOrWhiteSpace(Text) ? throw new FormatException($"Type {what}.") : Text.Trim();
@@ -127,10 +129,12 @@ public static class HandMendWords
     /// <summary>Mends of objects.</summary>
     public static IReadOnlyList<(string Key, string Name)> Objects { get; } =
     [
-        ("rename", "rename"), ("renameByPattern", "rename by pattern"), ("stripPrefix", "strip a prefix"), ("numberNames", "number equal names"), ("cleanNames", "clean names"), ("side", "say the side"),
+        ("rename", "rename"), ("renameByPattern", "rename by pattern"), ("stripPrefix", "strip a prefix"), ("numberNames", "number equal names"),
+            ("cleanNames", "clean names"), ("side", "say the side"),
         ("units", "units"), ("upright", "Z up to Y up"), ("origin", "move the origin"), ("transform", "apply transforms"),
         ("weld", "weld points"), ("smooth", "smooth by angle"), ("soften", "soften edges"), ("cut", "cut UVs at edges"),
-        ("turnFaces", "turn faces outward"), ("dropEmptyFaces", "drop empty faces"), ("dropDoubledFaces", "drop doubled faces"), ("dropFarFaces", "drop faces far away"), ("joinByMaterial", "join by material"), ("mergeMaterials", "one low material"),
+        ("turnFaces", "turn faces outward"), ("dropEmptyFaces", "drop empty faces"), ("dropDoubledFaces", "drop doubled faces"),
+            ("dropFarFaces", "drop faces far away"), ("joinByMaterial", "join by material"), ("mergeMaterials", "one low material"),
     ];
 
     /// <summary>Mends of textures.</summary>

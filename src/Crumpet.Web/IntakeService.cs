@@ -46,7 +46,8 @@ public sealed class IntakeService(FileStore store)
             }
             try
             {
-                ZipContents.Read(stream, name, (path, content) => taken.Add(Keep(Clean(path), content)), e => refused.Add(e.Message), allowance, patience.Token);
+                ZipContents.Read(stream, name, (path, content) => taken.Add(Keep(Clean(path), content)), e => refused.Add(e.Message), allowance,
+                    patience.Token);
             }
             catch (SourceFileException e)
             {
@@ -67,7 +68,8 @@ public sealed class IntakeService(FileStore store)
     {
         var files = new Dictionary<string, (string, long)>(StringComparer.Ordinal);
         using var stream = zip.OpenReadStream();
-        ZipContents.Read(stream, Clean(zip.FileName), (path, content) => files[Clean(path)] = (store.Put(content, out long bytes), bytes), e => throw e, null, cancel);
+        ZipContents.Read(stream, Clean(zip.FileName), (path, content) => files[Clean(path)] = (store.Put(content, out long bytes), bytes), e => throw e, null,
+            cancel);
         return files;
     }
 
@@ -78,9 +80,11 @@ public sealed class IntakeService(FileStore store)
         string root = Path.Combine(dataFolder, KitsFolder), wanted = Clean(name ?? "");
         var folder = new DirectoryInfo(Path.Combine(root, wanted));
         if (string.IsNullOrWhiteSpace(name) || !folder.Exists || folder.LinkTarget is not null)
-            throw new SourceFileException(wanted, "", $"there is no folder {Path.Combine(KitsFolder, wanted)} in the data folder", "Put the kit folder there, or give a zip of it");
+            throw new SourceFileException(wanted, "", $"there is no folder {Path.Combine(KitsFolder, wanted)} in the data folder",
+                "Put the kit folder there, or give a zip of it");
         var files = new Dictionary<string, (string, long)>(StringComparer.Ordinal);
-        foreach (var file in folder.EnumerateFiles("*", new EnumerationOptions { RecurseSubdirectories = true, AttributesToSkip = FileAttributes.ReparsePoint }))
+        foreach (var file in folder.EnumerateFiles("*",
+            new EnumerationOptions { RecurseSubdirectories = true, AttributesToSkip = FileAttributes.ReparsePoint }))
         {
             using var stream = file.OpenRead();
             files[Path.GetRelativePath(folder.FullName, file.FullName).Replace('\\', '/')] = (store.Put(stream, out long bytes), bytes);
@@ -108,7 +112,8 @@ public sealed class IntakeService(FileStore store)
     public static string Clean(string path)
     {
         var pieces = path.Replace('\\', '/').Split('/', StringSplitOptions.RemoveEmptyEntries)
-            .Select(p => SafeName.Of(new string([.. p.Where(c => !char.IsControl(c) && c is not (':' or '"'))]).Trim(), int.MaxValue)).Where(p => p is not ("" or "." or ".."));
+            .Select(p => SafeName.Of(new string([.. p.Where(c => !char.IsControl(c) && c is not (':' or '"'))]).Trim(), int.MaxValue))
+                .Where(p => p is not ("" or "." or ".."));
         string clean = string.Join('/', pieces);
         return clean.Length == 0 ? "unnamed" : clean.Length > SafeName.Longest ? clean[^SafeName.Longest..].TrimStart('/') : clean;
     }

@@ -70,7 +70,8 @@ public sealed class KitService(CrumpetDb db, FileStore store, RunService runs, C
     /// <summary>A kit as a folder, with the source of each of its files; null where there is no such kit.</summary>
     public async Task<(KitFolder Folder, IReadOnlyList<(string Path, string Sha256)> Sources)?> FolderAsync(int kitId)
     {
-        var kit = await db.Kits.Include(k => k.Assets).ThenInclude(a => a.Sources).AsSplitQuery().AsNoTrackingWithIdentityResolution().FirstOrDefaultAsync(k => k.Id == kitId);
+        var kit = await db.Kits.Include(k => k.Assets).ThenInclude(a => a.Sources).AsSplitQuery().AsNoTrackingWithIdentityResolution()
+            .FirstOrDefaultAsync(k => k.Id == kitId);
         if (kit is null)
             return null;
         var folders = new HashSet<string>(StringComparer.Ordinal);
@@ -105,8 +106,18 @@ public sealed class KitService(CrumpetDb db, FileStore store, RunService runs, C
             foreach (var source in own.Sources)
             {
                 if (!files.TryGetValue($"{own.Folder}/{source.Path}", out var file))
-                    throw new SourceFileException($"{own.Folder}/{KitFolder.AssetFile}", "sources", $"there is no file {own.Folder}/{source.Path}", "Add it, or take it out of the list");
-                asset.Sources.Add(new AssetSource { Name = source.Path, Sha256 = file.Sha256, Bytes = file.Bytes, ForcedSide = source.Side, Version = 1, IsCurrent = true, AddedAt = DateTime.UtcNow });
+                    throw new SourceFileException($"{own.Folder}/{KitFolder.AssetFile}", "sources", $"there is no file {own.Folder}/{source.Path}",
+                        "Add it, or take it out of the list");
+                asset.Sources.Add(new AssetSource
+                {
+                    Name = source.Path,
+                    Sha256 = file.Sha256,
+                    Bytes = file.Bytes,
+                    ForcedSide = source.Side,
+                    Version = 1,
+                    IsCurrent = true,
+                    AddedAt = DateTime.UtcNow
+                });
             }
             kit.Assets.Add(asset);
         }
@@ -152,7 +163,8 @@ public sealed class KitService(CrumpetDb db, FileStore store, RunService runs, C
     /// <returns>The atlas's number, or null with what is wrong.</returns>
     public async Task<(int? Id, string? Problem)> JoinAsync(int kitId, IReadOnlyCollection<int> assetIds)
     {
-        var members = await db.Assets.Include(a => a.Kit).Include(a => a.Sources).Where(a => a.KitId == kitId && a.ArchivedAt == null && assetIds.Contains(a.Id)).OrderBy(a => a.Id).AsNoTracking().ToListAsync();
+        var members = await db.Assets.Include(a => a.Kit).Include(a => a.Sources)
+            .Where(a => a.KitId == kitId && a.ArchivedAt == null && assetIds.Contains(a.Id)).OrderBy(a => a.Id).AsNoTracking().ToListAsync();
         if (Atlas.Problem([.. members.Select(m => m.Name)]) is { } problem)
             return (null, problem);
         using var turn = await order.EnterAsync(kitId);
@@ -162,7 +174,16 @@ public sealed class KitService(CrumpetDb db, FileStore store, RunService runs, C
         foreach (var member in members)
         {
             foreach (var source in member.Sources.Where(s => s.IsCurrent))
-                atlas.Sources.Add(new AssetSource { Name = Atlas.FileOf(member.Name, source.Name), Sha256 = source.Sha256, Bytes = source.Bytes, ForcedSide = source.ForcedSide, Version = 1, IsCurrent = true, AddedAt = DateTime.UtcNow });
+                atlas.Sources.Add(new AssetSource
+                {
+                    Name = Atlas.FileOf(member.Name, source.Name),
+                    Sha256 = source.Sha256,
+                    Bytes = source.Bytes,
+                    ForcedSide = source.ForcedSide,
+                    Version = 1,
+                    IsCurrent = true,
+                    AddedAt = DateTime.UtcNow
+                });
         }
         db.Assets.Add(atlas);
         await db.SaveChangesAsync();
@@ -210,9 +231,13 @@ public sealed class KitService(CrumpetDb db, FileStore store, RunService runs, C
     {
         Name = name,
         PlanJson = asset.PlanJson,
-        Sources = [.. asset.Sources.Where(s => s.IsCurrent).Select(s => new AssetSource { Name = s.Name, Sha256 = s.Sha256, Bytes = s.Bytes, ForcedSide = s.ForcedSide, Version = 1, IsCurrent = true, AddedAt = s.AddedAt })],
+        Sources = [.. asset.Sources.Where(s => s.IsCurrent)
+            .Select(s => new AssetSource { Name = s.Name, Sha256 = s.Sha256, Bytes = s.Bytes, ForcedSide = s.ForcedSide, Version = 1, IsCurrent = true,
+            AddedAt = s.AddedAt })],
         Marks = [.. asset.Marks.Select(m => new StationMark { Station = m.Station, Key = m.Key, FinishedAt = m.FinishedAt, Seconds = m.Seconds })],
-        Findings = [.. asset.Findings.Select(f => new FindingRow { Station = f.Station, Order = f.Order, Severity = f.Severity, Code = f.Code, Place = f.Place, Sentence = f.Sentence, Count = f.Count })],
+        Findings = [.. asset.Findings.Select(f =>
+            new FindingRow { Station = f.Station, Order = f.Order, Severity = f.Severity, Code = f.Code, Place = f.Place, Sentence = f.Sentence,
+            Count = f.Count })],
     };
 
     private IQueryable<Asset> ToCopy() => db.Assets.Include(a => a.Sources).Include(a => a.Marks).Include(a => a.Findings).AsSplitQuery().AsNoTracking();

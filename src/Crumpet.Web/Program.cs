@@ -8,10 +8,12 @@ using Microsoft.AspNetCore.Http.Features;
 using Microsoft.EntityFrameworkCore;
 using Serilog;
 
-var builder = WebApplication.CreateBuilder(new WebApplicationOptions { Args = AppOptions.Spelt(args), ContentRootPath = AppContext.BaseDirectory, WebRootPath = WebRoot.Find() });
+var builder = WebApplication.CreateBuilder(
+    new WebApplicationOptions { Args = AppOptions.Spelt(args), ContentRootPath = AppContext.BaseDirectory, WebRootPath = WebRoot.Find() });
 var options = AppOptions.From(builder.Configuration);
 if (options.OpenUrl is { } open && !options.IsOpenToNetwork)
-    return Refuse($"{open} can be reached from other machines, where anybody could read and change everything here; start with --open-to-network if that is meant.");
+    return Refuse($"{open} can be reached from other machines, where anybody could read and change everything here; start with --open-to-network if that "
+        + $"is meant.");
 using var folder = DataFolder.Take(options.DataFolder, out string owner);
 if (folder is null)
     return Refuse($"The data in {options.DataFolder} is in use by {owner}; close that, or start this one with another --data folder.");
@@ -73,12 +75,14 @@ app.MapRazorPages();
 app.MapResultFiles();
 app.MapPictures();
 app.MapSkyLight();
-app.MapGet("/runs/feed", (RunFeed feed, HttpContext context, int? asset, int? kit) => TypedResults.ServerSentEvents(feed.ListenAsync(new FeedScope(asset, kit), context.RequestAborted)));
+app.MapGet("/runs/feed", (RunFeed feed, HttpContext context, int? asset, int? kit) => TypedResults.ServerSentEvents(
+    feed.ListenAsync(new FeedScope(asset, kit), context.RequestAborted)));
 app.Lifetime.ApplicationStarted.Register(() =>
 {
     Log.Information("Crumpet is open on {Urls}; its data is in {Folder}", string.Join(' ', app.Urls), options.DataFolder);
     if (options.OpenUrl is { } reached)
-        Log.Warning("Open to the network on {Url}: everybody who can reach this machine can read and change everything here, as there are no accounts", reached);
+        Log.Warning("Open to the network on {Url}: everybody who can reach this machine can read and change everything here, as there are no accounts",
+            reached);
 });
 await app.RunAsync();
 return 0;

@@ -29,7 +29,8 @@ internal static class ResultFiles
         return file is null ? Results.NotFound() : Results.File(store.PathOf(file.Sha256), TypeOf(name), entityTag: Tag(file.Sha256));
     }
 
-    private static async Task<IResult> ThumbAsync(int id, string station, string name, Workbench workbench, ThumbnailService thumbnails, HttpContext context, int size = 256)
+    private static async Task<IResult> ThumbAsync(int id, string station, string name, Workbench workbench, ThumbnailService thumbnails, HttpContext context,
+        int size = 256)
     {
         var file = await FindAsync(workbench, id, station, name);
         return file is null || !ThumbnailService.IsSide(size) ? Results.NotFound() : await ThumbOfAsync(file.Sha256, name, size, thumbnails, context);
@@ -37,7 +38,8 @@ internal static class ResultFiles
 
     /// <summary>A small picture of a texture as it arrived.</summary>
     private static async Task<IResult> ArrivedAsync(int id, string sha, Workbench workbench, ThumbnailService thumbnails, HttpContext context, int size = 96) =>
-        !ThumbnailService.IsSide(size) || await workbench.SourceNameAsync(id, sha) is not { } name ? Results.NotFound() : await ThumbOfAsync(sha, name, size, thumbnails, context);
+        !ThumbnailService.IsSide(size) || await workbench.SourceNameAsync(id, sha) is not { } name ? Results.NotFound()
+            : await ThumbOfAsync(sha, name, size, thumbnails, context);
 
     private static async Task<IResult> ThumbOfAsync(string sha256, string name, int size, ThumbnailService thumbnails, HttpContext context)
     {
@@ -70,15 +72,18 @@ internal static class ResultFiles
     }
 
     /// <summary>The cages of all parts, to be worked on elsewhere.</summary>
-    private static Task<IResult> CagesAsync(int id, string ending, Workbench workbench) => MeshFileAsync(id, "cage", ending, v => v.Cages(ending == "obj"), workbench);
+    private static Task<IResult> CagesAsync(int id, string ending, Workbench workbench) =>
+        MeshFileAsync(id, "cage", ending, v => v.Cages(ending == "obj"), workbench);
 
     /// <summary>The low side with its new UVs, to be worked on elsewhere.</summary>
-    private static Task<IResult> LaidAsync(int id, string ending, Workbench workbench) => MeshFileAsync(id, "low", ending, v => v.Laid(ending == "obj"), workbench);
+    private static Task<IResult> LaidAsync(int id, string ending, Workbench workbench) =>
+        MeshFileAsync(id, "low", ending, v => v.Laid(ending == "obj"), workbench);
 
     private static async Task<IResult> MeshFileAsync(int id, string what, string ending, Func<AssetView, byte[]?> bytesOf, Workbench workbench)
     {
         var view = await workbench.AssetAsync(id);
-        return view is not null && bytesOf(view) is { } bytes ? Results.File(bytes, "application/octet-stream", $"{AssetBuild.FileNameOf(view.Asset.Name)}_{what}.{ending}") : Results.NotFound();
+        return view is not null && bytesOf(view) is { } bytes
+            ? Results.File(bytes, "application/octet-stream", $"{AssetBuild.FileNameOf(view.Asset.Name)}_{what}.{ending}") : Results.NotFound();
     }
 
     /// <summary>A delivery, proved before it leaves: its bytes are those that were delivered, or are made again until they are.</summary>
@@ -91,7 +96,8 @@ internal static class ResultFiles
         {
             Pages.ErrorModel.Say(
                 context, StatusCodes.Status410Gone,
-                $"Delivery {delivery.Number} was damaged on the disk, and what it was made of is no longer kept, so it cannot be made again as it was. Deliver the asset again; crumpet check says what else is damaged.");
+                $"Delivery {delivery.Number} was damaged on the disk, and what it was made of is no longer kept, so it cannot be made again as it was. "
+                    + $"Deliver the asset again; crumpet check says what else is damaged.");
             return Results.Empty;
         }
         string name = $"{Path.GetFileNameWithoutExtension(delivery.FileName)}_delivery_{delivery.Number}.zip";

@@ -23,7 +23,8 @@ public static class Show
     public static string Thousands(long value) => value < 10_000 ? Count(value) : $"{Count((value + 500) / 1000)} k";
 
     /// <summary>A name that may break after what parts its words.</summary>
-    public static IHtmlContent Name(string name) => new HtmlString(System.Text.Encodings.Web.HtmlEncoder.Default.Encode(name).Replace("_", "_<wbr>", StringComparison.Ordinal));
+    public static IHtmlContent Name(string name) =>
+        new HtmlString(System.Text.Encodings.Web.HtmlEncoder.Default.Encode(name).Replace("_", "_<wbr>", StringComparison.Ordinal));
 
     /// <summary>So many things, in the plural where there is not just one.</summary>
     /// <param name="count">How many.</param>
@@ -31,7 +32,8 @@ public static class Show
     public static string Many(long count, string thing) => $"{Count(count)} {thing}{(count == 1 ? "" : "s")}";
 
     /// <summary>Extents along x, y and z, to the millimetre or three digits.</summary>
-    public static string Metres(float[] size) => string.Join("\u200a×\u200a", size.Select(v => v.ToString(v >= 10 ? "0.0" : v >= 1 ? "0.00" : "0.000", CultureInfo.InvariantCulture)));
+    public static string Metres(float[] size) =>
+        string.Join("\u200a×\u200a", size.Select(v => v.ToString(v >= 10 ? "0.0" : v >= 1 ? "0.00" : "0.000", CultureInfo.InvariantCulture)));
 
     /// <summary>A size in bytes, KiB, MiB or GiB.</summary>
     public static string Bytes(long bytes) => bytes < 1024 ? $"{bytes} B"
@@ -62,7 +64,8 @@ public static class Show
     public static string Fine(double metres) => (metres * 1000).ToString("0.00", CultureInfo.InvariantCulture);
 
     /// <summary>A share in percent, to a tenth below 100.</summary>
-    public static string Percent(double share) => share >= 0.99995 ? "100 %" : string.Create(CultureInfo.InvariantCulture, $"{Math.Min(share * 100, 99.9):0.0} %");
+    public static string Percent(double share) =>
+        share >= 0.99995 ? "100 %" : string.Create(CultureInfo.InvariantCulture, $"{Math.Min(share * 100, 99.9):0.0} %");
 
     /// <summary>A number as a form field takes it.</summary>
     public static string Field(double value) => value.ToString("0.###", CultureInfo.InvariantCulture);
@@ -73,9 +76,12 @@ public static class Show
     /// <summary>The sign of a severity; its shape tells it without colour.</summary>
     public static IHtmlContent Sign(Severity severity) => new HtmlString(severity switch
     {
-        Severity.Stop => "<svg class=\"sign sign-stop\" viewBox=\"0 0 12 12\" role=\"img\" aria-label=\"stop\"><rect width=\"12\" height=\"12\"/><rect class=\"ink\" x=\"3\" y=\"5\" width=\"6\" height=\"2\"/></svg>",
-        Severity.Warn => "<svg class=\"sign sign-warn\" viewBox=\"0 0 12 12\" role=\"img\" aria-label=\"warning\"><path d=\"M6 0.5 12 11.5H0Z\"/><rect class=\"ink\" x=\"5.3\" y=\"4\" width=\"1.4\" height=\"4\"/><rect class=\"ink\" x=\"5.3\" y=\"9\" width=\"1.4\" height=\"1.4\"/></svg>",
-        _ => "<svg class=\"sign sign-note\" viewBox=\"0 0 12 12\" role=\"img\" aria-label=\"note\"><circle cx=\"6\" cy=\"6\" r=\"6\"/><rect class=\"ink\" x=\"5.3\" y=\"5\" width=\"1.4\" height=\"4.4\"/><rect class=\"ink\" x=\"5.3\" y=\"2.6\" width=\"1.4\" height=\"1.4\"/></svg>",
+        Severity.Stop => "<svg class=\"sign sign-stop\" viewBox=\"0 0 12 12\" role=\"img\" aria-label=\"stop\"><rect width=\"12\" height=\"12\"/><rect "
+            + "class=\"ink\" x=\"3\" y=\"5\" width=\"6\" height=\"2\"/></svg>",
+        Severity.Warn => "<svg class=\"sign sign-warn\" viewBox=\"0 0 12 12\" role=\"img\" aria-label=\"warning\"><path d=\"M6 0.5 12 11.5H0Z\"/><rect "
+            + "class=\"ink\" x=\"5.3\" y=\"4\" width=\"1.4\" height=\"4\"/><rect class=\"ink\" x=\"5.3\" y=\"9\" width=\"1.4\" height=\"1.4\"/></svg>",
+        _ => "<svg class=\"sign sign-note\" viewBox=\"0 0 12 12\" role=\"img\" aria-label=\"note\"><circle cx=\"6\" cy=\"6\" r=\"6\"/><rect class=\"ink\" "
+            + "x=\"5.3\" y=\"5\" width=\"1.4\" height=\"4.4\"/><rect class=\"ink\" x=\"5.3\" y=\"2.6\" width=\"1.4\" height=\"1.4\"/></svg>",
     });
 
     /// <summary>The sign of a run that ended: nothing where all went well.</summary>
@@ -88,7 +94,9 @@ public static class Show
 
     /// <summary>A small square of a colour.</summary>
     /// <param name="colour">As <c>#rrggbb</c>.</param>
-    public static IHtmlContent Swatch(string colour) => new HtmlString($"<svg class=\"swatch\" viewBox=\"0 0 10 10\" aria-hidden=\"true\"><rect width=\"10\" height=\"10\" fill=\"{System.Text.Encodings.Web.HtmlEncoder.Default.Encode(colour)}\"/></svg>");
+    public static IHtmlContent Swatch(string colour) =>
+        new HtmlString($"<svg class=\"swatch\" viewBox=\"0 0 10 10\" aria-hidden=\"true\"><rect width=\"10\" height=\"10\" "
+        + $"fill=\"{System.Text.Encodings.Web.HtmlEncoder.Default.Encode(colour)}\"/></svg>");
 
     /// <inheritdoc cref="Swatch(string)"/>
     public static IHtmlContent Swatch((byte R, byte G, byte B) colour) => Swatch($"#{colour.R:x2}{colour.G:x2}{colour.B:x2}");
@@ -108,22 +116,25 @@ public static class Show
     };
 
     /// <summary>The disc of a stop; its shape tells the state without colour.</summary>
-    public static IHtmlContent Disc(StopState state) => new HtmlString($"<svg class=\"disc disc-{state.ToString().ToLowerInvariant()}\" viewBox=\"-10 -10 20 20\" role=\"img\" aria-label=\"{Word(state)}\">" + (state switch
-    {
-        StopState.Fresh => "<circle r=\"8\"/>",
-        StopState.Stale => "<path d=\"M0 0V-8A8 8 0 1 0 8 0Z\"/>",
-        StopState.Blocked => "<circle class=\"ring\" r=\"6.6\"/><rect x=\"-6.6\" y=\"-1.5\" width=\"13.2\" height=\"3\"/>",
-        StopState.Passed => "<circle class=\"plate\" r=\"9\"/><path class=\"tick\" d=\"M-6 0 -2 4.5 6 -4.5\"/>",
-        StopState.Running => "<circle class=\"ring pale\" r=\"6.6\"/><path class=\"turn\" d=\"M0 0V-8A8 8 0 0 1 8 0Z\"/>",
-        _ => "<circle class=\"ring\" r=\"6.6\"/>",
-    }) + "</svg>");
+    public static IHtmlContent Disc(StopState state) =>
+        new HtmlString($"<svg class=\"disc disc-{state.ToString().ToLowerInvariant()}\" viewBox=\"-10 -10 20 20\" role=\"img\" aria-label=\"{Word(state)}\">"
+        + (state switch
+        {
+            StopState.Fresh => "<circle r=\"8\"/>",
+            StopState.Stale => "<path d=\"M0 0V-8A8 8 0 1 0 8 0Z\"/>",
+            StopState.Blocked => "<circle class=\"ring\" r=\"6.6\"/><rect x=\"-6.6\" y=\"-1.5\" width=\"13.2\" height=\"3\"/>",
+            StopState.Passed => "<circle class=\"plate\" r=\"9\"/><path class=\"tick\" d=\"M-6 0 -2 4.5 6 -4.5\"/>",
+            StopState.Running => "<circle class=\"ring pale\" r=\"6.6\"/><path class=\"turn\" d=\"M0 0V-8A8 8 0 0 1 8 0Z\"/>",
+            _ => "<circle class=\"ring\" r=\"6.6\"/>",
+        }) + "</svg>");
 
     /// <summary>A small drawing for a button whose words are in its title.</summary>
     public static IHtmlContent Icon(string name) => new HtmlString("<svg class=\"icon\" viewBox=\"0 0 20 16\" aria-hidden=\"true\">" + (name switch
     {
         "one" => "<rect x=\"2\" y=\"2\" width=\"16\" height=\"12\" rx=\"1\"/>",
         "beside" => "<rect x=\"1.5\" y=\"3\" width=\"7.5\" height=\"10\" rx=\"1\"/><rect x=\"11\" y=\"3\" width=\"7.5\" height=\"10\" rx=\"1\"/>",
-        "wipe" => "<rect x=\"2\" y=\"2\" width=\"16\" height=\"12\" rx=\"1\"/><path class=\"full\" d=\"M10 2h7a1 1 0 0 1 1 1v10a1 1 0 0 1-1 1h-7Z\"/><path d=\"M10 0v16\"/>",
+        "wipe" => "<rect x=\"2\" y=\"2\" width=\"16\" height=\"12\" rx=\"1\"/><path class=\"full\" d=\"M10 2h7a1 1 0 0 1 1 1v10a1 1 0 0 1-1 1h-7Z\"/><path "
+            + "d=\"M10 0v16\"/>",
         "difference" => "<circle cx=\"7.5\" cy=\"8\" r=\"5\"/><circle cx=\"12.5\" cy=\"8\" r=\"5\"/>",
         "back" => "<path d=\"M8 3 3 7.5 8 12M3 7.5h8.5a4.5 4.5 0 0 1 4.5 4.5v2\"/>",
         "forth" => "<path d=\"m12 3 5 4.5-5 4.5M17 7.5H8.5A4.5 4.5 0 0 0 4 12v2\"/>",

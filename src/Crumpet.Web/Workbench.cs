@@ -32,7 +32,8 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunService queue, I
         var assets = await Whole().Where(a => a.KitId == id && a.ArchivedAt == null).OrderBy(a => a.Id).ToListAsync();
         var archived = await db.Assets.Where(a => a.KitId == id && a.ArchivedAt != null).OrderBy(a => a.Name).AsNoTracking().ToListAsync();
         var active = await ActiveRunsAsync();
-        var ended = await db.Runs.Include(r => r.Asset).Where(r => r.Asset!.KitId == id && r.EndedAt != null).OrderByDescending(r => r.EndedAt).Take(LatestRuns).AsNoTracking().ToListAsync();
+        var ended = await db.Runs.Include(r => r.Asset).Where(r => r.Asset!.KitId == id && r.EndedAt != null).OrderByDescending(r => r.EndedAt).Take(LatestRuns)
+            .AsNoTracking().ToListAsync();
         return new KitView(kit, [.. assets.Select(a => new AssetView(a, active.Find(r => r.AssetId == a.Id), store))], archived, ended);
     }
 
@@ -56,22 +57,26 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunService queue, I
     public Task<List<Decision>> DecisionsAsync(int id) => Told(id).OrderBy(d => d.Number).ToListAsync();
 
     private IQueryable<Decision> Told(int id) => db.Decisions.Where(d => d.AssetId == id)
-        .Select(d => new Decision { Id = d.Id, AssetId = id, Number = d.Number, At = d.At, Sentence = d.Sentence, IsUndone = d.IsUndone, ChangeJson = "" }).AsNoTracking();
+        .Select(d => new Decision { Id = d.Id, AssetId = id, Number = d.Number, At = d.At, Sentence = d.Sentence, IsUndone = d.IsUndone, ChangeJson = "" })
+            .AsNoTracking();
 
     /// <summary>An asset as far as its files tell, or null: no findings, no history, no run.</summary>
     public async Task<AssetBuild?> BuildAsync(int id) =>
-        (await db.Assets.Include(a => a.Kit).Include(a => a.Sources.Where(s => s.IsCurrent)).AsSplitQuery().AsNoTracking().FirstOrDefaultAsync(a => a.Id == id))?.Build(store);
+        (await db.Assets.Include(a => a.Kit).Include(a => a.Sources.Where(s => s.IsCurrent)).AsSplitQuery().AsNoTracking()
+            .FirstOrDefaultAsync(a => a.Id == id))?.Build(store);
 
     /// <summary>Density of a kit's other assets as they were laid out last, px/m, by their names.</summary>
     public async Task<IReadOnlyList<(string Asset, double Density)>> DensitiesAsync(int kitId, int exceptId)
     {
         var marks = await db.Marks.Where(m => m.Station == Station.Layout && m.AssetId != exceptId)
-            .Join(db.Assets.Where(a => a.KitId == kitId && a.ArchivedAt == null), m => m.AssetId, a => a.Id, (m, a) => new { a.Id, a.Name, m.Key }).OrderBy(m => m.Id).ToListAsync();
+            .Join(db.Assets.Where(a => a.KitId == kitId && a.ArchivedAt == null), m => m.AssetId, a => a.Id, (m, a) => new { a.Id, a.Name, m.Key })
+                .OrderBy(m => m.Id).ToListAsync();
         return [.. marks.Select(m => (m.Name, AssetBuild.Shown(Station.Layout, m.Key, store)?.As<LayoutReport>().MedianDensity ?? 0)).Where(o => o.Item2 > 0)];
     }
 
     /// <summary>Name of an asset's source of this content, or null.</summary>
-    public Task<string?> SourceNameAsync(int id, string sha256) => db.Sources.Where(s => s.AssetId == id && s.Sha256 == sha256).Select(s => s.Name).FirstOrDefaultAsync();
+    public Task<string?> SourceNameAsync(int id, string sha256) =>
+        db.Sources.Where(s => s.AssetId == id && s.Sha256 == sha256).Select(s => s.Name).FirstOrDefaultAsync();
 
     /// <summary>Whether there is an asset of this number, and of this kit where one is given.</summary>
     public Task<bool> HasAssetAsync(int id, int? kit = null) => db.Assets.AnyAsync(a => a.Id == id && (kit == null || a.KitId == kit));
@@ -81,7 +86,8 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunService queue, I
 
     /// <summary>All assets in use, of all kits in use.</summary>
     public async Task<IReadOnlyList<AssetView>> AssetsAsync() =>
-        [.. (await Whole().Where(a => a.ArchivedAt == null && a.Kit!.ArchivedAt == null).OrderBy(a => a.Id).ToListAsync()).Select(a => new AssetView(a, null, store))];
+        [.. (await Whole().Where(a => a.ArchivedAt == null && a.Kit!.ArchivedAt == null).OrderBy(a => a.Id).ToListAsync())
+            .Select(a => new AssetView(a, null, store))];
 
     /// <summary>The latest runs, newest first, with their logs.</summary>
     public async Task<IReadOnlyList<Run>> RunsAsync(int most) =>
@@ -102,7 +108,8 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunService queue, I
         var taken = await db.Assets.Where(a => a.KitId == kitId).Select(a => a.Name).ToListAsync(cancel);
         var asset = new Asset { KitId = kitId, Name = "", PlanJson = "{}" };
         if (IntakeService.Add(asset, arrived) == 0)
-            return (null, refused.Count > 0 ? string.Join(' ', refused) : "No file arrived; drop OBJ, glTF, GLB, PLY or STL meshes, their textures, or a zip of them.");
+            return (null, refused.Count > 0 ? string.Join(' ', refused)
+                : "No file arrived; drop OBJ, glTF, GLB, PLY or STL meshes, their textures, or a zip of them.");
         string first = asset.Sources.Select(s => s.Name).FirstOrDefault(MeshFiles.IsMesh) ?? asset.Sources[0].Name;
         asset.Name = Names.Free(Names.FromFile(first), taken);
         db.Assets.Add(asset);
@@ -143,7 +150,8 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunService queue, I
         ChangeMendsAsync(assetId, mends => [.. mends.Select((m, i) => i == number ? m with { IsOn = isOn } : m)], asOf);
 
     /// <summary>Takes a mend away.</summary>
-    public Task<string?> RemoveMendAsync(int assetId, int number, int? asOf = null) => ChangeMendsAsync(assetId, mends => [.. mends.Where((_, i) => i != number)], asOf);
+    public Task<string?> RemoveMendAsync(int assetId, int number, int? asOf = null) =>
+        ChangeMendsAsync(assetId, mends => [.. mends.Where((_, i) => i != number)], asOf);
 
     /// <summary>Makes a mend a rule for every file of the kit.</summary>
     /// <returns>What is wrong with that, one sentence, or null.</returns>
@@ -264,11 +272,14 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunService queue, I
     private Kit? kitOf;
     private string? conflict;
 
-    private void Problem(string what) => conflict = $"Somebody else changed the same of {what} meanwhile; theirs was kept, and the rest of yours was added. Look at it, and change it again where it is not right.";
+    private void Problem(string what) =>
+        conflict = $"Somebody else changed the same of {what} meanwhile; theirs was kept, and the rest of yours was added. Look at it, and change it again "
+        + $"where it is not right.";
 
     private async Task TakeInKitAsync(int kitId)
     {
-        foreach (var asset in await db.Assets.Include(a => a.Kit).Include(a => a.Sources).Where(a => a.KitId == kitId && a.ArchivedAt == null).OrderBy(a => a.Id).ToListAsync())
+        foreach (var asset in await db.Assets.Include(a => a.Kit).Include(a => a.Sources).Where(a => a.KitId == kitId && a.ArchivedAt == null)
+            .OrderBy(a => a.Id).ToListAsync())
             await TakeInAsync(asset);
     }
 
@@ -298,7 +309,8 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunService queue, I
         bool isTaken = false;
         await ChangeAsync(assetId, asset =>
         {
-            isTaken = db.Assets.Where(a => a.KitId == asset.KitId && a.Id != assetId).Select(a => a.Name).AsEnumerable().Contains(name, StringComparer.OrdinalIgnoreCase);
+            isTaken = db.Assets.Where(a => a.KitId == asset.KitId && a.Id != assetId).Select(a => a.Name).AsEnumerable()
+                .Contains(name, StringComparer.OrdinalIgnoreCase);
             if (!isTaken)
                 asset.Name = name;
             return $"Renamed to {name}";

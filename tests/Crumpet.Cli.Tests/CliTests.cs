@@ -6,7 +6,8 @@ namespace Crumpet.Cli.Tests;
 /// <summary>Runs the command as a user does: exit code, one sentence on standard error, one JSON object on standard output.</summary>
 public sealed class CliTests : CommandTests
 {
-    private const string Low = "o crate\nv -0.5 0 0.5\nv 0.5 0 0.5\nv 0.5 0 -0.5\nv -0.5 0 -0.5\nvt 0.1 0.1\nvt 0.9 0.1\nvt 0.9 0.9\nvt 0.1 0.9\nvn 0 1 0\nf 1/1/1 2/2/1 3/3/1 4/4/1\n";
+    private const string Low = "o crate\nv -0.5 0 0.5\nv 0.5 0 0.5\nv 0.5 0 -0.5\nv -0.5 0 -0.5\nvt 0.1 0.1\nvt 0.9 0.1\nvt 0.9 0.9\nvt 0.1 0.9\nvn 0 1 0\nf "
+        + "1/1/1 2/2/1 3/3/1 4/4/1\n";
 
     [Fact]
     public void Bake_pack_convert_decode_and_inspect_work_one_after_another()
@@ -33,10 +34,12 @@ public sealed class CliTests : CommandTests
     public void Every_map_is_baked_with_its_file_legend_and_scales()
     {
         string low = Save("crate.obj", Low), high = Save("sculpt.obj", Low.Replace("0 0 -0.5", "0 0.001 -0.5", StringComparison.Ordinal));
-        var bake = Run("bake", "--low", low, "--high", high, "--out", At("all"), "--size", "32", "--maps", "all", "--ao-rays", "4", "--files", "height=exr,normal=tga,position=png8", "--sheet-size", "crate=64", "--id-by", "part", "--padding", "all", "--alpha", "--denoise", "--ground");
+        var bake = Run("bake", "--low", low, "--high", high, "--out", At("all"), "--size", "32", "--maps", "all", "--ao-rays", "4", "--files",
+            "height=exr,normal=tga,position=png8", "--sheet-size", "crate=64", "--id-by", "part", "--padding", "all", "--alpha", "--denoise", "--ground");
         Assert.Equal(0, bake.Code);
         var files = Directory.GetFiles(At("all")).Select(f => Path.GetFileName(f)!).ToHashSet();
-        foreach (string name in (string[])["crate_height.exr", "crate_normal.tga", "crate_position.png", "crate_bent_normal.png", "crate_id_legend.json", "crate_scales.json", "crate_faults.png"])
+        foreach (string name in (string[])["crate_height.exr", "crate_normal.tga", "crate_position.png", "crate_bent_normal.png", "crate_id_legend.json",
+            "crate_scales.json", "crate_faults.png"])
             Assert.Contains(name, files);
         using var scales = JsonDocument.Parse(File.ReadAllBytes(At("all/crate_scales.json")));
         Assert.Contains(scales.RootElement.EnumerateArray(), s => s.GetProperty("map").GetString() == "curvature" && s.GetProperty("to")[0].GetSingle() == 200);
@@ -107,7 +110,8 @@ public sealed class CliTests : CommandTests
         string bad = text is null ? At(name) : Save(name, text), good = Save("good.obj", Low);
         string[][] commands = name.EndsWith(".png", StringComparison.Ordinal)
             ? [["convert", bad, "--format", "bc1", "--colour", "srgb", "--out", At("out/x.dds")], ["inspect", bad]]
-            : [["bake", "--low", bad, "--high", good, "--out", At("out"), "--size", "64"], ["bake", "--low", good, "--high", bad, "--out", At("out"), "--size", "64"], ["inspect", bad]];
+            : [["bake", "--low", bad, "--high", good, "--out", At("out"), "--size", "64"],
+                ["bake", "--low", good, "--high", bad, "--out", At("out"), "--size", "64"], ["inspect", bad]];
         foreach (string[] command in commands)
         {
             var (code, output, error) = Run(command);

@@ -7,7 +7,8 @@ namespace Crumpet.Cli.Tests;
 /// <summary><c>inspect</c> and <c>mend</c> as a script calls them.</summary>
 public sealed class MendCommandTests : CommandTests
 {
-    private const string Box = "mtllib box.mtl\no yard:lid_low\nv 0 0 0\nv 100 0 0\nv 100 0 100\nv 0 0 100\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nvn 0 -1 0\nusemtl paint\nf 1/1/1 2/2/1 3/3/1 4/4/1\n";
+    private const string Box = "mtllib box.mtl\no yard:lid_low\nv 0 0 0\nv 100 0 0\nv 100 0 100\nv 0 0 100\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nvn 0 -1 "
+        + "0\nusemtl paint\nf 1/1/1 2/2/1 3/3/1 4/4/1\n";
 
     [Fact]
     public void Inspect_tells_facts_findings_and_their_mends()
@@ -18,7 +19,8 @@ public sealed class MendCommandTests : CommandTests
         Assert.Equal(0, code);
         using var json = JsonDocument.Parse(output);
         var box = json.RootElement.GetProperty("objects")[0];
-        Assert.Equal((2, 1, 1, 4), (box.GetProperty("triangles").GetInt32(), box.GetProperty("polygons").GetInt32(), box.GetProperty("shells").GetInt32(), box.GetProperty("borderEdges").GetInt32()));
+        Assert.Equal((2, 1, 1, 4), (box.GetProperty("triangles").GetInt32(), box.GetProperty("polygons").GetInt32(), box.GetProperty("shells").GetInt32(),
+            box.GetProperty("borderEdges").GetInt32()));
         var findings = json.RootElement.GetProperty("findings").EnumerateArray().ToDictionary(f => f.GetProperty("code").GetString()!);
         Assert.True(findings.ContainsKey("unit-suspect") && findings.ContainsKey("texture-missing"));
         Assert.Equal("stripPrefix", findings["name-prefix"].GetProperty("mends")[0].GetProperty("mend").GetProperty("mend").GetString());

@@ -7,7 +7,8 @@ namespace Crumpet.Cli.Tests;
 public sealed class PairsCommandTests : CommandTests
 {
     // Two plates 5 mm apart, side by side, and one far off whose high side is named otherwise.
-    private static string Plates(string side, float height, string odd) => Plate($"a_{side}", 0, height, 0) + Plate($"b_{side}", 1.005f, height, 4) + Plate(odd, 3, height, 8);
+    private static string Plates(string side, float height, string odd) =>
+        Plate($"a_{side}", 0, height, 0) + Plate($"b_{side}", 1.005f, height, 4) + Plate(odd, 3, height, 8);
 
     [Fact]
     public void Parts_fits_contacts_trays_and_suggestions_are_one_json_object()
@@ -37,7 +38,8 @@ public sealed class PairsCommandTests : CommandTests
     [Fact]
     public void A_pattern_of_ones_own_reads_names_and_one_that_cannot_work_is_refused()
     {
-        string low = Save("p.obj", Plate("LOW.a", 0, 0, 0) + Plate("LOW.b", 2, 0, 4)), high = Save("q.obj", Plate("HIGH.a.x", 0, 0, 0) + Plate("HIGH.a.y", 0.1f, 0, 4) + Plate("HIGH.b", 2, 0, 8));
+        string low = Save("p.obj", Plate("LOW.a", 0, 0, 0) + Plate("LOW.b", 2, 0, 4)),
+            high = Save("q.obj", Plate("HIGH.a.x", 0, 0, 0) + Plate("HIGH.a.y", 0.1f, 0, 4) + Plate("HIGH.b", 2, 0, 8));
         string rules = Save("rules.json", """{"names":{"low":["LOW"],"high":["HIGH"]}}""");
         var pair = Run("pairs", "--low", low, "--high", high, "--pattern", "{side}.{part}{.detail?}", "--rules", rules);
         Assert.True(pair.Code == 0, pair.Out);
@@ -51,19 +53,22 @@ public sealed class PairsCommandTests : CommandTests
     public void Cages_are_fitted_written_and_baked_from_and_wrong_ones_are_said()
     {
         string low = Save("a_low.obj", Plate("a_low", 0, 0, 0)), high = Save("a_high.obj", Plate("a_high", 0, 0.05f, 0));
-        Assert.Contains("find no high surface", Run("bake", "--low", low, "--high", high, "--out", At("reach"), "--size", "256", "--maps", "normal").Out, StringComparison.Ordinal);
+        Assert.Contains("find no high surface", Run("bake", "--low", low, "--high", high, "--out", At("reach"), "--size", "256", "--maps", "normal").Out,
+            StringComparison.Ordinal);
         var fit = Run("pairs", "--low", low, "--high", high, "--cage", "fit", "--cage-out", At("a_cage.obj"), "--json");
         using (var json = JsonDocument.Parse(fit.Out))
             Assert.Equal(0.0505, json.RootElement.GetProperty("parts")[0].GetProperty("cage").GetProperty("meanMetres").GetDouble(), 4);
         Assert.Contains("o a_cage", File.ReadAllText(At("a_cage.obj")), StringComparison.Ordinal);
         foreach (string cage in (string[])["fit", At("a_cage.obj")])
         {
-            var bake = Run("bake", "--low", low, "--high", high, "--out", At("cage"), "--size", "32", "--maps", "normal", "--trays", "plan", "--cage", cage, "--json");
+            var bake = Run("bake", "--low", low, "--high", high, "--out", At("cage"), "--size", "32", "--maps", "normal", "--trays", "plan", "--cage", cage,
+                "--json");
             Assert.Equal(0, bake.Code);
             Assert.DoesNotContain("find no high surface", bake.Out, StringComparison.Ordinal);
         }
         string other = Save("other.obj", Plate("a_cage", 0, 0.05f, 0).Replace("f 1/1 2/2 3/3 4/4", "f 1/1 2/2 3/3", StringComparison.Ordinal));
-        Assert.Contains("has a cage of 1 triangles", Run("bake", "--low", low, "--high", high, "--out", At("cage"), "--size", "32", "--maps", "normal", "--cage", other).Out, StringComparison.Ordinal);
+        Assert.Contains("has a cage of 1 triangles",
+            Run("bake", "--low", low, "--high", high, "--out", At("cage"), "--size", "32", "--maps", "normal", "--cage", other).Out, StringComparison.Ordinal);
         Assert.Equal(2, Run("pairs", "--low", low, "--high", high, "--cage-out", At("cage.stl")).Code);
         Assert.Equal(3, Run("bake", "--low", low, "--high", high, "--out", At("cage"), "--cage", At("gone.obj")).Code);
     }
@@ -71,7 +76,8 @@ public sealed class PairsCommandTests : CommandTests
     private static string Plate(string name, float right, float height, int before)
     {
         var i = System.Globalization.CultureInfo.InvariantCulture;
-        string corners = string.Concat(((float X, float Z)[])[(-0.5f, 0.5f), (0.5f, 0.5f), (0.5f, -0.5f), (-0.5f, -0.5f)] is var c ? c.Select(p => string.Create(i, $"v {p.X + right} {height} {p.Z}\nvt {0.1 + 0.08 * (p.X + 0.5) + right / 5} {0.1 + 0.08 * (p.Z + 0.5)}\n")) : []);
+        string corners = string.Concat(((float X, float Z)[])[(-0.5f, 0.5f), (0.5f, 0.5f), (0.5f, -0.5f), (-0.5f, -0.5f)] is var c
+            ? c.Select(p => string.Create(i, $"v {p.X + right} {height} {p.Z}\nvt {0.1 + 0.08 * (p.X + 0.5) + right / 5} {0.1 + 0.08 * (p.Z + 0.5)}\n")) : []);
         return $"o {name}\n{corners}f {1 + before}/{1 + before} {2 + before}/{2 + before} {3 + before}/{3 + before} {4 + before}/{4 + before}\n";
     }
 }

@@ -25,7 +25,8 @@ public sealed partial class ArchitectureTests
     [Fact]
     public void The_core_knows_neither_database_nor_web()
     {
-        var packages = XDocument.Load(Path.Combine(Root, "src/Crumpet.Core/Crumpet.Core.csproj")).Descendants("PackageReference").Select(p => (string)p.Attribute("Include")!);
+        var packages = XDocument.Load(Path.Combine(Root, "src/Crumpet.Core/Crumpet.Core.csproj")).Descendants("PackageReference")
+            .Select(p => (string)p.Attribute("Include")!);
         Assert.All(packages, p => Assert.DoesNotMatch("EntityFramework|AspNetCore|Sqlite", p));
     }
 
@@ -48,7 +49,8 @@ public sealed partial class ArchitectureTests
         // The runner alone measures time, which is part of no key and no file.
         foreach (string file in Directory.EnumerateFiles(Path.Combine(Root, "src/Crumpet.Core"), "*.cs", SearchOption.AllDirectories)
             .Where(f => !f.Contains("/obj/", StringComparison.Ordinal) && !f.EndsWith("Building/JobRunner.cs", StringComparison.Ordinal)))
-            Assert.DoesNotMatch(@"DateTime\.|Stopwatch|new Random|Random\.Shared|Guid\.NewGuid|(?<![A-Za-z])File\.(Read|Write|Open|Create)", File.ReadAllText(file));
+            Assert.DoesNotMatch(@"DateTime\.|Stopwatch|new Random|Random\.Shared|Guid\.NewGuid|(?<![A-Za-z])File\.(Read|Write|Open|Create)",
+                File.ReadAllText(file));
     }
 
     private static IEnumerable<(string Folder, string File, string Uses)> CoreUses()
@@ -65,7 +67,8 @@ public sealed partial class ArchitectureTests
     }
 
     private static string[] References(string project) =>
-        [.. XDocument.Load(Path.Combine(Root, $"src/{project}/{project}.csproj")).Descendants("ProjectReference").Select(r => Path.GetFileNameWithoutExtension((string)r.Attribute("Include")!)).Order()];
+        [.. XDocument.Load(Path.Combine(Root, $"src/{project}/{project}.csproj")).Descendants("ProjectReference")
+            .Select(r => Path.GetFileNameWithoutExtension((string)r.Attribute("Include")!)).Order()];
 
     private static string FindRoot()
     {

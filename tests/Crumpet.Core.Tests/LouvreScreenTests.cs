@@ -29,7 +29,8 @@ public sealed class LouvreScreenTests
                 if (a > b || !edges.TryGetValue((b, a), out int other))
                     continue;
                 // The neighbour runs the other way: its start is this edge's end.
-                bool isHard = Vector3.Distance(mesh.Normals![corner], mesh.Normals[Next(other)]) > 1e-4f || Vector3.Distance(mesh.Normals[Next(corner)], mesh.Normals[other]) > 1e-4f;
+                bool isHard = Vector3.Distance(mesh.Normals![corner], mesh.Normals[Next(other)]) > 1e-4f
+                    || Vector3.Distance(mesh.Normals[Next(corner)], mesh.Normals[other]) > 1e-4f;
                 bool isSeam = mesh.Uvs![corner] != mesh.Uvs[Next(other)] || mesh.Uvs[Next(corner)] != mesh.Uvs[other];
                 Assert.True(!isHard || isSeam, $"{mesh.Name} has a hard edge without a seam");
                 hard += isHard ? 1 : 0;
@@ -99,7 +100,8 @@ public sealed class LouvreScreenTests
         var apart = Baker.Bake(new BakeInput("s", parts, [.. Enumerable.Range(0, parts.Length).Select(i => new BakeTray([i]))]), settings, 2, null, default);
         var together = Baker.Bake(new BakeInput("s", parts, [new BakeTray([.. Enumerable.Range(0, parts.Length)])]), settings, 2, null, default);
         Assert.DoesNotContain(apart.Faults, f => f.Kind != FaultKind.Skew);
-        Assert.Contains(together.Faults, f => f.Kind == FaultKind.Neighbour && f.Part.StartsWith("slat_south", StringComparison.Ordinal) && f.Other.StartsWith("slat_south", StringComparison.Ordinal));
+        Assert.Contains(together.Faults, f => f.Kind == FaultKind.Neighbour && f.Part.StartsWith("slat_south", StringComparison.Ordinal)
+            && f.Other.StartsWith("slat_south", StringComparison.Ordinal));
     }
 
     [Fact]
@@ -107,9 +109,12 @@ public sealed class LouvreScreenTests
     {
         var names = NameReader.Create(Sides.DefaultPattern, new NameRules());
         Mesh[] meshes = [.. Low.Meshes, .. High.Meshes];
-        var objects = meshes.Select(m => new ObjectReport("f", m.Name, names.Read(m.Name)!.Part, names.Read(m.Name)!.Side, m.TriangleCount, m.PolygonCount, m.Positions.Length, [], 1, true, false, [1, 1, 1])).ToArray();
+        var objects = meshes.Select(m => new ObjectReport("f", m.Name, names.Read(m.Name)!.Part, names.Read(m.Name)!.Side, m.TriangleCount, m.PolygonCount,
+            m.Positions.Length, [], 1, true, false, [1, 1, 1])).ToArray();
         var settings = new BakeSettings { Size = 512, Samples = 1, Maps = [BakeMap.Normal] };
-        var report = PairsStation.Run(new PairInput(new MatchInput(objects, names), meshes, TrayMode.Planned, new PairSettings(), settings.OutwardReachMetres, settings.InwardReachMetres) { Threads = 2 }).Report;
+        var report = PairsStation.Run(new PairInput(new MatchInput(objects, names), meshes, TrayMode.Planned, new PairSettings(), settings.OutwardReachMetres,
+            settings.InwardReachMetres)
+        { Threads = 2 }).Report;
         Assert.Equal(46, report.Paired.Count());
         Assert.Equal(3, report.TrayCount);
         Assert.All(report.Contacts.Where(c => c.Touches), c => Assert.NotEqual(report.Parts[c.One].Tray, report.Parts[c.Two].Tray));
@@ -130,7 +135,8 @@ public sealed class LouvreScreenTests
             float least = float.PositiveInfinity;
             for (int i = 0; i < low.Corners.Length; i += 3)
                 for (int j = 0; j < high.Corners.Length; j++)
-                    least = MathF.Min(least, Vector3.Distance(high.PositionAt(j), SurfaceTree.ClosestOnTriangle(high.PositionAt(j), low.PositionAt(i), low.PositionAt(i + 1), low.PositionAt(i + 2))));
+                    least = MathF.Min(least, Vector3.Distance(high.PositionAt(j),
+                        SurfaceTree.ClosestOnTriangle(high.PositionAt(j), low.PositionAt(i), low.PositionAt(i + 1), low.PositionAt(i + 2))));
             return least;
         }
     }

@@ -25,13 +25,21 @@ internal static class Shapes
     /// <summary>A flat square of side 1 in y = 0, cut into <c>2 · across²</c> triangles that look up.</summary>
     public static Mesh Grid(string name, int across)
     {
-        var positions = Enumerable.Range(0, (across + 1) * (across + 1)).Select(i => new Vector3(i % (across + 1) / (float)across - 0.5f, 0, 0.5f - i / (across + 1) / (float)across)).ToArray();
+        var positions = Enumerable.Range(0, (across + 1) * (across + 1))
+            .Select(i => new Vector3(i % (across + 1) / (float)across - 0.5f, 0, 0.5f - i / (across + 1) / (float)across)).ToArray();
         var corners = Enumerable.Range(0, across * across).SelectMany(i =>
         {
             int a = i / across * (across + 1) + i % across, b = a + 1, c = b + across + 1, d = a + across + 1;
             return new[] { a, b, c, a, c, d };
         }).ToArray();
-        return new Mesh { Name = name, Positions = positions, Corners = corners, Normals = [.. Enumerable.Repeat(Vector3.UnitY, corners.Length)], TriangleMaterials = new int[corners.Length / 3] };
+        return new Mesh
+        {
+            Name = name,
+            Positions = positions,
+            Corners = corners,
+            Normals = [.. Enumerable.Repeat(Vector3.UnitY, corners.Length)],
+            TriangleMaterials = new int[corners.Length / 3]
+        };
     }
 
     /// <summary>A cube of side 1 around the origin with flat normals, all sides over the whole tile.</summary>
@@ -41,7 +49,15 @@ internal static class Shapes
         int[] quads = [4, 5, 7, 6, 1, 0, 2, 3, 5, 1, 3, 7, 0, 4, 6, 2, 6, 7, 3, 2, 0, 1, 5, 4];
         int[] corners = [.. Enumerable.Range(0, 6).SelectMany(q => new[] { 0, 1, 2, 0, 2, 3 }.Select(c => quads[4 * q + c]))];
         Vector2[] tile = [new(0, 0), new(1, 0), new(1, 1), new(0, 0), new(1, 1), new(0, 1)];
-        return WithFlatNormals(new Mesh { Name = name, Positions = positions, Corners = corners, UvSets = [Enumerable.Range(0, 36).Select(c => tile[c % 6]).ToArray()], TriangleMaterials = new int[12] });
+        return WithFlatNormals(
+            new Mesh
+            {
+                Name = name,
+                Positions = positions,
+                Corners = corners,
+                UvSets = [Enumerable.Range(0, 36).Select(c => tile[c % 6]).ToArray()],
+                TriangleMaterials = new int[12]
+            });
     }
 
     /// <summary>A sphere of radius 1 with exact normals and UVs by longitude and latitude.</summary>
@@ -83,7 +99,8 @@ internal static class Shapes
             uvs.Add(new Vector2(i / (float)around, 1 - j / (float)down));
         }
 
-        float Area(int t) => Vector3.Cross(positions[corners[3 * t + 1]] - positions[corners[3 * t]], positions[corners[3 * t + 2]] - positions[corners[3 * t]]).Length();
+        float Area(int t) => Vector3.Cross(positions[corners[3 * t + 1]] - positions[corners[3 * t]], positions[corners[3 * t + 2]] - positions[corners[3 * t]])
+            .Length();
     }
 
     /// <summary>The same triangles, each with its own normal at all corners.</summary>

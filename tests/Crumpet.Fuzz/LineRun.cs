@@ -23,7 +23,9 @@ internal static class LineRun
             using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(LongestSeconds));
             string end;
             var last = new Last();
-            using var told = patience.Token.Register(() => Console.WriteLine($"Odd asset {number} is still at {last.Seen}: {JsonSerializer.Serialize(OddAsset.Of(number).Plan.Layout, BuildJson.Options)}"));
+            using var told = patience.Token.Register(
+                () => Console.WriteLine(
+                $"Odd asset {number} is still at {last.Seen}: {JsonSerializer.Serialize(OddAsset.Of(number).Plan.Layout, BuildJson.Options)}"));
             try
             {
                 var (station, isBlocked) = OddAssetRun.Take(seed, patience.Token, last);
@@ -48,7 +50,8 @@ internal static class LineRun
             }
             ends[end] = ends.GetValueOrDefault(end) + 1;
         }
-        Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"line: {seed - first} assets in {seconds:0} s, slowest {slowest:0.0} s; {string.Join(", ", ends.Select(e => $"{e.Value} {e.Key}"))}"));
+        Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
+            $"line: {seed - first} assets in {seconds:0} s, slowest {slowest:0.0} s; {string.Join(", ", ends.Select(e => $"{e.Value} {e.Key}"))}"));
         return wrong == 0 ? 0 : 1;
     }
 

@@ -8,10 +8,12 @@ internal sealed class Mutator(ulong seed, IReadOnlyList<byte[]> seeds)
 {
     private const int Largest = 1 << 17;
     private const int MostKept = 400;
-    private static readonly long[] Numbers = [0, 1, -1, 127, 128, 255, 256, 32767, 32768, 65535, 65536, int.MaxValue, int.MinValue, uint.MaxValue, 3_000_000_000, 100_000, 0x7f800000, 0x7fc00000];
+    private static readonly long[] Numbers = [0, 1, -1, 127, 128, 255, 256, 32767, 32768, 65535, 65536, int.MaxValue, int.MinValue, uint.MaxValue,
+        3_000_000_000, 100_000, 0x7f800000, 0x7fc00000];
 
     private static readonly byte[][] Words =
-        [.. new[] { "nan", "inf", "-1", "0", "1e39", "1e-50", "99999999999", "2147483648", "-2147483648", "/", "//", "\\", "\n", "\r", "\0", "f 1 2 3\n", "v 0 0 0\n", "{", "}", "[", "]", "\"", ",", "null", "1e308", "-0", "#", " ", "../../x", "\u00fc" }.Select(Encoding.UTF8.GetBytes)];
+        [.. new[] { "nan", "inf", "-1", "0", "1e39", "1e-50", "99999999999", "2147483648", "-2147483648", "/", "//", "\\", "\n", "\r", "\0", "f 1 2 3\n",
+            "v 0 0 0\n", "{", "}", "[", "]", "\"", ",", "null", "1e308", "-0", "#", " ", "../../x", "\u00fc" }.Select(Encoding.UTF8.GetBytes)];
 
     private readonly List<byte[]> pool = [.. seeds];
     private ulong state = seed * 0x9e3779b97f4a7c15 + 1;

@@ -17,7 +17,8 @@ if (args.Length < 2 || !(args[0] == "all" || Readers.All.ContainsKey(args[0])))
 }
 double seconds = double.Parse(args[1], CultureInfo.InvariantCulture);
 ulong seed = args.Length > 2 ? ulong.Parse(args[2], CultureInfo.InvariantCulture) : 1;
-(string Name, double Seconds)[] chosen = args[0] == "all" ? [.. Readers.Families.SelectMany(f => f.Select(name => (name, seconds / f.Count)))] : [(args[0], seconds)];
+(string Name, double Seconds)[] chosen = args[0] == "all" ? [.. Readers.Families.SelectMany(f => f.Select(name => (name, seconds / f.Count)))]
+    : [(args[0], seconds)];
 // Each is tried, so that all that is wrong is seen at once.
 bool[] hold = [.. chosen.Select(c => Holds(c.Name, Readers.All[c.Name], c.Seconds, seed))];
 return hold.All(h => h) ? 0 : 1;
@@ -61,7 +62,8 @@ static bool Holds(string name, FuzzedReader reader, double seconds, ulong seed)
         Console.WriteLine($"{name}: input {inputs} ({kept}): {wrong}");
         return false;
     }
-    Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"{name}: {inputs} inputs in {seconds:0} s, {read} of them readable, slowest {slowest:0.00} s, most allocated {mostBytes >> 20} MiB"));
+    Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
+        $"{name}: {inputs} inputs in {seconds:0} s, {read} of them readable, slowest {slowest:0.00} s, most allocated {mostBytes >> 20} MiB"));
     return true;
 }
 

@@ -25,24 +25,37 @@ internal static class Readers
     private static readonly byte[][] KitDocuments =
     [
         Encoding.UTF8.GetBytes("{\"version\":3,\"name\":\"K\",\"assets\":[\"a\"],\"rules\":{\"mends\":[{\"mend\":\"units\",\"factor\":0.01}],\"names\":{\"low\":[\"low\"],\"high\":[\"high\"]}},\"settings\":{\"target\":{\"largestTexture\":4096},\"recipe\":{\"name\":\"r\",\"outputs\":[]}}}"),
-        Encoding.UTF8.GetBytes("{\"version\":1,\"name\":\"K\",\"assets\":[{\"name\":\"a\",\"folder\":\"f\",\"sources\":[\"a.obj\"],\"plan\":{\"green\":\"down\"}}]}"),
+        Encoding.UTF8.GetBytes(
+            "{\"version\":1,\"name\":\"K\",\"assets\":[{\"name\":\"a\",\"folder\":\"f\",\"sources\":[\"a.obj\"],\"plan\":{\"green\":\"down\"}}]}"),
     ];
 
     public static IReadOnlyDictionary<string, FuzzedReader> All { get; } = new Dictionary<string, FuzzedReader>
     {
-        ["obj"] = new(() => [Written(s => ObjWriter.Write(Box, s, "box.mtl")), Encoding.UTF8.GetBytes("o a\nv 0 0 0 1 0.5 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\ns 1\ng b\nf -4 -3 -2 \\\n-1\nusemtl x\nf 1//1 2 3\n"), Encoding.Unicode.GetPreamble().Concat(Encoding.Unicode.GetBytes("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")).ToArray()],
+        ["obj"] = new(() => [Written(s => ObjWriter.Write(Box, s, "box.mtl")), Encoding.UTF8.GetBytes(
+            "o a\nv 0 0 0 1 0.5 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\ns 1\ng b\nf -4 -3 -2 \\\n-1\nusemtl x\nf 1//1 2 3\n"), Encoding.Unicode.GetPreamble()
+            .Concat(Encoding.Unicode.GetBytes("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")).ToArray()],
             b => MeshFiles.Read("x.obj", new MemoryStream(b), _ => null)),
-        ["mtl"] = new(() => [Encoding.UTF8.GetBytes("newmtl red\nKd 1 0 0\nd 0.5\nPr 0.2\nPm 1\nmap_Kd -s 1 1 1 -o 0 0 0 a b.png\nbump -bm 0.5 h.png\n")], b => MtlReader.Read(new MemoryStream(b), "x.mtl")),
-        ["glb"] = new(() => [Written(s => GlbWriter.Write(new GlbDocument([.. Box.Meshes.Select(m => new GlbMesh(m))], [.. Box.Materials.Select(m => new GlbMaterial(m))], []), s))], b => MeshFiles.Read("x.glb", new MemoryStream(b), _ => null)),
+        ["mtl"] = new(() => [Encoding.UTF8.GetBytes("newmtl red\nKd 1 0 0\nd 0.5\nPr 0.2\nPm 1\nmap_Kd -s 1 1 1 -o 0 0 0 a b.png\nbump -bm 0.5 h.png\n")],
+            b => MtlReader.Read(new MemoryStream(b), "x.mtl")),
+        ["glb"] = new(() => [Written(
+            s => GlbWriter.Write(new GlbDocument([.. Box.Meshes.Select(m => new GlbMesh(m))], [.. Box.Materials.Select(m => new GlbMaterial(m))], []), s))],
+            b => MeshFiles.Read("x.glb", new MemoryStream(b), _ => null)),
         ["gltf"] = new(GltfSeeds, b => MeshFiles.Read("x.gltf", new MemoryStream(b), _ => new byte[256])),
-        ["ply"] = new(() => [.. Enum.GetValues<PlyFormat>().Select(f => Written(s => PlyWriter.Write(Box, s, f))), Encoding.ASCII.GetBytes("ply\nformat ascii 1.0\nelement vertex 4\nproperty double x\nproperty float y\nproperty short z\nproperty uchar red\nproperty uchar green\nproperty uchar blue\nelement face 1\nproperty list uchar uint vertex_index\nelement tristrips 1\nproperty list int int vertex_indices\nend_header\n0 0 0 1 2 3\n1 0 0 1 2 3\n1 1 0 1 2 3\n0 1 0 1 2 3\n4 0 1 2 3\n5 0 1 2 -1 3\n")],
+        ["ply"] = new(() => [.. Enum.GetValues<PlyFormat>().Select(f => Written(s => PlyWriter.Write(Box, s, f))), Encoding.ASCII.GetBytes(
+            "ply\nformat ascii 1.0\nelement vertex 4\nproperty double x\nproperty float y\nproperty short z\nproperty uchar red\nproperty uchar "
+            + "green\nproperty uchar blue\nelement face 1\nproperty list uchar uint vertex_index\nelement tristrips 1\nproperty list int int "
+            + "vertex_indices\nend_header\n0 0 0 1 2 3\n1 0 0 1 2 3\n1 1 0 1 2 3\n0 1 0 1 2 3\n4 0 1 2 3\n5 0 1 2 -1 3\n")],
             b => MeshFiles.Read("x.ply", new MemoryStream(b), _ => null)),
-        ["stl"] = new(() => [Written(s => StlWriter.Write(Box, s)), Written(s => StlWriter.Write(Box, s, asText: true))], b => MeshFiles.Read("x.stl", new MemoryStream(b), _ => null)),
+        ["stl"] = new(() => [Written(s => StlWriter.Write(Box, s)), Written(s => StlWriter.Write(Box, s, asText: true))],
+            b => MeshFiles.Read("x.stl", new MemoryStream(b), _ => null)),
         ["tga"] = new(TgaSeeds, b => ImageFile.Read(b, "x.tga")),
-        ["hdr"] = new(() => [Encoding.Latin1.GetBytes("#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y 2 +X 8\n").Concat(HdrRow).ToArray()], b => ImageFile.Read(b, "x.hdr")),
+        ["hdr"] = new(() => [Encoding.Latin1.GetBytes("#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y 2 +X 8\n").Concat(HdrRow).ToArray()],
+            b => ImageFile.Read(b, "x.hdr")),
         ["exr"] = new(ExrSeeds, b => ImageFile.Read(b, "x.exr")),
         ["vips"] = new(PictureSeeds, b => ImageFile.Read(b, "x.png")),
-        ["dds"] = new(() => [.. TextureFormat.Table.All.Select(f => DdsFile.Write(new Texture(8, 4, f, f.DxgiSrgb is not null, [.. new[] { (8, 4), (4, 2), (2, 1), (1, 1) }.Select(l => new byte[f.LevelBytes(l.Item1, l.Item2)])])))], ReadDds),
+        ["dds"] = new(() => [.. TextureFormat.Table.All.Select(
+            f => DdsFile.Write(new Texture(8, 4, f, f.DxgiSrgb is not null,
+            [.. new[] { (8, 4), (4, 2), (2, 1), (1, 1) }.Select(l => new byte[f.LevelBytes(l.Item1, l.Item2)])])))], ReadDds),
         ["kit"] = new(() => [.. KitDocuments, AssetDocument], ReadKit),
         ["zip"] = new(ZipSeeds, b => ZipContents.Read(new MemoryStream(b), "x.zip", (_, content) => content.CopyTo(Stream.Null), _ => { })),
     };
@@ -65,7 +78,8 @@ internal static class Readers
     }
 
     /// <summary>Readers that are alike enough to share their time.</summary>
-    public static IReadOnlyList<IReadOnlyList<string>> Families { get; } = [["obj", "mtl"], ["gltf", "glb"], ["ply"], ["stl"], ["tga", "hdr", "dds"], ["exr", "vips"], ["zip", "kit"]];
+    public static IReadOnlyList<IReadOnlyList<string>> Families { get; } = [["obj", "mtl"], ["gltf", "glb"], ["ply"], ["stl"], ["tga", "hdr", "dds"],
+        ["exr", "vips"], ["zip", "kit"]];
 
     private static byte[] Written(Action<Stream> write)
     {
@@ -84,11 +98,13 @@ internal static class Readers
             Name = "box_low",
             Positions = positions,
             Corners = corners,
-            UvSets = [[.. corners.Select(c => new Vector2(positions[c].X, positions[c].Y))], [.. corners.Select(c => new Vector2(positions[c].Z, positions[c].Y))]],
+            UvSets = [[.. corners.Select(c => new Vector2(positions[c].X, positions[c].Y))],
+                [.. corners.Select(c => new Vector2(positions[c].Z, positions[c].Y))]],
             Colours = [.. corners.Select(c => new Vector4(positions[c], 1))],
             TriangleMaterials = [.. Enumerable.Range(0, 12).Select(t => t % 2)],
         };
-        return new Scene("box", [MeshRepair.SmoothByAngle(mesh, 30), mesh with { Name = "placed_high", Placement = Matrix4x4.CreateScale(-1, 2, 1) }], [Material.Plain, Material.Plain with { Name = "paint" }], []);
+        return new Scene("box", [MeshRepair.SmoothByAngle(mesh, 30), mesh with { Name = "placed_high", Placement = Matrix4x4.CreateScale(-1, 2, 1) }],
+            [Material.Plain, Material.Plain with { Name = "paint" }], []);
     }
 
     private static IReadOnlyList<byte[]> GltfSeeds()
@@ -107,7 +123,9 @@ internal static class Readers
     private static IReadOnlyList<byte[]> TgaSeeds() =>
         [.. new (byte Kind, byte Bits)[] { (2, 24), (2, 32), (2, 16), (3, 8), (1, 8), (10, 24), (10, 32), (11, 8), (9, 8) }.Select(k =>
         {
-            var bytes = new List<byte>(new byte[18]) { [1] = (byte)(k.Kind is 1 or 9 ? 1 : 0), [2] = k.Kind, [5] = (byte)(k.Kind is 1 or 9 ? 4 : 0), [7] = (byte)(k.Kind is 1 or 9 ? 24 : 0), [12] = 4, [14] = 3, [16] = k.Bits, [17] = (byte)(k.Bits == 32 ? 8 : 0) };
+            var bytes = new List<byte>(
+                new byte[18]) { [1] = (byte)(k.Kind is 1 or 9 ? 1 : 0), [2] = k.Kind, [5] = (byte)(k.Kind is 1 or 9 ? 4 : 0),
+                [7] = (byte)(k.Kind is 1 or 9 ? 24 : 0), [12] = 4, [14] = 3, [16] = k.Bits, [17] = (byte)(k.Bits == 32 ? 8 : 0) };
             bytes.AddRange(Enumerable.Range(0, k.Kind is 1 or 9 ? 12 : 0).Select(i => (byte)(i * 20)));
             if (k.Kind > 8)
                 bytes.AddRange(TgaRuns);
@@ -122,7 +140,8 @@ internal static class Readers
         for (; !Directory.Exists(Path.Combine(folder, "tests", "Crumpet.Core.Tests", "Fixtures")); folder = Path.GetDirectoryName(folder)!)
         {
         }
-        return [.. Directory.GetFiles(Path.Combine(folder, "tests", "Crumpet.Core.Tests", "Fixtures"), "*.exr").Order(StringComparer.Ordinal).Select(File.ReadAllBytes)];
+        return [.. Directory.GetFiles(Path.Combine(folder, "tests", "Crumpet.Core.Tests", "Fixtures"), "*.exr").Order(StringComparer.Ordinal)
+            .Select(File.ReadAllBytes)];
     }
 
     private static IReadOnlyList<byte[]> PictureSeeds()
@@ -130,7 +149,8 @@ internal static class Readers
         var picture = new Bitmap8(24, 16, 3, [.. Enumerable.Range(0, 24 * 16 * 3).Select(i => (byte)(i * 7))]);
         using var image = NetVips.Image.NewFromMemory(picture.Pixels, 24, 16, 3, NetVips.Enums.BandFormat.Uchar);
         using var colour = image.Copy(interpretation: NetVips.Enums.Interpretation.Srgb);
-        return [ImageFile.WritePng(picture), colour.JpegsaveBuffer(), colour.TiffsaveBuffer(), colour.WebpsaveBuffer(), ImageFile.WriteTiff(new Bitmap32(8, 8, 3))];
+        return [ImageFile.WritePng(picture), colour.JpegsaveBuffer(), colour.TiffsaveBuffer(), colour.WebpsaveBuffer(),
+            ImageFile.WriteTiff(new Bitmap32(8, 8, 3))];
     }
 
     private static IReadOnlyList<byte[]> ZipSeeds() => [Written(s =>

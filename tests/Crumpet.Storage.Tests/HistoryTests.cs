@@ -137,19 +137,27 @@ public sealed class HistoryTests : IDisposable
         using (var db = new CrumpetDb(Database.Options(folder)))
         {
             db.GetService<IMigrator>().Migrate("RunStarts");
-            db.Database.ExecuteSqlRaw("INSERT INTO Kits (Name) VALUES ('old'); INSERT INTO Runs (AssetId, UpTo, State, Station, Message, QueuedAt) SELECT 1, 7, 2, 3, '', '2026-01-01' WHERE 0;");
+            db.Database.ExecuteSqlRaw(
+                "INSERT INTO Kits (Name) VALUES ('old'); INSERT INTO Runs (AssetId, UpTo, State, Station, Message, QueuedAt) SELECT 1, 7, 2, 3, '', "
+                + "'2026-01-01' WHERE 0;");
             db.Database.ExecuteSql($"INSERT INTO Assets (KitId, Name, PlanJson) VALUES (1, 'gauge', {Plan("{part}_{side}", 9)})");
-            db.Database.ExecuteSqlRaw("INSERT INTO Sources (AssetId, Name, Sha256, Bytes, ForcedSide, Version, IsCurrent, AddedAt) VALUES (1, 'low.obj', 'x', 3, 2, 1, 1, '2026-01-01')");
-            db.Database.ExecuteSqlRaw("INSERT INTO Marks (AssetId, Station, Key, FinishedAt, Seconds) VALUES (1, 3, 'k', '2026-01-01', 1), (1, 7, 'k', '2026-01-01', 1)");
-            db.Database.ExecuteSqlRaw("INSERT INTO Findings (AssetId, Station, [Order], Severity, Code, Place, Sentence, Count) VALUES (1, 0, 0, 1, 'c', 'p', 's', 1)");
+            db.Database.ExecuteSqlRaw(
+                "INSERT INTO Sources (AssetId, Name, Sha256, Bytes, ForcedSide, Version, IsCurrent, AddedAt) VALUES (1, 'low.obj', 'x', 3, 2, 1, 1, "
+                + "'2026-01-01')");
+            db.Database.ExecuteSqlRaw(
+                "INSERT INTO Marks (AssetId, Station, Key, FinishedAt, Seconds) VALUES (1, 3, 'k', '2026-01-01', 1), (1, 7, 'k', '2026-01-01', 1)");
+            db.Database.ExecuteSqlRaw(
+                "INSERT INTO Findings (AssetId, Station, [Order], Severity, Code, Place, Sentence, Count) VALUES (1, 0, 0, 1, 'c', 'p', 's', 1)");
             db.Database.ExecuteSqlRaw("INSERT INTO Runs (AssetId, UpTo, State, Station, Message, QueuedAt, Starts) VALUES (1, 7, 3, 1, '', '2026-01-01', 0)");
             Add(1, Plan("a_{part}_{side}", 1), Plan("{part}_{side}", 1), false);
             // What it began with is not what the one before it ended with.
             Add(2, Plan("torn_{part}_{side}", 3), Plan("{part}_{side}", 9), false);
             Add(3, Plan("{part}_{side}", 9), Plan("{part}_{side}", 27), true);
 
-            void Add(int number, string before, string after, bool isUndone) => db.Database.ExecuteSql(
-                $"INSERT INTO Decisions (AssetId, Number, At, Sentence, BeforeJson, AfterJson, IsUndone) VALUES (1, {number}, '2026-01-01', {$"decision {number}"}, {State(before)}, {State(after)}, {isUndone})");
+            void Add(int number, string before, string after, bool isUndone) => db.Database.ExecuteSql($"""
+                INSERT INTO Decisions (AssetId, Number, At, Sentence, BeforeJson, AfterJson, IsUndone)
+                VALUES (1, {number}, '2026-01-01', {$"decision {number}"}, {State(before)}, {State(after)}, {isUndone})
+                """);
         }
         Assert.False(Database.Prepare(folder));
         using var now = new CrumpetDb(Database.Options(folder));
@@ -157,7 +165,8 @@ public sealed class HistoryTests : IDisposable
         Assert.Equal(["decision 1", "decision 2", "decision 3"], asset.Decisions.OrderBy(d => d.Number).Select(d => d.Sentence));
         Assert.Equal([Station.Bake, Station.Deliver], asset.Marks.Select(m => m.Station).Order(Station.Table));
         Assert.Equal((Station.Intake, Severity.Warn), (asset.Findings[0].Station, asset.Findings[0].Severity));
-        Assert.Equal((Station.Deliver, RunState.Blocked, Station.Pairs), now.Runs.Select(r => new { r.UpTo, r.State, r.Station }).AsEnumerable().Select(r => (r.UpTo, r.State, r.Station)).Single());
+        Assert.Equal((Station.Deliver, RunState.Blocked, Station.Pairs), now.Runs.Select(r => new { r.UpTo, r.State, r.Station }).AsEnumerable()
+            .Select(r => (r.UpTo, r.State, r.Station)).Single());
         Assert.Equal(Side.High, asset.Sources[0].ForcedSide);
         Assert.True(asset.GoTo(3));
         Assert.Equal(27, asset.Plan().Bake.OcclusionRays);
@@ -168,9 +177,12 @@ public sealed class HistoryTests : IDisposable
         Assert.True(asset.GoTo(2));
         Assert.Equal(9, asset.Plan().Bake.OcclusionRays);
 
-        static string Plan(string pattern, int rays) => System.Text.Json.JsonSerializer.Serialize(new AssetPlan { NamePattern = pattern, Bake = new() { OcclusionRays = rays } }, BuildJson.Options);
+        static string Plan(string pattern, int rays) =>
+            System.Text.Json.JsonSerializer.Serialize(new AssetPlan { NamePattern = pattern, Bake = new() { OcclusionRays = rays } }, BuildJson.Options);
 
-        static string State(string plan) => System.Text.Json.JsonSerializer.Serialize(new { name = "gauge", planJson = plan, sources = new[] { new { name = "low.obj", version = 1, forcedSide = "high" } } });
+        static string State(string plan) =>
+            System.Text.Json.JsonSerializer.Serialize(
+            new { name = "gauge", planJson = plan, sources = new[] { new { name = "low.obj", version = 1, forcedSide = "high" } } });
     }
 
     [Fact]
@@ -179,7 +191,8 @@ public sealed class HistoryTests : IDisposable
         var asset = NewAsset();
         for (int i = 0; i < 60; i++)
         {
-            var stroke = new Crumpet.Core.Pairs.BrushStroke(Crumpet.Core.Pairs.BrushKind.Cage, "p", [.. Enumerable.Range(0, 600).Select(n => n + i * 0.5f)], 0.1f, 0.01f);
+            var stroke = new Crumpet.Core.Pairs.BrushStroke(Crumpet.Core.Pairs.BrushKind.Cage, "p", [.. Enumerable.Range(0, 600).Select(n => n + i * 0.5f)],
+                0.1f, 0.01f);
             Decide(asset, a => a.SetPlan(a.Plan() with { Pairs = a.Plan().Pairs with { Strokes = [.. a.Plan().Pairs.Strokes, stroke] } }), $"{i}");
         }
         Assert.InRange(asset.Decisions.Sum(d => (long)d.ChangeJson.Length), 1, 2L * asset.PlanJson.Length);

@@ -42,7 +42,8 @@ public sealed class StorageTests : IDisposable
     {
         var store = new FileStore(folder);
         string hash = store.Put("abc"u8.ToArray()), key = new('a', 64);
-        var result = new JobResult(key, "Bake", JsonSerializer.SerializeToElement(new { rays = 3 }), [new StoredFile("a.png", hash, 3)], [new Finding(Severity.Warn, "c", "p", "s", 2)]);
+        var result = new JobResult(key, "Bake", JsonSerializer.SerializeToElement(new { rays = 3 }), [new StoredFile("a.png", hash, 3)],
+            [new Finding(Severity.Warn, "c", "p", "s", 2)]);
         store.Save(result);
         Assert.Equal(JsonSerializer.Serialize(result, BuildJson.Options), JsonSerializer.Serialize(new FileStore(folder).Find(key), BuildJson.Options));
         string file = Directory.GetFiles(folder, key + ".json", SearchOption.AllDirectories)[0];

@@ -9,7 +9,17 @@ namespace Crumpet.Storage.Tests;
 /// <summary>The store proves what it keeps, makes again what is not as it was put, and keeps to its room.</summary>
 public sealed class StoreProofTests : IDisposable
 {
-    private static readonly AssetPlan Plan = new() { Bake = new BakeSettings { Size = 64, Samples = 1, OcclusionRays = 2, OutwardReachMetres = 0.1f, InwardReachMetres = 0.1f } };
+    private static readonly AssetPlan Plan = new()
+    {
+        Bake = new BakeSettings
+        {
+            Size = 64,
+            Samples = 1,
+            OcclusionRays = 2,
+            OutwardReachMetres = 0.1f,
+            InwardReachMetres = 0.1f
+        }
+    };
 
     private readonly string folder = Directory.CreateTempSubdirectory("crumpet").FullName;
     private readonly FileStore store;
@@ -24,7 +34,8 @@ public sealed class StoreProofTests : IDisposable
         foreach (string side in (string[])["low", "high"])
         {
             byte[] mesh = System.Text.Encoding.ASCII.GetBytes(
-                $"o crate_{side}\nv -0.5 0 0.5\nv 0.5 0 0.5\nv 0.5 0 -0.5\nv -0.5 0 -0.5\nvt 0.1 0.1\nvt 0.9 0.1\nvt 0.9 0.9\nvt 0.1 0.9\nvn 0 1 0\nf 1/1/1 2/2/1 3/3/1 4/4/1\n");
+                $"o crate_{side}\nv -0.5 0 0.5\nv 0.5 0 0.5\nv 0.5 0 -0.5\nv -0.5 0 -0.5\nvt 0.1 0.1\nvt 0.9 0.1\nvt 0.9 0.9\nvt 0.1 0.9\nvn 0 1 0\nf 1/1/1 "
+                    + $"2/2/1 3/3/1 4/4/1\n");
             asset.AddSource($"{side}.obj", store.Put(mesh), mesh.Length, DateTime.UtcNow);
         }
         db.Kits.Add(new Kit { Name = "Crates", Assets = [asset] });
@@ -59,7 +70,8 @@ public sealed class StoreProofTests : IDisposable
         Assert.Empty(report.Lost);
         Assert.Equal(blobs.Order(), store.Blobs().Order());
         Assert.All(store.Blobs(), b => Assert.True(store.IsWhole(b)));
-        Assert.Equal((0, 0, 0), StoreCheck.Run(folder, null, TestContext.Current.CancellationToken) is var again ? (again.Damaged, again.Missing, again.Mended) : default);
+        Assert.Equal((0, 0, 0), StoreCheck.Run(folder, null, TestContext.Current.CancellationToken) is var again ? (again.Damaged, again.Missing, again.Mended)
+            : default);
     }
 
     [Fact]
@@ -126,7 +138,8 @@ public sealed class StoreProofTests : IDisposable
         using var db = new CrumpetDb(Database.Options(folder));
         var asset = db.Assets.Include(a => a.Kit).Include(a => a.Sources).Include(a => a.Deliveries).Single();
         var file = asset.Build(store).Run(Station.Deliver, true, 2, null, TestContext.Current.CancellationToken).Result.Files[0];
-        asset.Deliveries.Add(new Delivery { Number = 1, Key = "", FileName = file.Name, Sha256 = file.Sha256, Bytes = file.Bytes, CreatedAt = DateTime.UtcNow });
+        asset.Deliveries.Add(
+            new Delivery { Number = 1, Key = "", FileName = file.Name, Sha256 = file.Sha256, Bytes = file.Bytes, CreatedAt = DateTime.UtcNow });
         db.SaveChanges();
         return file.Sha256;
     }

@@ -56,12 +56,14 @@ public sealed class AddedTests : WebAppTests
         Does = "Textures are weighed.",
         Kinds = [Weigh],
         After = [Station.Convert],
-        Expand = graph => graph.Add(Scales!, Weigh, "", new WeighSettings(8), graph.SheetNodes.SelectMany(s => s.Textures).Select((t, i) => ($"texture/{i}", t["texture"]))) is not null,
+        Expand = graph => graph.Add(Scales!, Weigh, "", new WeighSettings(8),
+            graph.SheetNodes.SelectMany(s => s.Textures).Select((t, i) => ($"texture/{i}", t["texture"]))) is not null,
         Assemble = r =>
         {
             var node = r.Graph.Nodes.Single(n => n.Kind == Weigh);
             long bits = node.Report<WeighReport>()!.Bits;
-            return new StationContent(node.Report<WeighReport>()!, [StationResults.Named(node, "note", "weight.txt")], [new Finding(Severity.Note, "weighed", "textures", $"All textures weigh {bits} bits.")]);
+            return new StationContent(node.Report<WeighReport>()!, [StationResults.Named(node, "note", "weight.txt")],
+                [new Finding(Severity.Note, "weighed", "textures", $"All textures weigh {bits} bits.")]);
         },
         Report = typeof(WeighReport),
     };
@@ -111,7 +113,9 @@ public sealed class AddedTests : WebAppTests
         string bake = await client.GetStringAsync($"{asset}/bake");
         Assert.Contains("value=\"skyward\"", bake, StringComparison.Ordinal);
         Assert.Contains("data-station=\"scales\"", bake, StringComparison.Ordinal);
-        using (var form = new FormUrlEncodedContent([.. SmallBake.Where(f => f.Key != "maps"), new("maps", "normal"), new("maps", "skyward"), new("files[skyward]", "Png16"), new("__RequestVerificationToken", TokenOf(bake))]))
+        using (var form = new FormUrlEncodedContent(
+            [.. SmallBake.Where(f => f.Key != "maps"), new("maps", "normal"), new("maps", "skyward"), new("files[skyward]", "Png16"),
+            new("__RequestVerificationToken", TokenOf(bake))]))
             Assert.True((await client.PostAsync($"{asset}/bake?handler=Bake", form)).IsSuccessStatusCode);
         await UntilAsync(client, $"{asset}/bake", "crate_skyward.png");
         // A level plane looks straight up.
@@ -146,7 +150,8 @@ public sealed class AddedTests : WebAppTests
         Command("bake", "--low", low, "--high", high, "--maps", "normal,skyward", "--size", "64", "--out", Path.Combine(DataFolder, "maps"));
         string skyward = Assert.Single(Directory.GetFiles(Path.Combine(DataFolder, "maps"), "*_skyward.png"));
         Command("convert", skyward, "--format", "bc3", "--colour", "linear", "--out", Path.Combine(DataFolder, "skyward.dds"));
-        Assert.Contains("BC3", Command("decode", Path.Combine(DataFolder, "skyward.dds"), "--out", Path.Combine(DataFolder, "back.png")), StringComparison.Ordinal);
+        Assert.Contains("BC3", Command("decode", Path.Combine(DataFolder, "skyward.dds"), "--out", Path.Combine(DataFolder, "back.png")),
+            StringComparison.Ordinal);
         string kit = Path.Combine(DataFolder, "kit");
         Directory.CreateDirectory(Path.Combine(kit, "assets", "crate"));
         File.Copy(low, Path.Combine(kit, "assets/crate/crate_low.obj"));

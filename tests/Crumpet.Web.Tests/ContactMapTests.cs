@@ -13,7 +13,9 @@ public sealed class ContactMapTests
     {
         var random = new Random(2);
         PartRow[] rows = [new("lone", [0], [], -1), .. Enumerable.Range(0, 50).Select(i => new PartRow($"p{i}", [1], [2], i % 4))];
-        Contact[] contacts = [.. Enumerable.Range(0, 80).Select(_ => new Contact(1 + random.Next(50), 1 + random.Next(50), random.Next(2) * 0.01f, 0.003f, [0, 0, 0], [0, 0, 0.003f])).Where(c => c.One != c.Two)];
+        Contact[] contacts = [.. Enumerable.Range(0, 80)
+            .Select(_ => new Contact(1 + random.Next(50), 1 + random.Next(50), random.Next(2) * 0.01f, 0.003f, [0, 0, 0], [0, 0, 0.003f]))
+            .Where(c => c.One != c.Two)];
         var map = ContactMap.Of(new PairReport(rows, 4) { Contacts = contacts });
         Assert.Equal(50, map.Stops.Count);
         Assert.All(map.Stops, s => Assert.InRange(s.X, 0, map.Width));

@@ -53,7 +53,12 @@ public sealed class HostingTests : WebAppTests
 
         async Task<HttpStatusCode> MakeAsync(string host, string? origin)
         {
-            using var request = new HttpRequestMessage(HttpMethod.Post, "/kits?handler=Make") { Content = new FormUrlEncodedContent(new Dictionary<string, string> { ["name"] = "k", ["__RequestVerificationToken"] = token }) };
+            using var request = new HttpRequestMessage(HttpMethod.Post,
+                "/kits?handler=Make")
+            {
+                Content = new FormUrlEncodedContent(
+                new Dictionary<string, string> { ["name"] = "k", ["__RequestVerificationToken"] = token })
+            };
             request.Headers.Host = host;
             if (origin is not null)
                 request.Headers.Add("Origin", origin);
@@ -101,7 +106,15 @@ public sealed class HostingTests : WebAppTests
         {
             // Runs that come to an end, and processes that end in good order, count for nothing.
             Assert.All(await db.Runs.ToListAsync(), r => Assert.Equal(RunState.Done, r.State));
-            var run = new Run { AssetId = 1, UpTo = Station.Layout, State = RunState.Running, QueuedAt = DateTime.UtcNow, StartedAt = DateTime.UtcNow, Starts = starts };
+            var run = new Run
+            {
+                AssetId = 1,
+                UpTo = Station.Layout,
+                State = RunState.Running,
+                QueuedAt = DateTime.UtcNow,
+                StartedAt = DateTime.UtcNow,
+                Starts = starts
+            };
             db.Runs.Add(run);
             await db.SaveChangesAsync();
             id = run.Id;
@@ -154,7 +167,8 @@ public sealed class HostingTests : WebAppTests
         Assert.DoesNotContain("Turn Z up to Y up", kit, StringComparison.Ordinal);
         // What is about one asset cannot become a rule.
         await PostAsync(client, $"{asset}/intake", "ByHand", new() { ["What"] = "rename", ["Objects"] = "crate_low", ["Text"] = "box_low" });
-        Assert.Contains("is about this asset alone", await PostAsync(client, $"{asset}/intake", "ForKit", new() { ["number"] = "0" }), StringComparison.Ordinal);
+        Assert.Contains("is about this asset alone", await PostAsync(client, $"{asset}/intake", "ForKit", new() { ["number"] = "0" }),
+            StringComparison.Ordinal);
     }
 
     [Fact]

@@ -22,7 +22,8 @@ public sealed class IntakeTests : WebAppTests
         Assert.Contains("data-place=\"crate_low\"", page, StringComparison.Ordinal);
         await PostAsync(client, intake, "Switch", new() { ["number"] = "0", ["on"] = "false" });
         Assert.Contains("· off", await UntilAsync(client, intake, "data-place=\"shed:crate_low\""), StringComparison.Ordinal);
-        Assert.Contains("Mend 'Strip shed: from names of crate_low.obj' switched off", await client.GetStringAsync($"{asset}/history") is var history ? System.Net.WebUtility.HtmlDecode(history) : "", StringComparison.Ordinal);
+        Assert.Contains("Mend 'Strip shed: from names of crate_low.obj' switched off", await client.GetStringAsync($"{asset}/history") is var history
+            ? System.Net.WebUtility.HtmlDecode(history) : "", StringComparison.Ordinal);
         await PostAsync(client, $"{asset}/history", "GoTo", new() { ["number"] = "1" });
         Assert.Contains("data-place=\"crate_low\"", await UntilAsync(client, intake, "1 changed"), StringComparison.Ordinal);
         await PostAsync(client, intake, "TakeAway", new() { ["number"] = "0" });
@@ -35,12 +36,14 @@ public sealed class IntakeTests : WebAppTests
     {
         using var app = Start();
         using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("crate_low.obj", Prefixed.Replace("0.5", "50", StringComparison.Ordinal)), ("crate_high.obj", High.Replace("0.5", "50", StringComparison.Ordinal)));
+        string asset = await DropAsync(client, ("crate_low.obj", Prefixed.Replace("0.5", "50", StringComparison.Ordinal)),
+            ("crate_high.obj", High.Replace("0.5", "50", StringComparison.Ordinal)));
         await UntilAsync(client, $"{asset}/intake", "Mend all 2 that are safe");
         await PostAsync(client, $"{asset}/intake", "MendSafe", []);
         string page = await UntilAsync(client, $"{asset}/layout", "1 island on");
         Assert.Contains("island", page, StringComparison.Ordinal);
-        Assert.Contains("1.00\u200a×\u200a0.000\u200a×\u200a1.00", await client.GetStringAsync($"{asset}/intake") is var p ? System.Net.WebUtility.HtmlDecode(p) : "", StringComparison.Ordinal);
+        Assert.Contains("1.00\u200a×\u200a0.000\u200a×\u200a1.00", await client.GetStringAsync($"{asset}/intake") is var p ? System.Net.WebUtility.HtmlDecode(p)
+            : "", StringComparison.Ordinal);
     }
 
     [Theory]
@@ -57,7 +60,8 @@ public sealed class IntakeTests : WebAppTests
         using var client = app.CreateClient();
         string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
         await UntilAsync(client, $"{asset}/layout", "1 island on");
-        string page = await PostAsync(client, $"{asset}/intake", "ByHand", new() { ["What"] = what, ["From"] = from, ["To"] = to, ["Amount"] = "soft", ["Textures"] = "a.png" });
+        string page = await PostAsync(client, $"{asset}/intake", "ByHand",
+            new() { ["What"] = what, ["From"] = from, ["To"] = to, ["Amount"] = "soft", ["Textures"] = "a.png" });
         Assert.Contains(sentence == "lacks" ? "does not read" : sentence, page, StringComparison.Ordinal);
         Assert.DoesNotContain("class=\"mends\"", page, StringComparison.Ordinal);
     }
@@ -67,7 +71,8 @@ public sealed class IntakeTests : WebAppTests
     {
         using var app = Start();
         using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("crate.obj", Low.Replace("crate_low", "crate-low", StringComparison.Ordinal)), ("sculpt.obj", High.Replace("crate_high", "crate", StringComparison.Ordinal))), intake = $"{asset}/intake";
+        string asset = await DropAsync(client, ("crate.obj", Low.Replace("crate_low", "crate-low", StringComparison.Ordinal)),
+            ("sculpt.obj", High.Replace("crate_high", "crate", StringComparison.Ordinal))), intake = $"{asset}/intake";
         await UntilAsync(client, intake, "tells its side neither");
         await PostAsync(client, intake, "ByHand", new() { ["What"] = "renameByPattern", ["From"] = "{part}-{side}", ["To"] = "{part}_{side}" });
         await UntilAsync(client, intake, "1 changed");
@@ -80,7 +85,8 @@ public sealed class IntakeTests : WebAppTests
     {
         using var app = Start();
         using var client = app.CreateClient();
-        string one = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High)), two = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
+        string one = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High)),
+            two = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
         await UntilAsync(client, $"{two}/layout", "1 island on");
         await PostAsync(client, $"{one}/intake", "ByHand", new() { ["What"] = "units", ["Factor"] = "100" });
         await UntilAsync(client, $"{one}/intake", "2 changed");
@@ -90,7 +96,9 @@ public sealed class IntakeTests : WebAppTests
         await UntilAsync(client, $"{two}/intake", "1.00\u200a×");
         await PostAsync(client, "/kits/1", "Rules", new() { ["size"] = "50", ["largest"] = "1024", ["square"] = "true", ["colours"] = "false" });
         await UntilAsync(client, $"{two}/intake", "while the kit");
-        Assert.Contains("must be a number from 0.001 to 100000", await PostAsync(client, "/kits/1", "Rules", new() { ["size"] = "big", ["largest"] = "1024", ["square"] = "false", ["colours"] = "false" }), StringComparison.Ordinal);
+        Assert.Contains("must be a number from 0.001 to 100000",
+            await PostAsync(client, "/kits/1", "Rules", new() { ["size"] = "big", ["largest"] = "1024", ["square"] = "false", ["colours"] = "false" }),
+            StringComparison.Ordinal);
     }
 
     [Fact]
@@ -98,13 +106,16 @@ public sealed class IntakeTests : WebAppTests
     {
         using var app = Start();
         using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("meshes/crate_low.obj", "mtllib crate.mtl\n" + Low.Replace("f 1", "usemtl paint\nf 1", StringComparison.Ordinal)), ("meshes/crate_high.obj", High));
+        string asset = await DropAsync(client,
+            ("meshes/crate_low.obj", "mtllib crate.mtl\n" + Low.Replace("f 1", "usemtl paint\nf 1", StringComparison.Ordinal)),
+            ("meshes/crate_high.obj", High));
         await UntilAsync(client, $"{asset}/layout", "1 island on");
         await AddAsync(client, asset, ("kit.zip", Zip(("gauge/meshes/crate.mtl", "newmtl paint\nmap_Kd maps/paint.png\n"), ("gauge/readme.txt", "hello"))));
         Assert.Contains("meshes/crate.mtl", await UntilAsync(client, $"{asset}/intake?show=files", "drop paint.png here"), StringComparison.Ordinal);
         await AddAsync(client, asset, ("crate_low.obj", Encoding.Latin1.GetBytes(Low)));
         await UntilAsync(client, $"{asset}/intake?show=files", "<td class=\"number\">2</td>");
-        Assert.Contains("the same files are here already", await AddAsync(client, asset, ("crate_low.obj", Encoding.Latin1.GetBytes(Low))), StringComparison.Ordinal);
+        Assert.Contains("the same files are here already", await AddAsync(client, asset, ("crate_low.obj", Encoding.Latin1.GetBytes(Low))),
+            StringComparison.Ordinal);
         Assert.Contains("leads out of the zip", await AddAsync(client, asset, ("bad.zip", Zip(("../x.obj", "v")))), StringComparison.Ordinal);
     }
 
@@ -113,11 +124,14 @@ public sealed class IntakeTests : WebAppTests
     {
         using var app = Start();
         using var client = app.CreateClient();
-        string asset = await DropAsync(client, [.. Enumerable.Range(0, 300).Select(i => ($"set/part{i:000}_low.obj", Low.Replace("crate", $"part{i % 3}", StringComparison.Ordinal))), ("crate_high.obj", High)]);
+        string asset = await DropAsync(client,
+            [.. Enumerable.Range(0, 300).Select(i => ($"set/part{i:000}_low.obj", Low.Replace("crate", $"part{i % 3}", StringComparison.Ordinal))),
+            ("crate_high.obj", High)]);
         await UntilAsync(client, $"{asset}/intake?show=files", "301 files");
         await UntilAsync(client, $"{asset}/intake", "data-place=\"part2_low\"");
         // Whatever is still being written has a name of its own.
-        Assert.Equal(4, Directory.GetFiles(Path.Combine(DataFolder, "store", "blobs"), "*", SearchOption.AllDirectories).Count(f => Path.GetFileName(f).Length == 64 && new FileInfo(f).Length < 1000 && File.ReadAllText(f).StartsWith("o ", StringComparison.Ordinal)));
+        Assert.Equal(4, Directory.GetFiles(Path.Combine(DataFolder, "store", "blobs"), "*", SearchOption.AllDirectories)
+            .Count(f => Path.GetFileName(f).Length == 64 && new FileInfo(f).Length < 1000 && File.ReadAllText(f).StartsWith("o ", StringComparison.Ordinal)));
     }
 
     private static byte[] Zip(params (string Path, string Text)[] files)

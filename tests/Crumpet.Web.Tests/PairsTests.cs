@@ -24,7 +24,8 @@ public sealed class PairsTests : WebAppTests
         await PostAsync(client, $"{pairs}?show=trays", "Tray", new() { ["part"] = "lid", ["tray"] = "-1" });
         Assert.DoesNotContain("by-hand", await UntilAsync(client, $"{pairs}?show=trays", "1 tray, 0 contacts"), StringComparison.Ordinal);
         string history = WebUtility.HtmlDecode(await client.GetStringAsync(pairs.Replace("/pairs", "/history", StringComparison.Ordinal)));
-        foreach (string words in (string[])["lid put on tray 2", "box and foot kept apart", "box and foot no longer kept apart", "Tray of lid left to the plan"])
+        foreach (string words in (string[])["lid put on tray 2", "box and foot kept apart", "box and foot no longer kept apart",
+            "Tray of lid left to the plan"])
             Assert.Contains(words, history, StringComparison.Ordinal);
     }
 
@@ -34,12 +35,14 @@ public sealed class PairsTests : WebAppTests
         using var app = Start();
         using var client = app.CreateClient();
         string pairs = await ThreePartsAsync(client);
-        await PostAsync(client, $"{pairs}?part=lid", "Part", new() { ["part"] = "lid", ["tray"] = "-1", ["outward"] = "33.5", ["inward"] = "", ["sees"] = "Asset", ["cage"] = "", ["direction"] = "Split" });
+        await PostAsync(client, $"{pairs}?part=lid", "Part",
+            new() { ["part"] = "lid", ["tray"] = "-1", ["outward"] = "33.5", ["inward"] = "", ["sees"] = "Asset", ["cage"] = "", ["direction"] = "Split" });
         string page = await UntilAsync(client, $"{pairs}?part=lid", "value=\"33.5\"");
         Assert.Contains("<option value=\"Split\" selected=\"selected\">", page, StringComparison.Ordinal);
         await PostAsync(client, $"{pairs}?show=trays", "TraySettings", new() { ["tray"] = "0", ["outward"] = "", ["inward"] = "44", ["others"] = "true" });
         Assert.Contains("value=\"44\"", await UntilAsync(client, $"{pairs}?show=trays", "value=\"44\""), StringComparison.Ordinal);
-        Assert.Contains("must be a number from 0", await PostAsync(client, $"{pairs}?part=lid", "Part", new() { ["part"] = "lid", ["tray"] = "-1", ["outward"] = "wide" }), StringComparison.Ordinal);
+        Assert.Contains("must be a number from 0",
+            await PostAsync(client, $"{pairs}?part=lid", "Part", new() { ["part"] = "lid", ["tray"] = "-1", ["outward"] = "wide" }), StringComparison.Ordinal);
     }
 
     [Fact]
@@ -47,22 +50,27 @@ public sealed class PairsTests : WebAppTests
     {
         using var app = Start();
         using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("a_low.obj", Box("crate_low", 0)), ("b_low.obj", Box("lid_low", 3)), ("a_high.obj", Box("crate_high", 0)), ("b_high.obj", Box("kk_high", 9))), pairs = $"{asset}/pairs";
+        string asset = await DropAsync(client, ("a_low.obj", Box("crate_low", 0)), ("b_low.obj", Box("lid_low", 3)), ("a_high.obj", Box("crate_high", 0)),
+            ("b_high.obj", Box("kk_high", 9))), pairs = $"{asset}/pairs";
         string page = await UntilAsync(client, pairs, "no high side");
         await PostAsync(client, pairs, "Join", new() { ["dragged"] = NumberOf(page, "kk_<wbr>high"), ["onto"] = NumberOf(page, "lid_<wbr>low") });
         page = await UntilAsync(client, pairs, "2 parts paired, 0 not");
         Assert.Contains("lid_<wbr>high", page, StringComparison.Ordinal);
         Assert.Contains("Rename kk_high to lid_high", WebUtility.HtmlDecode(await client.GetStringAsync($"{asset}/intake")), StringComparison.Ordinal);
-        Assert.Contains("Drag a high object onto a low one", await PostAsync(client, pairs, "Join", new() { ["dragged"] = "0", ["onto"] = "0" }), StringComparison.Ordinal);
+        Assert.Contains("Drag a high object onto a low one", await PostAsync(client, pairs, "Join", new() { ["dragged"] = "0", ["onto"] = "0" }),
+            StringComparison.Ordinal);
         // A pattern without detail cannot tell two objects of one side apart.
         await PostAsync(client, $"{pairs}?show=names", "Pattern", new() { ["pattern"] = "{part}_{side}" });
         page = await UntilAsync(client, pairs, "2 parts paired, 0 not");
-        Assert.Contains("lid has a high object already", await PostAsync(client, pairs, "Join", new() { ["dragged"] = NumberOf(page, "crate_<wbr>high"), ["onto"] = NumberOf(page, "lid_<wbr>low") }), StringComparison.Ordinal);
+        Assert.Contains("lid has a high object already",
+            await PostAsync(client, pairs, "Join", new() { ["dragged"] = NumberOf(page, "crate_<wbr>high"), ["onto"] = NumberOf(page, "lid_<wbr>low") }),
+            StringComparison.Ordinal);
         await PostAsync(client, $"{pairs}?show=names", "Pattern", new() { ["pattern"] = "{side}-{part} | {part}_{side}" });
         page = await UntilAsync(client, $"{pairs}?show=names", "Rename all 4 to the convention");
         Assert.Contains("high-lid", page, StringComparison.Ordinal);
         await PostAsync(client, $"{pairs}?show=names", "RenameAll", []);
-        Assert.DoesNotContain("Rename all", await UntilAsync(client, $"{pairs}?show=names", "<span class=\"piece piece-side\">high</span>-"), StringComparison.Ordinal);
+        Assert.DoesNotContain("Rename all", await UntilAsync(client, $"{pairs}?show=names", "<span class=\"piece piece-side\">high</span>-"),
+            StringComparison.Ordinal);
     }
 
     [Fact]
@@ -70,7 +78,8 @@ public sealed class PairsTests : WebAppTests
     {
         using var app = Start();
         using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("a_low.obj", Box("crate_low", 0) + Box("lid_low", 3, 8)), ("a_high.obj", Box("cratee_high", 0) + Box("lidd_high", 3, 8))), pairs = $"{asset}/pairs";
+        string asset = await DropAsync(client, ("a_low.obj", Box("crate_low", 0) + Box("lid_low", 3, 8)),
+            ("a_high.obj", Box("cratee_high", 0) + Box("lidd_high", 3, 8))), pairs = $"{asset}/pairs";
         string page = await UntilAsync(client, pairs, "2 other sides are clear");
         string thumbnail = page[page.IndexOf("/thumbnails/", StringComparison.Ordinal)..][..("/thumbnails/".Length + 64)];
         Assert.Equal("image/png", (await client.GetAsync(thumbnail)).Content.Headers.ContentType!.MediaType);
@@ -101,15 +110,18 @@ public sealed class PairsTests : WebAppTests
         using var app = Start();
         using var client = app.CreateClient();
         string pairs = await ThreePartsAsync(client), asset = pairs[..^"/pairs".Length];
-        await PostAsync(client, $"{pairs}?show=cage", "Cage", new() { ["kind"] = "Fitted", ["margin"] = "2", ["direction"] = "Smooth", ["blend"] = "50", ["outward"] = "12", ["inward"] = "20" });
+        await PostAsync(client, $"{pairs}?show=cage", "Cage",
+            new() { ["kind"] = "Fitted", ["margin"] = "2", ["direction"] = "Smooth", ["blend"] = "50", ["outward"] = "12", ["inward"] = "20" });
         Assert.Contains("<td>fitted</td>", await UntilAsync(client, $"{pairs}?show=cage", "<td>fitted</td>"), StringComparison.Ordinal);
         string fitted = await client.GetStringAsync($"{asset}/cages.obj");
         Assert.Equal(["o box_cage", "o foot_cage", "o lid_cage"], fitted.Split('\n').Where(l => l.StartsWith("o ", StringComparison.Ordinal)));
-        await PostAsync(client, $"{pairs}?show=cage", "Stroke", new() { ["kind"] = "Cage", ["part"] = "lid", ["points"] = "3.5 0.5 0.5", ["radius"] = "100", ["amount"] = "7" });
+        await PostAsync(client, $"{pairs}?show=cage", "Stroke",
+            new() { ["kind"] = "Cage", ["part"] = "lid", ["points"] = "3.5 0.5 0.5", ["radius"] = "100", ["amount"] = "7" });
         await UntilAsync(client, $"{pairs}?show=cage", "1 stroke");
         string brushed = await client.GetStringAsync($"{asset}/cages.obj");
         Assert.NotEqual(fitted, brushed);
-        Assert.Contains("draw it again", await PostAsync(client, $"{pairs}?show=cage", "Stroke", new() { ["kind"] = "Cage", ["part"] = "lid", ["points"] = "1 2", ["radius"] = "100", ["amount"] = "7" }), StringComparison.Ordinal);
+        Assert.Contains("draw it again", await PostAsync(client, $"{pairs}?show=cage", "Stroke",
+            new() { ["kind"] = "Cage", ["part"] = "lid", ["points"] = "1 2", ["radius"] = "100", ["amount"] = "7" }), StringComparison.Ordinal);
         // Taken back like any decision.
         await PostAsync(client, $"{asset}/history", "GoTo", new() { ["number"] = "1" });
         await UntilAsync(client, $"{pairs}?show=cage", "<td>fitted</td>");
@@ -117,7 +129,8 @@ public sealed class PairsTests : WebAppTests
         // A cage worked on elsewhere comes back as it is.
         await AddAsync(client, asset, ("crate_cage.obj", Encoding.ASCII.GetBytes(brushed)));
         await UntilAsync(client, $"{asset}/intake", "cage");
-        await PostAsync(client, $"{pairs}?show=cage", "Cage", new() { ["kind"] = "File", ["margin"] = "2", ["direction"] = "Smooth", ["blend"] = "50", ["outward"] = "12", ["inward"] = "20" });
+        await PostAsync(client, $"{pairs}?show=cage", "Cage",
+            new() { ["kind"] = "File", ["margin"] = "2", ["direction"] = "Smooth", ["blend"] = "50", ["outward"] = "12", ["inward"] = "20" });
         Assert.DoesNotContain("cage-mismatch", await UntilAsync(client, $"{pairs}?show=cage", "<td>object</td>"), StringComparison.Ordinal);
         Assert.Equal(Positions(brushed), Positions(await client.GetStringAsync($"{asset}/cages.obj")));
         Assert.Equal(HttpStatusCode.OK, (await client.GetAsync($"{asset}/cages.glb")).StatusCode);
@@ -131,8 +144,11 @@ public sealed class PairsTests : WebAppTests
         using var client = app.CreateClient();
         string asset = await DropAsync(client, ("a.obj", Box("Crate_GAME", 0)), ("b.obj", Box("crate_sculpt", 0)));
         await UntilAsync(client, $"{asset}/intake", "sign-stop");
-        Assert.Contains("stands for two sides", WebUtility.HtmlDecode(await PostAsync(client, "/kits/1", "Names", new() { ["low"] = "x", ["high"] = "X", ["cage"] = "cage" })), StringComparison.Ordinal);
-        await PostAsync(client, "/kits/1", "Names", new() { ["low"] = "game low", ["high"] = "sculpt", ["cage"] = "cage", ["prefixes"] = "", ["anyCase"] = "true" });
+        Assert.Contains("stands for two sides",
+            WebUtility.HtmlDecode(await PostAsync(client, "/kits/1", "Names", new() { ["low"] = "x", ["high"] = "X", ["cage"] = "cage" })),
+            StringComparison.Ordinal);
+        await PostAsync(client, "/kits/1", "Names",
+            new() { ["low"] = "game low", ["high"] = "sculpt", ["cage"] = "cage", ["prefixes"] = "", ["anyCase"] = "true" });
         Assert.Contains("1 part paired, 0 not", await UntilAsync(client, $"{asset}/pairs", "1 part paired"), StringComparison.Ordinal);
     }
 
@@ -150,7 +166,8 @@ public sealed class PairsTests : WebAppTests
     {
         var text = new StringBuilder($"o {name}\n");
         for (int i = 0; i < 8; i++)
-            text.Append(System.Globalization.CultureInfo.InvariantCulture, $"v {right + (i & 1) - 0.5f} {(i >> 1 & 1) - 0.5f} {(i >> 2) - 0.5f}\nvt {(i & 1) * 0.3f + right / 10} {(i >> 1) * 0.3f}\n");
+            text.Append(System.Globalization.CultureInfo.InvariantCulture,
+                $"v {right + (i & 1) - 0.5f} {(i >> 1 & 1) - 0.5f} {(i >> 2) - 0.5f}\nvt {(i & 1) * 0.3f + right / 10} {(i >> 1) * 0.3f}\n");
         foreach (int[] f in (int[][])[[5, 6, 8, 7], [2, 1, 3, 4], [6, 2, 4, 8], [1, 5, 7, 3], [7, 8, 4, 3], [1, 2, 6, 5]])
             text.Append("f ").AppendJoin(' ', f.Select(c => $"{c + before}/{c + before}")).Append('\n');
         return text.ToString();

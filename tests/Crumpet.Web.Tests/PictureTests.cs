@@ -17,7 +17,8 @@ public sealed partial class PictureTests : WebAppTests
         using var client = app.CreateClient();
         string address = await BakedAsync(client, new(SmallBake) { ["size"] = "512", ["bits"] = "16" });
         using var info = JsonDocument.Parse(await InfoAsync(client, $"{address}/0"));
-        Assert.Equal((3, 16, 256), (info.RootElement.GetProperty("channels").GetInt32(), info.RootElement.GetProperty("bits").GetInt32(), info.RootElement.GetProperty("tileSide").GetInt32()));
+        Assert.Equal((3, 16, 256), (info.RootElement.GetProperty("channels").GetInt32(), info.RootElement.GetProperty("bits").GetInt32(),
+            info.RootElement.GetProperty("tileSide").GetInt32()));
         Assert.Equal([512, 256], info.RootElement.GetProperty("levels").EnumerateArray().Select(l => l.GetProperty("width").GetInt32()));
         var answer = await client.GetAsync($"{address}/0/0/1/1");
         Assert.Contains("immutable", answer.Headers.CacheControl!.ToString(), StringComparison.Ordinal);
@@ -37,7 +38,8 @@ public sealed partial class PictureTests : WebAppTests
         using var app = Start();
         using var client = app.CreateClient();
         string address = await BakedAsync(client, new(SmallBake));
-        foreach (string path in (string[])[$"{address}/0/0/1/0", $"{address}/0/7/0/0", $"/pictures/{new string('0', 64)}/linear/0", "/pictures/..%2f..%2fcrumpet.db/linear/0", address.Replace("normal", "sideways", StringComparison.Ordinal) + "/0"])
+        foreach (string path in (string[])[$"{address}/0/0/1/0", $"{address}/0/7/0/0", $"/pictures/{new string('0', 64)}/linear/0",
+            "/pictures/..%2f..%2fcrumpet.db/linear/0", address.Replace("normal", "sideways", StringComparison.Ordinal) + "/0"])
             Assert.Equal(HttpStatusCode.NotFound, (await client.GetAsync(path)).StatusCode);
         var wrong = await client.GetAsync($"{address}/3");
         Assert.Equal(HttpStatusCode.UnprocessableEntity, wrong.StatusCode);

@@ -24,14 +24,16 @@ public sealed class SameBytesTests : WebAppTests
         await PostAsync(client, "/assets/3/intake", "MendSafe", []);
         // Parts of equal names on one sheet.
         await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        await DropAsync(client, ("lid_low.obj", Low.Replace("0.5", "0.25", StringComparison.Ordinal)), ("lid_high.obj", High.Replace("0.5", "0.25", StringComparison.Ordinal)));
+        await DropAsync(client, ("lid_low.obj", Low.Replace("0.5", "0.25", StringComparison.Ordinal)),
+            ("lid_high.obj", High.Replace("0.5", "0.25", StringComparison.Ordinal)));
         await PostAsync(client, "/kits/1", "Join", new() { ["members[0]"] = "4", ["members[1]"] = "5" });
         await PostAsync(client, "/kits/1", "BuildAll", []);
         for (int asset = 1; asset <= 6; asset++)
             await UntilAsync(client, $"/assets/{asset}/deliver", "Delivery 1 is current");
         Dictionary<string, string> delivered;
         await using (var db = new CrumpetDb(Database.Options(DataFolder)))
-            delivered = await db.Deliveries.Join(db.Assets, d => d.AssetId, a => a.Id, (d, a) => new { a.Name, d.Sha256 }).ToDictionaryAsync(d => d.Name, d => d.Sha256);
+            delivered = await db.Deliveries.Join(db.Assets, d => d.AssetId, a => a.Id, (d, a) => new { a.Name, d.Sha256 })
+                .ToDictionaryAsync(d => d.Name, d => d.Sha256);
         Assert.Equal(6, delivered.Values.Distinct().Count());
         string kit = Path.Combine(DataFolder, "saved");
         await using (var zip = await client.GetStreamAsync("/kits/1/folder.zip"))
@@ -62,7 +64,8 @@ public sealed class SameBytesTests : WebAppTests
 
     private async Task<string> BuildAsync(string kit, int threads)
     {
-        string[] arguments = [Path.Combine(AppContext.BaseDirectory, "crumpet.dll"), "build", kit, "--out", Path.Combine(DataFolder, $"out{threads}"), "--threads", $"{threads}", "--json"];
+        string[] arguments = [Path.Combine(AppContext.BaseDirectory, "crumpet.dll"), "build", kit, "--out", Path.Combine(DataFolder, $"out{threads}"),
+            "--threads", $"{threads}", "--json"];
         using var command = Process.Start(new ProcessStartInfo("dotnet", arguments) { RedirectStandardOutput = true, RedirectStandardError = true })!;
         var errors = command.StandardError.ReadToEndAsync();
         string text = await command.StandardOutput.ReadToEndAsync();

@@ -60,14 +60,16 @@ public sealed class ShellTests : WebAppTests
         using var client = app.CreateClient();
         string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
         await UntilAsync(client, $"{asset}/layout", "1 island on");
-        Assert.Contains(">Mast box<", await PostAsync(client, "/kits/1", "Rename", new() { ["asset"] = "1", ["name"] = " Mast box " }), StringComparison.Ordinal);
+        Assert.Contains(">Mast box<", await PostAsync(client, "/kits/1", "Rename", new() { ["asset"] = "1", ["name"] = " Mast box " }),
+            StringComparison.Ordinal);
         Assert.Contains("Renamed to Mast box", await client.GetStringAsync($"{asset}/history"), StringComparison.Ordinal);
         string copied = await PostAsync(client, "/kits/1", "Copy", new() { ["asset"] = "1" });
         Assert.Contains(">Mast box copy<", copied, StringComparison.Ordinal);
         // The copy shares results by content: nothing is worked again, and nothing was decided for it yet.
         Assert.Contains("1 island on", await client.GetStringAsync("/assets/2/layout"), StringComparison.Ordinal);
         Assert.Contains("Nothing was decided", await client.GetStringAsync("/assets/2/history"), StringComparison.Ordinal);
-        Assert.Contains("already has an asset Mast box copy", await PostAsync(client, "/kits/1", "Rename", new() { ["asset"] = "1", ["name"] = "MAST BOX copy" }), StringComparison.OrdinalIgnoreCase);
+        Assert.Contains("already has an asset Mast box copy",
+            await PostAsync(client, "/kits/1", "Rename", new() { ["asset"] = "1", ["name"] = "MAST BOX copy" }), StringComparison.OrdinalIgnoreCase);
         Assert.Contains("name is empty", await PostAsync(client, "/kits/1", "Rename", new() { ["asset"] = "1", ["name"] = "  " }), StringComparison.Ordinal);
         string archived = await PostAsync(client, "/kits/1", "Archive", new() { ["asset"] = "1" });
         Assert.Contains("Archived assets (1)", archived, StringComparison.Ordinal);
@@ -98,7 +100,8 @@ public sealed class ShellTests : WebAppTests
     {
         using var app = Start();
         using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High), ("lost_high.obj", Low.Replace("crate_low", "lost_high", StringComparison.Ordinal)));
+        string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High),
+            ("lost_high.obj", Low.Replace("crate_low", "lost_high", StringComparison.Ordinal)));
         await UntilAsync(client, $"{asset}/pairs", "has no low side");
         Assert.Contains("href=\"/kits/1\"", await client.GetStringAsync("/find?q=test"), StringComparison.Ordinal);
         string crate = await client.GetStringAsync("/find?q=CRA");

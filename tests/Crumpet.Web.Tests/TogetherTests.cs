@@ -20,7 +20,8 @@ public sealed partial class TogetherTests : WebAppTests
         string token = TokenOf(await client.GetStringAsync($"{asset}/pairs"));
         var answers = await Task.WhenAll(Enumerable.Range(0, 50).Select(async i =>
         {
-            using var form = new FormUrlEncodedContent(new Dictionary<string, string> { ["__RequestVerificationToken"] = token, ["part"] = $"part_{i}", ["tray"] = "2" });
+            using var form = new FormUrlEncodedContent(
+                new Dictionary<string, string> { ["__RequestVerificationToken"] = token, ["part"] = $"part_{i}", ["tray"] = "2" });
             return (await client.PostAsync($"{asset}/pairs?handler=Tray", form)).StatusCode;
         }));
         Assert.All(answers, a => Assert.Equal(HttpStatusCode.OK, a));
@@ -49,8 +50,10 @@ public sealed partial class TogetherTests : WebAppTests
         Assert.Contains("Occlusion rays set to 16 all the same", page, StringComparison.Ordinal);
         await PostAsync(client, $"{asset}/bake", "DecideAgain", new() { ["patch"] = patch });
         Assert.Equal((16, GreenDirection.Down), await RaysAsync());
-        Assert.Contains("was changed once more", await PostAsync(client, $"{asset}/bake", "DecideAgain", new() { ["patch"] = patch }), StringComparison.Ordinal);
-        Assert.Contains("older than what is remembered", await PostAsync(client, $"{asset}/bake", "Bake", new(SmallBake) { ["rays"] = "8", ["asOf"] = "-7" }), StringComparison.Ordinal);
+        Assert.Contains("was changed once more", await PostAsync(client, $"{asset}/bake", "DecideAgain", new() { ["patch"] = patch }),
+            StringComparison.Ordinal);
+        Assert.Contains("older than what is remembered", await PostAsync(client, $"{asset}/bake", "Bake", new(SmallBake) { ["rays"] = "8", ["asOf"] = "-7" }),
+            StringComparison.Ordinal);
 
         async Task<(int, GreenDirection)> RaysAsync()
         {
@@ -69,9 +72,11 @@ public sealed partial class TogetherTests : WebAppTests
         await PostAsync(client, $"{asset}/pairs", "Tray", new() { ["part"] = "one", ["tray"] = "1" });
         string version = AsOf(await client.GetStringAsync($"{asset}/history"));
         await PostAsync(client, $"{asset}/pairs", "Tray", new() { ["part"] = "two", ["tray"] = "1" });
-        Assert.Contains("was decided meanwhile", await PostAsync(client, $"{asset}/history", null, new() { ["number"] = "0", ["asOf"] = version }), StringComparison.Ordinal);
+        Assert.Contains("was decided meanwhile", await PostAsync(client, $"{asset}/history", null, new() { ["number"] = "0", ["asOf"] = version }),
+            StringComparison.Ordinal);
         await using var db = new CrumpetDb(Database.Options(DataFolder));
-        Assert.Equal(["one", "two"], (await db.Assets.Include(a => a.Kit).SingleAsync(TestContext.Current.CancellationToken)).Plan().Pairs.TrayByHand.Keys.Order());
+        Assert.Equal(["one", "two"], (await db.Assets.Include(a => a.Kit).SingleAsync(TestContext.Current.CancellationToken))
+            .Plan().Pairs.TrayByHand.Keys.Order());
     }
 
     [Fact]
@@ -148,7 +153,8 @@ public sealed partial class TogetherTests : WebAppTests
         Assert.Equal([(256, 1), (256, 1)], await SizesAsync());
         await PostAsync(client, $"{one}/history", null, new() { ["number"] = "0" });
         Assert.Equal([(256, 1), (256, 1)], await SizesAsync());
-        Assert.Contains("it must be 16 to 8192 px", await PostAsync(client, "/kits/1", "Settings", new() { ["set[bake.size]"] = "7" }), StringComparison.Ordinal);
+        Assert.Contains("it must be 16 to 8192 px", await PostAsync(client, "/kits/1", "Settings", new() { ["set[bake.size]"] = "7" }),
+            StringComparison.Ordinal);
 
         async Task<(int, int)[]> SizesAsync()
         {
@@ -192,7 +198,8 @@ public sealed partial class TogetherTests : WebAppTests
 
         async Task<(string Path, string Page)> OpenAsync(byte[] bytes)
         {
-            using var form = new MultipartFormDataContent { { new StringContent(TokenOf(await client.GetStringAsync("/kits"))), "__RequestVerificationToken" }, { new ByteArrayContent(bytes), "zip", "kit.zip" } };
+            using var form = new MultipartFormDataContent { { new StringContent(TokenOf(await client.GetStringAsync("/kits"))), "__RequestVerificationToken" },
+                { new ByteArrayContent(bytes), "zip", "kit.zip" } };
             var answer = await client.PostAsync("/kits?handler=Open", form);
             return (answer.RequestMessage!.RequestUri!.AbsolutePath, WebUtility.HtmlDecode(await answer.Content.ReadAsStringAsync()));
         }

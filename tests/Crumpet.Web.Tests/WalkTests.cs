@@ -27,9 +27,12 @@ public sealed partial class WalkTests : WebAppTests
 {
     private static readonly string[] Methods = ["GET", "HEAD", "POST", "PUT", "DELETE", "PATCH", "OPTIONS", "TRACE", "ODD"];
     private static readonly string[] Numbers = ["1", "2", "99", "0", "-1", "99999999999999999999", "NaN", "1e300", "x"];
-    private static readonly string[] Words = ["x", "99", "-1", "intake", "low.preview", "..%2f..%2fcrumpet.db", "%E2%80%AE", "0000000000000000000000000000000000000000000000000000000000000000"];
-    private static readonly string[] Values = ["", "0", "-1", "2", "NaN", "1e300", "-1e300", "99999999999999999999", "\0", "null", "[null]", "[{}]", "{}", "99", "\u202e", new string('x', 10_000)];
-    private static readonly string[] Pages = ["/", "/kits", "/kits/1", "/runs", "/find?q=crate", .. new[] { "intake", "pairs", "layout", "bake", "pack", "convert", "bind", "deliver", "history" }.Select(p => $"/assets/1/{p}")];
+    private static readonly string[] Words = ["x", "99", "-1", "intake", "low.preview", "..%2f..%2fcrumpet.db", "%E2%80%AE",
+        "0000000000000000000000000000000000000000000000000000000000000000"];
+    private static readonly string[] Values = ["", "0", "-1", "2", "NaN", "1e300", "-1e300", "99999999999999999999", "\0", "null", "[null]", "[{}]", "{}", "99",
+        "\u202e", new string('x', 10_000)];
+    private static readonly string[] Pages = ["/", "/kits", "/kits/1", "/runs", "/find?q=crate",
+        .. new[] { "intake", "pairs", "layout", "bake", "pack", "convert", "bind", "deliver", "history" }.Select(p => $"/assets/1/{p}")];
 
     [Fact]
     public async Task Every_address_answers_every_method_and_odd_place_with_a_status_and_a_sentence()
@@ -74,7 +77,9 @@ public sealed partial class WalkTests : WebAppTests
                 string path = handler.Name is { } name ? $"{address}?handler={name}" : address;
                 var fields = handler.Parameters.SelectMany(p => FieldsOf(p.Name!, p.ParameterInfo.ParameterType)).ToArray();
                 var plain = fields.ToDictionary(f => f.Name, f => PlainOf(f.Type));
-                foreach (var sent in fields.SelectMany(f => Values.Select(v => new Dictionary<string, string>(plain) { [f.Name] = v }).Append(plain.Where(p => p.Key != f.Name).ToDictionary())).Prepend([]).Prepend(plain))
+                foreach (var sent in fields.SelectMany(
+                    f => Values.Select(v => new Dictionary<string, string>(plain) { [f.Name] = v }).Append(plain.Where(p => p.Key != f.Name).ToDictionary()))
+                    .Prepend([]).Prepend(plain))
                 {
                     if (handler.HttpMethod == "Get")
                     {
@@ -103,7 +108,8 @@ public sealed partial class WalkTests : WebAppTests
         using var app = await WithAssetsAsync();
         using var client = app.CreateClient(new WebApplicationFactoryClientOptions { AllowAutoRedirect = false });
         string token = TokenOf(await client.GetStringAsync("/kits"));
-        JsonNode?[] odd = [null, JsonValue.Create(1e300), JsonValue.Create(-1e300), JsonValue.Create(1e9), JsonValue.Create(new string('x', 10_000)), JsonValue.Create("NaN"), JsonValue.Create("\0"), JsonNode.Parse("[null]"), JsonNode.Parse("[]"), JsonNode.Parse("{}")];
+        JsonNode?[] odd = [null, JsonValue.Create(1e300), JsonValue.Create(-1e300), JsonValue.Create(1e9), JsonValue.Create(new string('x', 10_000)),
+            JsonValue.Create("NaN"), JsonValue.Create("\0"), JsonNode.Parse("[null]"), JsonNode.Parse("[]"), JsonNode.Parse("{}")];
         foreach (var kind in MendKinds.All)
         {
             foreach (var (property, _, _) in FieldRules.FieldsOf(kind.Type))
@@ -130,7 +136,8 @@ public sealed partial class WalkTests : WebAppTests
         await UntilAsync(again, "/assets/1/layout", "1 island on");
         Assert.DoesNotContain(await FailuresAsync(), f => f.Length > 0);
 
-        Task<HttpStatusCode> MendAsync(JsonObject mend) => SendAsync(client, "/assets/1/intake?handler=Mend", new() { ["mend"] = mend.ToJsonString(), ["__RequestVerificationToken"] = token });
+        Task<HttpStatusCode> MendAsync(JsonObject mend) =>
+            SendAsync(client, "/assets/1/intake?handler=Mend", new() { ["mend"] = mend.ToJsonString(), ["__RequestVerificationToken"] = token });
     }
 
     private static JsonObject Plain(MendKind kind)
@@ -165,7 +172,8 @@ public sealed partial class WalkTests : WebAppTests
         using var client = app.CreateClient();
         string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
         await AddAsync(client, asset, ("crate_height.png", ImageFile.WritePng(new Bitmap8(16, 16, 1))));
-        await DropAsync(client, ("other_low.obj", Low.Replace("crate", "other", StringComparison.Ordinal)), ("other_high.obj", High.Replace("crate", "other", StringComparison.Ordinal)));
+        await DropAsync(client, ("other_low.obj", Low.Replace("crate", "other", StringComparison.Ordinal)),
+            ("other_high.obj", High.Replace("crate", "other", StringComparison.Ordinal)));
         await UntilAsync(client, "/assets/2/layout", "1 island on");
         await PostAsync(client, $"{asset}/bake", "Bake", new(SmallBake));
         await PostAsync(client, $"{asset}/deliver", "Run", []);
@@ -174,12 +182,14 @@ public sealed partial class WalkTests : WebAppTests
     }
 
     private static IEnumerable<RouteEndpoint> Endpoints(WebApplicationFactory<Program> app) =>
-        app.Services.GetRequiredService<IEnumerable<EndpointDataSource>>().SelectMany(s => s.Endpoints).OfType<RouteEndpoint>().DistinctBy(e => e.RoutePattern.RawText);
+        app.Services.GetRequiredService<IEnumerable<EndpointDataSource>>().SelectMany(s => s.Endpoints).OfType<RouteEndpoint>()
+            .DistinctBy(e => e.RoutePattern.RawText);
 
     /// <summary>Addresses of a route, the plainest first; then one for each odd value of each of its places.</summary>
     private static IEnumerable<string> AddressesOf(RoutePattern pattern)
     {
-        var plain = pattern.Parameters.ToDictionary(p => p.Name, p => IsNumber(p) ? "1" : p.Name is "station" ? "intake" : p.Name is "ending" ? "obj" : p.Name is "meaning" or "meaning2" ? "linear" : p.Name.StartsWith("sha", StringComparison.Ordinal) ? Words[^1] : "thumbnail.png");
+        var plain = pattern.Parameters.ToDictionary(p => p.Name, p => IsNumber(p) ? "1" : p.Name is "station" ? "intake" : p.Name is "ending" ? "obj"
+            : p.Name is "meaning" or "meaning2" ? "linear" : p.Name.StartsWith("sha", StringComparison.Ordinal) ? Words[^1] : "thumbnail.png");
         yield return Written(pattern, plain);
         foreach (var place in pattern.Parameters)
         {

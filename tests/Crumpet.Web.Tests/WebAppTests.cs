@@ -10,9 +10,22 @@ namespace Crumpet.Web.Tests;
 /// <summary>Starts the application with a data folder of its own and uses it over HTTP, in process.</summary>
 public abstract partial class WebAppTests : IDisposable
 {
-    protected const string Low = "o crate_low\nv -0.5 0 0.5\nv 0.5 0 0.5\nv 0.5 0 -0.5\nv -0.5 0 -0.5\nvt 0.1 0.1\nvt 0.9 0.1\nvt 0.9 0.9\nvt 0.1 0.9\nvn 0 1 0\nf 1/1/1 2/2/1 3/3/1 4/4/1\n";
+    protected const string Low = "o crate_low\nv -0.5 0 0.5\nv 0.5 0 0.5\nv 0.5 0 -0.5\nv -0.5 0 -0.5\nvt 0.1 0.1\nvt 0.9 0.1\nvt 0.9 0.9\nvt 0.1 0.9\nvn 0 "
+        + "1 0\nf 1/1/1 2/2/1 3/3/1 4/4/1\n";
 
-    protected static readonly Dictionary<string, string> SmallBake = new() { ["size"] = "64", ["samples"] = "1", ["outward"] = "10", ["inward"] = "10", ["rays"] = "1", ["occluders"] = "Tray", ["padding"] = "2", ["bits"] = "8", ["green"] = "Up", ["maps"] = "Normal" };
+    protected static readonly Dictionary<string, string> SmallBake = new()
+    {
+        ["size"] = "64",
+        ["samples"] = "1",
+        ["outward"] = "10",
+        ["inward"] = "10",
+        ["rays"] = "1",
+        ["occluders"] = "Tray",
+        ["padding"] = "2",
+        ["bits"] = "8",
+        ["green"] = "Up",
+        ["maps"] = "Normal"
+    };
 
     private readonly string folder = Directory.CreateTempSubdirectory("crumpet").FullName;
 
@@ -27,7 +40,8 @@ public abstract partial class WebAppTests : IDisposable
 
     protected static string High => Low.Replace("_low", "_high", StringComparison.Ordinal);
 
-    protected WebApplicationFactory<Program> Start() => new WebApplicationFactory<Program>().WithWebHostBuilder(host => host.UseSetting("data", folder).UseSetting("demo", "false"));
+    protected WebApplicationFactory<Program> Start() =>
+        new WebApplicationFactory<Program>().WithWebHostBuilder(host => host.UseSetting("data", folder).UseSetting("demo", "false"));
 
     protected static async Task<string> DropAsync(HttpClient client, params (string Name, string Text)[] files)
     {
@@ -59,7 +73,8 @@ public abstract partial class WebAppTests : IDisposable
     {
         fields["__RequestVerificationToken"] = TokenOf(await client.GetStringAsync(path));
         using var content = new FormUrlEncodedContent(fields);
-        var answer = await client.PostAsync(handler is null ? path : $"{path}{(path.Contains('?', StringComparison.Ordinal) ? '&' : '?')}handler={handler}", content);
+        var answer = await client.PostAsync(handler is null ? path : $"{path}{(path.Contains('?', StringComparison.Ordinal) ? '&' : '?')}handler={handler}",
+            content);
         string page = WebUtility.HtmlDecode(await answer.Content.ReadAsStringAsync());
         // A page that shows what is wrong says so with its status too.
         Assert.Equal(page.Contains("class=\"problem\"", StringComparison.Ordinal) ? HttpStatusCode.UnprocessableEntity : HttpStatusCode.OK, answer.StatusCode);

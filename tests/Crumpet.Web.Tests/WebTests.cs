@@ -19,7 +19,20 @@ public sealed class WebTests : WebAppTests
             using var client = app.CreateClient();
             asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", Low.Replace("_low", "_high", StringComparison.Ordinal)));
             await UntilAsync(client, $"{asset}/layout", "1 island on");
-            await PostAsync(client, $"{asset}/bake", "Bake", new() { ["size"] = "64", ["samples"] = "1", ["outward"] = "10", ["inward"] = "10", ["rays"] = "4", ["occluders"] = "Tray", ["padding"] = "2", ["bits"] = "8", ["green"] = "Up", ["maps"] = "Normal" });
+            await PostAsync(client, $"{asset}/bake", "Bake",
+                new()
+                {
+                    ["size"] = "64",
+                    ["samples"] = "1",
+                    ["outward"] = "10",
+                    ["inward"] = "10",
+                    ["rays"] = "4",
+                    ["occluders"] = "Tray",
+                    ["padding"] = "2",
+                    ["bits"] = "8",
+                    ["green"] = "Up",
+                    ["maps"] = "Normal"
+                });
             await UntilAsync(client, $"{asset}/bake", "Texels covered");
             await PostAsync(client, $"{asset}/deliver", "Run", []);
             await UntilAsync(client, $"{asset}/deliver", "Delivery 1 is current");
@@ -33,7 +46,20 @@ public sealed class WebTests : WebAppTests
         using var again = Start();
         using var later = again.CreateClient();
         Assert.Contains("Delivery 1 is current", await later.GetStringAsync($"{asset}/deliver"), StringComparison.Ordinal);
-        await PostAsync(later, $"{asset}/bake", "Bake", new() { ["size"] = "128", ["samples"] = "1", ["outward"] = "10", ["inward"] = "10", ["rays"] = "4", ["occluders"] = "Tray", ["padding"] = "2", ["bits"] = "8", ["green"] = "Up", ["maps"] = "Normal" });
+        await PostAsync(later, $"{asset}/bake", "Bake",
+            new()
+            {
+                ["size"] = "128",
+                ["samples"] = "1",
+                ["outward"] = "10",
+                ["inward"] = "10",
+                ["rays"] = "4",
+                ["occluders"] = "Tray",
+                ["padding"] = "2",
+                ["bits"] = "8",
+                ["green"] = "Up",
+                ["maps"] = "Normal"
+            });
         await UntilAsync(later, $"{asset}/bake", "Bake 1 map at 128");
         Assert.Contains("disc-stale", await later.GetStringAsync($"{asset}/deliver"), StringComparison.Ordinal);
     }
@@ -63,7 +89,21 @@ public sealed class WebTests : WebAppTests
         using var client = app.CreateClient();
         string asset = await DropAsync(client, ("a_low.obj", Low));
         Assert.Contains("lacks {side}", await PostAsync(client, $"{asset}/pairs", "Pattern", new() { ["pattern"] = "{part}" }), StringComparison.Ordinal);
-        Assert.Contains("must be 1, 2, 4 or 8", await PostAsync(client, $"{asset}/bake", "Bake", new() { ["size"] = "64", ["samples"] = "3", ["outward"] = "1", ["inward"] = "1", ["rays"] = "1", ["occluders"] = "Tray", ["padding"] = "1", ["bits"] = "8", ["green"] = "Up", ["maps"] = "Normal" }), StringComparison.Ordinal);
+        Assert.Contains("must be 1, 2, 4 or 8",
+            await PostAsync(client, $"{asset}/bake", "Bake",
+            new()
+            {
+                ["size"] = "64",
+                ["samples"] = "3",
+                ["outward"] = "1",
+                ["inward"] = "1",
+                ["rays"] = "1",
+                ["occluders"] = "Tray",
+                ["padding"] = "1",
+                ["bits"] = "8",
+                ["green"] = "Up",
+                ["maps"] = "Normal"
+            }), StringComparison.Ordinal);
         Assert.Contains("value=\"{part}_{side}{_detail*}\"", await client.GetStringAsync($"{asset}/pairs?show=names"), StringComparison.Ordinal);
     }
 
@@ -96,7 +136,20 @@ public sealed class WebTests : WebAppTests
         foreach (string asset in (string[])[await DropAsync(client, files), await DropAsync(client, files)])
         {
             await UntilAsync(client, $"{asset}/layout", "1 island on");
-            await PostAsync(client, $"{asset}/bake", "Bake", new() { ["size"] = "32", ["samples"] = "1", ["outward"] = "10", ["inward"] = "10", ["rays"] = "1", ["occluders"] = "Tray", ["padding"] = "2", ["bits"] = "16", ["green"] = "Down", ["maps"] = "Normal" });
+            await PostAsync(client, $"{asset}/bake", "Bake",
+                new()
+                {
+                    ["size"] = "32",
+                    ["samples"] = "1",
+                    ["outward"] = "10",
+                    ["inward"] = "10",
+                    ["rays"] = "1",
+                    ["occluders"] = "Tray",
+                    ["padding"] = "2",
+                    ["bits"] = "16",
+                    ["green"] = "Down",
+                    ["maps"] = "Normal"
+                });
         }
         await PostAsync(client, "/kits/1", "BuildAll", []);
         await UntilAsync(client, "/assets/2/deliver", "Delivery 1 is current");
@@ -111,12 +164,27 @@ public sealed class WebTests : WebAppTests
     {
         using var app = Start();
         using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", Low.Replace("_low", "_high", StringComparison.Ordinal)), ("more_high.obj", Low.Replace("crate_low", "more_high", StringComparison.Ordinal)));
+        string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", Low.Replace("_low", "_high", StringComparison.Ordinal)),
+            ("more_high.obj", Low.Replace("crate_low", "more_high", StringComparison.Ordinal)));
         await UntilAsync(client, $"{asset}/pairs", "has no low side");
         await PostAsync(client, $"{asset}/intake", "LeaveOut", new() { ["name"] = "more_high.obj" });
         await UntilAsync(client, $"{asset}/layout", "1 island on");
-        await PostAsync(client, $"{asset}/bake", "Bake", new() { ["size"] = "64", ["samples"] = "1", ["outward"] = "10", ["inward"] = "10", ["rays"] = "1", ["occluders"] = "Tray", ["padding"] = "2", ["bits"] = "8", ["green"] = "Up", ["maps"] = "Normal" });
-        await PostAsync(client, $"{asset}/convert", "Convert", new() { ["formats[colour]"] = "Bc1", ["formats[normal]"] = "Bc5", ["formats[masks]"] = "Rgba8" });
+        await PostAsync(client, $"{asset}/bake", "Bake",
+            new()
+            {
+                ["size"] = "64",
+                ["samples"] = "1",
+                ["outward"] = "10",
+                ["inward"] = "10",
+                ["rays"] = "1",
+                ["occluders"] = "Tray",
+                ["padding"] = "2",
+                ["bits"] = "8",
+                ["green"] = "Up",
+                ["maps"] = "Normal"
+            });
+        await PostAsync(client, $"{asset}/convert", "Convert",
+            new() { ["formats[colour]"] = "Bc1", ["formats[normal]"] = "Bc5", ["formats[masks]"] = "Rgba8" });
         await UntilAsync(client, $"{asset}/convert", "crate_masks.dds");
         Assert.Equal((64, 64), await SizeAsync($"{asset}/files/bake/crate_normal.png"));
         Assert.Equal((32, 32), await SizeAsync($"{asset}/thumbs/pack/crate_normal.png?size=32"));

@@ -234,7 +234,8 @@ public sealed partial class BakeMap
 
     /// <inheritdoc/>
     public static Table<BakeMap> Table { get; } = new(
-        "baked map", Normal, Occlusion, ObjectNormal, BentNormal, Curvature, Convex, Concave, Thickness, Height, Position, Id, VertexColour, Colour, Roughness, Metalness, Emission, Opacity);
+        "baked map", Normal, Occlusion, ObjectNormal, BentNormal, Curvature, Convex, Concave, Thickness, Height, Position, Id, VertexColour, Colour, Roughness,
+            Metalness, Emission, Opacity);
 }
 
 /// <summary>Looks for maps.</summary>

@@ -30,7 +30,8 @@ public sealed record WidenReach(
 /// <summary>Keeps two parts on separate trays.</summary>
 /// <param name="One">A part.</param>
 /// <param name="Two">The other.</param>
-public sealed record SeparateTrays([property: Words("The part", FieldRules.LongestName)] string One, [property: Words("The other part", FieldRules.LongestName)] string Two) : BakeMend
+public sealed record SeparateTrays([property: Words("The part", FieldRules.LongestName)] string One,
+    [property: Words("The other part", FieldRules.LongestName)] string Two) : BakeMend
 {
     /// <inheritdoc/>
     public override string Words() => $"Put {One} and {Two} on separate trays";
@@ -57,7 +58,8 @@ public sealed record PartSpot(
 /// <summary>Lets rays of a part follow shading normals around some places, so that detail stands straight there.</summary>
 /// <param name="Part">The part.</param>
 /// <param name="Spots">The places.</param>
-public sealed record StraightenDetail([property: Words("The part", FieldRules.LongestName)] string Part, [property: AtMost(1000)] IReadOnlyList<PartSpot> Spots) : BakeMend
+public sealed record StraightenDetail([property: Words("The part", FieldRules.LongestName)] string Part, [property: AtMost(1000)] IReadOnlyList<PartSpot> Spots)
+    : BakeMend
 {
     /// <inheritdoc/>
     public override string Words() => $"Straighten detail of {Part} in {Spots.Count} {(Spots.Count == 1 ? "place" : "places")}";
@@ -73,7 +75,8 @@ public sealed record PackIslands : BakeMend
 /// <summary>Makes a sheet larger.</summary>
 /// <param name="Sheet">The sheet.</param>
 /// <param name="Size">Its side, pixels.</param>
-public sealed record EnlargeSheet([property: Words("The sheet", FieldRules.LongestName)] string Sheet, [property: Within("The sheet's size", BakeSettings.SmallestSheet, BakeSettings.LargestSheet, Unit = "px")] int Size) : BakeMend
+public sealed record EnlargeSheet([property: Words("The sheet", FieldRules.LongestName)] string Sheet,
+    [property: Within("The sheet's size", BakeSettings.SmallestSheet, BakeSettings.LargestSheet, Unit = "px")] int Size) : BakeMend
 {
     /// <inheritdoc/>
     public override string Words() => $"Bake {Sheet} at {Size} px";
@@ -85,7 +88,8 @@ public static class BakeMendKinds
     /// <summary>One row a kind.</summary>
     public static IReadOnlyList<MendKind> All { get; } =
     [
-        new("widenReach", typeof(WidenReach)), new("separateTrays", typeof(SeparateTrays)), new("planTrays", typeof(PlanTrays)), new("straighten", typeof(StraightenDetail)),
+        new("widenReach", typeof(WidenReach)), new("separateTrays", typeof(SeparateTrays)), new("planTrays", typeof(PlanTrays)),
+            new("straighten", typeof(StraightenDetail)),
         new("packIslands", typeof(PackIslands)), new("enlargeSheet", typeof(EnlargeSheet)),
     ];
 }

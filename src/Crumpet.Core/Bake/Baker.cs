@@ -21,7 +21,8 @@ public static class Baker
         var views = new PartViews(Views(input, settings), settings.OcclusionRangeMetres);
         bool asksLight = maps.Any(m => m.Asks(MapNeeds.Light));
         var stacked = StackedTriangles.Find([.. input.Parts.Select(p => p.Low)], input.Material);
-        var requests = Enumerable.Range(0, input.Parts.Count).Where(p => LowSurface.Chosen(input.Parts[p].Low, input.Material).Any(c => !stacked[p].Contains(c.Number)))
+        var requests = Enumerable.Range(0, input.Parts.Count)
+            .Where(p => LowSurface.Chosen(input.Parts[p].Low, input.Material).Any(c => !stacked[p].Contains(c.Number)))
             .Select(p => new PieceRequest(p, input.Material, stacked[p], size, maps, High(views.Seen(p)), asksLight ? High(views.Occluders(p)) : [])).ToArray();
         var pieces = new SheetPiece[requests.Length];
         PieceBaker.Bake(
@@ -29,7 +30,8 @@ public static class Baker
             (i, cover, made) => pieces[i] = new SheetPiece(input.Parts[requests[i].Part].Name, cover, made.ToDictionary(m => m.Map)), cancel);
         return Compose(input, settings, maps, pieces, size, threads, progress, cancel);
 
-        HighObject[] High(IReadOnlyList<(int Part, int Number)> objects) => [.. objects.Select(o => new HighObject(o.Part, o.Number, input.Parts[o.Part].High[o.Number]))];
+        HighObject[] High(IReadOnlyList<(int Part, int Number)> objects) =>
+            [.. objects.Select(o => new HighObject(o.Part, o.Number, input.Parts[o.Part].High[o.Number]))];
     }
 
     private static ViewPart[] Views(BakeInput input, BakeSettings settings)
@@ -40,11 +42,13 @@ public static class Baker
             foreach (int part in input.Trays[tray].Parts)
                 trayOf[part] = tray;
         }
-        return [.. input.Parts.Select((p, i) => PieceBaker.ViewOf(p, settings) with { High = [.. p.High.Select(m => m.Bounds())], Tray = trayOf[i], Sees = p.Sees ?? settings.Occluders })];
+        return [.. input.Parts.Select((p, i) => PieceBaker.ViewOf(p,
+            settings) with { High = [.. p.High.Select(m => m.Bounds())], Tray = trayOf[i], Sees = p.Sees ?? settings.Occluders })];
     }
 
     private static BakeResult Compose(
-        BakeInput input, BakeSettings settings, BakeMap[] maps, SheetPiece[] pieces, int size, int threads, IProgress<Progress>? progress, CancellationToken cancel)
+        BakeInput input, BakeSettings settings, BakeMap[] maps, SheetPiece[] pieces, int size, int threads, IProgress<Progress>? progress,
+            CancellationToken cancel)
     {
         // Maps of one kind of rays share them.
         long rays = pieces.Sum(p => p.Cover.Rays + p.Maps.Values.GroupBy(m => m.Map.RayKind).Sum(g => g.Max(m => m.Rays)));

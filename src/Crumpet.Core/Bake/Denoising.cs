@@ -22,7 +22,8 @@ internal static class Denoising
     }
 
     /// <summary>A part's map, smoothed over the borders of its tiles.</summary>
-    public static byte[][] Smooth(BakeMap map, CoverTile[] cover, byte[][] blocks, PartBake.Guides[] guides, int size, BakeSettings settings, Action<double> done, int threads, CancellationToken cancel)
+    public static byte[][] Smooth(BakeMap map, CoverTile[] cover, byte[][] blocks, PartBake.Guides[] guides, int size, BakeSettings settings,
+        Action<double> done, int threads, CancellationToken cancel)
     {
         bool isFloat = PartMap.HoldsFloats(map);
         var grid = new Grid(cover, size);
@@ -37,7 +38,8 @@ internal static class Denoising
                 grid.Set(cover[i], k, isFloat ? scratch.Floats[k] / settings.ThicknessRangeMetres : scratch.Shares[k] / 65535f, guides[i]);
         }, threads, cancel);
         // Less than a few times the noise is noise.
-        float noise = 3 * MathF.Sqrt(0.25f / Math.Max(4, settings.RaysBaked(map.RayKind == MapNeeds.Thickness ? settings.ThicknessRays : settings.OcclusionRays)));
+        float noise = 3 * MathF.Sqrt(0.25f / Math.Max(4,
+            settings.RaysBaked(map.RayKind == MapNeeds.Thickness ? settings.ThicknessRays : settings.OcclusionRays)));
         for (int pass = 0; pass < Passes; pass++)
         {
             int before = pass;

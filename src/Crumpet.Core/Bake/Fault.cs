@@ -40,7 +40,8 @@ public sealed record FaultRay(float[] Low, float[] From, float[] To);
 /// <summary>Texels that hang together and are wrong for the same reason.</summary>
 /// <param name="Kind">Why.</param>
 /// <param name="Part">Low part they belong to.</param>
-/// <param name="Other">Part whose surface was hit, for <see cref="FaultKind.Neighbour"/>, or that shares the texels, for <see cref="FaultKind.Overlap"/> of two parts; empty otherwise.</param>
+/// <param name="Other">Part whose surface was hit, for <see cref="FaultKind.Neighbour"/>, or that shares the texels, for
+/// <see cref="FaultKind.Overlap"/> of two parts; empty otherwise.</param>
 /// <param name="Texels">How many.</param>
 /// <param name="X">Left edge on the sheet, pixels from the left.</param>
 /// <param name="Y">Top edge on the sheet, pixels from the top.</param>

@@ -55,7 +55,8 @@ public static class FaultFindings
             causes = [.. causes.Except(neighbours.Skip(PairsSaid))];
         }
         findings.AddRange(causes.Select(c => About(c.Regions, c.Texels, context)));
-        var shared = new[] { FaultKind.Skew, FaultKind.Coarse }.Select(k => faults.Where(f => f.Kind == k).ToArray()).Where(r => r.Sum(f => f.Texels) >= WorthSaying);
+        var shared = new[] { FaultKind.Skew, FaultKind.Coarse }.Select(k => faults.Where(f => f.Kind == k).ToArray())
+            .Where(r => r.Sum(f => f.Texels) >= WorthSaying);
         findings.AddRange(shared.Select(regions => OverSheet(regions, context)));
         return Finding.Sorted(findings);
     }
@@ -76,20 +77,28 @@ public static class FaultFindings
         {
             FaultKind.Neighbour => Say(
                 "neighbour", context.Trays == TrayMode.One
-                    ? $"{part} carries the surface of {other}{context.Contact(part, other)}: {texels} texels {where} hit it within the {reach}; plan the trays, or put the two on separate ones."
-                    : $"{part} carries the surface of {other}{context.Contact(part, other)}: {texels} texels {where} hit it within the {reach}; put the two on separate trays or shorten the reach.",
+                    ? $"{part} carries the surface of {other}{context.Contact(part, other)}: {texels} texels {where} hit it within the {reach}; plan the "
+                        + $"trays, or put the two on separate ones."
+                    : $"{part} carries the surface of {other}{context.Contact(part, other)}: {texels} texels {where} hit it within the {reach}; put the two "
+                        + $"on separate trays or shorten the reach.",
                 Offer(new SeparateTrays(part, other)), context.Trays == TrayMode.One ? Offer(new PlanTrays()) : null),
             FaultKind.BackFace => Say(
                 "back-face", outward > 0
-                    ? $"{part}: {texels} texels {where} start inside the high surface and meet only its back; it stands up to {Lengths.Millimetres(outward)} off, the outward reach is {Lengths.Millimetres(row.OutwardReachMetres)}."
-                    : $"{part}: {texels} texels {where} meet only the back of the high surface, and no front within reach of it; its faces look inwards, turn them round.",
-                outward > 0 ? reachMend : new MendOffer($"Turn the faces of {part} outward", false, new TurnFaces { Objects = [.. row.High.Select(i => context.Objects[i].SourceName)] })),
+                    ? $"{part}: {texels} texels {where} start inside the high surface and meet only its back; it stands up to {Lengths.Millimetres(outward)} "
+                        + $"off, the outward reach is {Lengths.Millimetres(row.OutwardReachMetres)}."
+                    : $"{part}: {texels} texels {where} meet only the back of the high surface, and no front within reach of it; its faces look inwards, "
+                        + $"turn them round.",
+                outward > 0 ? reachMend : new MendOffer($"Turn the faces of {part} outward", false,
+                    new TurnFaces { Objects = [.. row.High.Select(i => context.Objects[i].SourceName)] })),
             FaultKind.Miss => Say(
                 "miss", outward > 0
-                    ? $"{part}: {texels} texels {where} find no high surface within the {reach}; it stands up to {Lengths.Millimetres(outward)} off, {Lengths.Millimetres(MathF.Max(0, outward - row.OutwardReachMetres))} beyond where their rays start."
+                    ? $"{part}: {texels} texels {where} find no high surface within the {reach}; it stands up to {Lengths.Millimetres(outward)} off, "
+                        + $"{Lengths.Millimetres(MathF.Max(0, outward - row.OutwardReachMetres))} beyond where their rays start."
                     : inward > 0
-                        ? $"{part}: {texels} texels {where} find no high surface within the {reach}; it lies up to {Lengths.Millimetres(inward)} deep, {Lengths.Millimetres(MathF.Max(0, inward - row.InwardReachMetres))} beyond where their rays end."
-                        : $"{part}: {texels} texels {where} find no high surface within the {reach}, nor anywhere on their ray; the high side has a hole there.",
+                        ? $"{part}: {texels} texels {where} find no high surface within the {reach}; it lies up to {Lengths.Millimetres(inward)} deep, "
+                            + $"{Lengths.Millimetres(MathF.Max(0, inward - row.InwardReachMetres))} beyond where their rays end."
+                        : $"{part}: {texels} texels {where} find no high surface within the {reach}, nor anywhere on their ray; the high side has a "
+                            + $"hole there.",
                 reachMend),
             FaultKind.Overlap => Say(
                 "uv-overlap", other.Length > 0
@@ -97,15 +106,19 @@ public static class FaultFindings
                     : $"{part}: {texels} texels {where} are shared by UVs that overlap without lying exactly on each other; move the islands apart.",
                 Offer(new PackIslands())),
             FaultKind.HardEdge => Say(
-                "hard-edge", $"{part}: hard edges run {texels} texels within islands, where two tangent frames meet without a seam and a line shows when lit; soften them or cut the UVs along them.",
+                "hard-edge", $"{part}: hard edges run {texels} texels within islands, where two tangent frames meet without a seam and a line shows when "
+                    + $"lit; soften them or cut the UVs along them.",
                 HardEdgeMends(row, context)),
             _ => Say(
-                "reach-exhausted", $"{part}: {texels} texels {where} hit in the last 2 % of the {reach}; an inward reach of {Lengths.Millimetres(MathF.Max(inwardEased, row.InwardReachMetres))} would leave them room.",
+                "reach-exhausted", $"{part}: {texels} texels {where} hit in the last 2 % of the {reach}; an inward reach of "
+                    + $"{Lengths.Millimetres(MathF.Max(inwardEased, row.InwardReachMetres))} would leave them room.",
                 reachMend),
         };
 
         Finding Say(string code, string sentence, params MendOffer?[] mends) =>
-            new(Severity.Warn, code, part, sentence, texels) { Mends = [.. mends.OfType<MendOffer>()], Spot = SpotOf(worst), OnSheet = PlaceOf(worst, context.Sheet) };
+            new(Severity.Warn, code, part, sentence,
+                texels)
+            { Mends = [.. mends.OfType<MendOffer>()], Spot = SpotOf(worst), OnSheet = PlaceOf(worst, context.Sheet) };
     }
 
     private static Finding OfNeighbours(int times, FaultRegion[] regions, FaultContext context)
@@ -144,12 +157,16 @@ public static class FaultFindings
         float degrees = part.Max(r => r.Degrees);
         if (regions[0].Kind == FaultKind.Skew)
         {
-            PartSpot[] spots = [.. part.Where(r => r.Ray is not null).Take(SpotsMended).Select(r => new PartSpot(r.Ray!.Low[0], r.Ray.Low[1], r.Ray.Low[2], RadiusOf(r)))];
+            PartSpot[] spots = [.. part.Where(r => r.Ray is not null).Take(SpotsMended)
+                .Select(r => new PartSpot(r.Ray!.Low[0], r.Ray.Low[1], r.Ray.Low[2], RadiusOf(r)))];
             return new Finding(
                 Severity.Note, "skew", part.Key,
-                $"{texels} texels ({share} %) see the high surface at more than 60° to their ray; most are on {part.Key}, {part.Sum(r => r.Texels)} texels, up to {degrees:0}°.", texels)
+                $"{texels} texels ({share} %) see the high surface at more than 60° to their ray; most are on {part.Key}, {part.Sum(r => r.Texels)} texels, "
+                    + $"up to {degrees:0}°.", texels)
             {
-                Mends = spots.Length > 0 ? [new MendOffer(spots.Length == 1 ? $"Straighten {part.Key} here" : $"Straighten {part.Key} in {spots.Length} places", false, new StraightenDetail(part.Key, spots))] : [],
+                Mends = spots.Length > 0
+                    ? [new MendOffer(spots.Length == 1 ? $"Straighten {part.Key} here" : $"Straighten {part.Key} in {spots.Length} places", false,
+                    new StraightenDetail(part.Key, spots))] : [],
                 Spot = SpotOf(largest),
                 OnSheet = PlaceOf(largest, context.Sheet),
             };
@@ -158,7 +175,8 @@ public static class FaultFindings
         int size = context.Size * 2;
         return new Finding(
             Severity.Note, "coarse", part.Key,
-            $"{texels} texels ({share} %) hold detail that turns by up to {degrees:0}° within one; most are on {part.Key}, which has {density:0} px/m there and would take {asked:0} px/m.", texels)
+            $"{texels} texels ({share} %) hold detail that turns by up to {degrees:0}° within one; most are on {part.Key}, which has {density:0} px/m there "
+                + $"and would take {asked:0} px/m.", texels)
         {
             Mends = BakeSettings.Sizes.Contains(size) ? [Offer(new EnlargeSheet(context.Sheet, size))] : [],
             Spot = SpotOf(largest),
@@ -168,7 +186,8 @@ public static class FaultFindings
 
     private static MendOffer Offer(BakeMend mend) => new(mend.Words(), false, mend);
 
-    private static float RadiusOf(FaultRegion region) => region.PixelsPerMetre > 0 ? 0.75f * MathF.Max(region.Width, region.Height) / region.PixelsPerMetre : 0.01f;
+    private static float RadiusOf(FaultRegion region) =>
+        region.PixelsPerMetre > 0 ? 0.75f * MathF.Max(region.Width, region.Height) / region.PixelsPerMetre : 0.01f;
 
     private static Spot? SpotOf(FaultRegion region)
     {
@@ -183,7 +202,10 @@ public static class FaultFindings
 
     private static SheetPlace PlaceOf(FaultRegion region, string sheet) => new(sheet, region.X, region.Y, region.Width, region.Height);
 
-    /// <summary>A reach with which hits at this distance lie well before its end, up to the next tenth of a millimetre so that the number can be read.</summary>
+    /// <summary>
+    /// A reach with which hits at this distance lie well before its end, up to the next tenth of a millimetre so that the number can be
+    /// read.
+    /// </summary>
     /// <param name="metres">Distance of the farthest hit from the low surface.</param>
     /// <param name="before">How far its ray has come until there.</param>
     private static float Eased(float metres, float before) => MathF.Ceiling(MathF.Max(metres * 1.1f, (metres + before) / 0.95f - before) * 1e4f) / 1e4f;

@@ -28,7 +28,8 @@ internal sealed class FaultRegions(BakeInput input, PartScene scene, int size, F
 
     private void Group(FaultTexel[] faults, List<FaultRegion> regions, CancellationToken cancel)
     {
-        int left = faults.Min(f => f.Texel % size), right = faults.Max(f => f.Texel % size), top = faults.Min(f => f.Texel / size), bottom = faults.Max(f => f.Texel / size);
+        int left = faults.Min(f => f.Texel % size), right = faults.Max(f => f.Texel % size), top = faults.Min(f => f.Texel / size),
+            bottom = faults.Max(f => f.Texel / size);
         int width = right - left + 1, height = bottom - top + 1;
         // Number of the fault at each texel of the bounds, from 1; negative once it is in a region.
         var grid = new int[width * height];
@@ -82,9 +83,11 @@ internal sealed class FaultRegions(BakeInput input, PartScene scene, int size, F
         }
         var (point, start, direction, length) = whereIs(worst);
         var region = new FaultRegion(
-            worst.Kind, input.Parts[scene.Part].Name, worst.Kind == FaultKind.Neighbour ? input.Parts[worst.Other].Name : "", members.Count, x0, y0, x1 - x0 + 1, y1 - y0 + 1)
+            worst.Kind, input.Parts[scene.Part].Name, worst.Kind == FaultKind.Neighbour ? input.Parts[worst.Other].Name : "", members.Count, x0, y0,
+                x1 - x0 + 1, y1 - y0 + 1)
         {
-            Ray = RayOf(point, start, start - direction * (scene.High.Bvh.ClosestFacing(new Ray(start, -direction, 0, length), out var hit, out _) ? hit.Distance : length)),
+            Ray = RayOf(point, start, start - direction * (scene.High.Bvh.ClosestFacing(new Ray(start, -direction, 0, length), out var hit, out _)
+                ? hit.Distance : length)),
             Degrees = worst.Kind is FaultKind.Skew or FaultKind.Coarse ? worst.Amount : 0,
             PixelsPerMetre = DensityAt(worst.Triangle),
         };
@@ -109,7 +112,8 @@ internal sealed class FaultRegions(BakeInput input, PartScene scene, int size, F
             var (point, start, direction, length) = whereIs(faults[members[m]]);
             float reach = Vector3.Distance(start, point);
             // Going outwards from where the ray starts, the surface it should have met is left through its back.
-            bool isOutside = own.Bvh.Closest(new Ray(start, direction, 0, farthest), out var above) && Vector3.Dot(own.FlatNormalAt(above.Triangle), direction) > 0;
+            bool isOutside = own.Bvh.Closest(new Ray(start, direction, 0, farthest), out var above)
+                && Vector3.Dot(own.FlatNormalAt(above.Triangle), direction) > 0;
             bool isInside = own.Bvh.ClosestFacing(new Ray(start - direction * length, -direction, 0, farthest), out var below, out _);
             if (isOutside && (!isInside || above.Distance <= below.Distance))
             {
@@ -133,7 +137,8 @@ internal sealed class FaultRegions(BakeInput input, PartScene scene, int size, F
         var low = scene.Low;
         Vector2 ab = low.Texels[3 * triangle + 1] - low.Texels[3 * triangle], ac = low.Texels[3 * triangle + 2] - low.Texels[3 * triangle];
         float onSheet = MathF.Abs(ab.X * ac.Y - ab.Y * ac.X);
-        float onSurface = Vector3.Cross(low.Positions[3 * triangle + 1] - low.Positions[3 * triangle], low.Positions[3 * triangle + 2] - low.Positions[3 * triangle]).Length();
+        float onSurface = Vector3.Cross(low.Positions[3 * triangle + 1] - low.Positions[3 * triangle],
+            low.Positions[3 * triangle + 2] - low.Positions[3 * triangle]).Length();
         return onSurface > 0 ? MathF.Sqrt(onSheet / onSurface) : 0;
     }
 }

@@ -40,7 +40,8 @@ internal static class HardEdges
                     continue;
                 longest = length;
                 var middle = (low.Positions[at + c % 3] + low.Positions[at + next % 3]) / 2;
-                var outside = middle + Vector3.Normalize(low.Directions[at + c % 3] + low.Directions[at + next % 3]) * (Vector3.Distance(low.Positions[at + c % 3], low.Positions[at + next % 3]) / 4);
+                var outside = middle + Vector3.Normalize(low.Directions[at + c % 3] + low.Directions[at + next % 3]) * (
+                    Vector3.Distance(low.Positions[at + c % 3], low.Positions[at + next % 3]) / 4);
                 var min = Vector2.Min(a, b);
                 var size = Vector2.Max(a, b) - min;
                 region = new FaultRegion(FaultKind.HardEdge, part.Name, "", 0, (int)min.X, (int)min.Y, (int)size.X + 1, (int)size.Y + 1)

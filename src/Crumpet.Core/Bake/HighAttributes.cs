@@ -58,7 +58,8 @@ internal sealed class HighAttributes
         var values = new float[open.Length][];
         // Many objects side by side, or the points of one.
         int each = open.Length >= threads ? 1 : threads;
-        Parallel.For(0, open.Length, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, i => values[i] = SurfaceCurvature.PerCorner(open[i], radius, each, cancel));
+        Parallel.For(0, open.Length, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel },
+            i => values[i] = SurfaceCurvature.PerCorner(open[i], radius, each, cancel));
         for (int i = 0; i < open.Length; i++)
             curvatures.Add(open[i], values[i]);
     }

@@ -32,7 +32,10 @@ internal sealed class HighNormals(HighTextures textures, HighNormalUse use, Dict
     /// <param name="triangle">Triangle of the object.</param>
     /// <param name="hit">Where.</param>
     /// <param name="smooth">Unit normal of the surface there.</param>
-    /// <remarks>The texture is read as shaders read it: by the interpolated frame, not normalised. Source: M. S. Mikkelsen, "Simulation of wrinkled surfaces revisited", 2008.</remarks>
+    /// <remarks>
+    /// The texture is read as shaders read it: by the interpolated frame, not normalised. Source: M. S. Mikkelsen, "Simulation of wrinkled
+    /// surfaces revisited", 2008.
+    /// </remarks>
     public Vector3 At(HighSurface surface, Mesh mesh, int triangle, in Hit hit, Vector3 smooth)
     {
         if (!isUsed || !tangents.TryGetValue(mesh, out var frames) || NormalTextureOf(mesh, triangle) is not { } texture)
@@ -48,7 +51,8 @@ internal sealed class HighNormals(HighTextures textures, HighNormalUse use, Dict
 
     /// <summary>The normal texture on a triangle, or null. A grey picture is none.</summary>
     private BakeTexture? NormalTextureOf(Mesh mesh, int triangle) =>
-        textures.Of(mesh, triangle).Textures.TryGetValue(TextureKind.Normal, out var texture) && texture.UvSet < mesh.UvSets.Count && texture.Picture.Channels >= 3 ? texture : null;
+        textures.Of(mesh, triangle).Textures.TryGetValue(TextureKind.Normal, out var texture) && texture.UvSet < mesh.UvSets.Count
+            && texture.Picture.Channels >= 3 ? texture : null;
 
     private Vector4[] TangentsOf(Mesh mesh)
     {
@@ -57,7 +61,8 @@ internal sealed class HighNormals(HighTextures textures, HighNormalUse use, Dict
         for (int corner = 0; corner < positions.Length; corner++)
         {
             positions[corner] = mesh.PositionAt(corner);
-            uvs[corner] = NormalTextureOf(mesh, corner / 3) is { } texture ? Vector2.Transform(mesh.UvSets[texture.UvSet][corner], texture.UvTransform) : Vector2.Zero;
+            uvs[corner] = NormalTextureOf(mesh, corner / 3) is { } texture ? Vector2.Transform(mesh.UvSets[texture.UvSet][corner], texture.UvTransform)
+                : Vector2.Zero;
         }
         return TangentSpace.PerCorner(positions, mesh.NormalsOrSmooth(), uvs);
     }

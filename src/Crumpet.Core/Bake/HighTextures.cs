@@ -65,7 +65,8 @@ internal sealed class HighTextures(IReadOnlyList<BakeMaterial> materials)
 
     private static Vector4 Texel(BakeMaterial material, TextureKind slot, Mesh mesh, int triangle, in Hit hit, bool isSrgb, Vector4 otherwise)
     {
-        return material.Textures.TryGetValue(slot, out var texture) && texture.UvSet < mesh.UvSets.Count ? Texel(texture, mesh, triangle, hit, isSrgb) : otherwise;
+        return material.Textures.TryGetValue(slot, out var texture) && texture.UvSet < mesh.UvSets.Count ? Texel(texture, mesh, triangle, hit, isSrgb)
+            : otherwise;
     }
 
     /// <summary>What a picture shows at a hit; its UV set is one the object has.</summary>
@@ -101,5 +102,6 @@ internal sealed class HighTextures(IReadOnlyList<BakeMaterial> materials)
 
     private static float Light(Bitmap picture, int x, int y, int channel, bool isSrgb) => !isSrgb || picture.Bits == 32
         ? picture.Unit(x, y, channel)
-        : picture is Bitmap8 narrow ? Srgb.ToLinear(narrow.Pixels[(y * picture.Width + x) * picture.Channels + channel]) : Srgb.ToLinear(picture.Unit(x, y, channel));
+        : picture is Bitmap8 narrow ? Srgb.ToLinear(narrow.Pixels[(y * picture.Width + x) * picture.Channels + channel])
+            : Srgb.ToLinear(picture.Unit(x, y, channel));
 }

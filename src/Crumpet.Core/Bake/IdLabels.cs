@@ -39,7 +39,10 @@ internal static class IdLabels
     }
 
     /// <summary>Colours as far apart as so many can be, the same for the same count. None is near black, which is where nothing is.</summary>
-    /// <remarks>Each is the farthest from those before it, of a lattice in Oklab. Source: B. Ottosson, "A perceptual color space for image processing", 2020.</remarks>
+    /// <remarks>
+    /// Each is the farthest from those before it, of a lattice in Oklab. Source: B. Ottosson, "A perceptual color space for image
+    /// processing", 2020.
+    /// </remarks>
     public static (byte R, byte G, byte B)[] Colours(int count)
     {
         const int Steps = 17;

@@ -19,7 +19,8 @@ internal sealed class LightRays(BakeSettings settings, float ground)
     /// <param name="count">Rays.</param>
     /// <param name="open">Sum of open directions, weighted by how open they are.</param>
     /// <param name="cast">Rays that were cast.</param>
-    public float Openness(Bvh occluders, Vector3 point, Vector3 flat, Vector3 normal, (uint First, uint Seed) sequence, int count, out Vector3 open, out int cast)
+    public float Openness(Bvh occluders, Vector3 point, Vector3 flat, Vector3 normal, (uint First, uint Seed) sequence, int count, out Vector3 open,
+        out int cast)
     {
         point += flat * Lift(point);
         float range = settings.OcclusionRangeMetres > 0 ? settings.OcclusionRangeMetres : Unlimited;

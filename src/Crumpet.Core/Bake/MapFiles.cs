@@ -14,13 +14,14 @@ public static class MapFiles
     /// <param name="threads">Threads to use; the bytes do not depend on them.</param>
     /// <param name="done">Told the share that is written, 0 to 1.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static (string Ending, byte[] Bytes) Write(Bitmap map, MapFile file, int threads, Action<double>? done = null, CancellationToken cancel = default) => file switch
-    {
-        MapFile.Exr => (".exr", ExrWriter.Write((Bitmap32)map, threads, cancel)),
-        // TGA has no grey with alpha.
-        MapFile.Tga => (".tga", ImageFile.WriteTga(map.Channels == 2 ? Spread((Bitmap8)map) : (Bitmap8)map)),
-        _ => (".png", ImageFile.WritePng(map, done: done, cancel: cancel)),
-    };
+    public static (string Ending, byte[] Bytes) Write(Bitmap map, MapFile file, int threads, Action<double>? done = null, CancellationToken cancel = default) =>
+        file switch
+        {
+            MapFile.Exr => (".exr", ExrWriter.Write((Bitmap32)map, threads, cancel)),
+            // TGA has no grey with alpha.
+            MapFile.Tga => (".tga", ImageFile.WriteTga(map.Channels == 2 ? Spread((Bitmap8)map) : (Bitmap8)map)),
+            _ => (".png", ImageFile.WritePng(map, done: done, cancel: cancel)),
+        };
 
     /// <summary>A map as 8-bit numbers a browser can show, where its file is not such a picture.</summary>
     /// <param name="map">Which.</param>

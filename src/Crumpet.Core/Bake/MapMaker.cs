@@ -40,8 +40,11 @@ public sealed record MadeMap([property: Words("The texture a map is made from", 
     /// <inheritdoc/>
     public string? ProblemTogether() => this switch
     {
-        { To.MadeFrom.Count: 0 } => $"{To.Label} cannot be made from another map; {string.Join(", ", BakeMaps.All.Where(m => m.MadeFrom.Count > 0).Select(m => m.Label))} can.",
-        _ when !To.MadeFrom.Contains(From) => $"A {To.Label} map is made from a {string.Join(" or ", To.MadeFrom.Select(m => m.ToString().ToLowerInvariant()))} map, not from a {From.ToString().ToLowerInvariant()} map.",
+        { To.MadeFrom.Count: 0 } =>
+            $"{To.Label} cannot be made from another map; {string.Join(", ", BakeMaps.All.Where(m => m.MadeFrom.Count > 0).Select(m => m.Label))} can.",
+        _ when !To.MadeFrom.Contains(From) =>
+            $"A {To.Label} map is made from a {string.Join(" or ", To.MadeFrom.Select(m => m.ToString().ToLowerInvariant()))} map, not from a "
+            + $"{From.ToString().ToLowerInvariant()} map.",
         _ => null,
     };
 }
@@ -109,5 +112,6 @@ public static class MapMaker
         new(source.Width, source.Height, 1, Array.ConvertAll(shares, s => (ushort)(Math.Clamp(s, 0, 1) * 65535 + 0.5f)));
 
     /// <summary>The same with at least 16 bits, so that slopes are not steps.</summary>
-    private static Bitmap Wide(Bitmap source) => source.Bits == 8 ? PictureOps.FromUnits(source.Width, source.Height, source.Channels, 16, PictureOps.Units(source)) : source;
+    private static Bitmap Wide(Bitmap source) =>
+        source.Bits == 8 ? PictureOps.FromUnits(source.Width, source.Height, source.Channels, 16, PictureOps.Units(source)) : source;
 }

@@ -100,7 +100,8 @@ internal sealed class PartBake
         public int Hits;
     }
 
-    private sealed record TileResult(CoverTile Cover, byte[][] Blocks, IReadOnlyList<FaultTexel> Faults, Guides? Guides, long Rays, long LightRays, long ThicknessRays);
+    private sealed record TileResult(CoverTile Cover, byte[][] Blocks, IReadOnlyList<FaultTexel> Faults, Guides? Guides, long Rays, long LightRays,
+        long ThicknessRays);
 
     /// <summary>What the smoothing goes by, a value a covered texel.</summary>
     internal sealed record Guides(uint[] Normals, Vector3[] Places);
@@ -142,11 +143,13 @@ internal sealed class PartBake
         }
         if (count == 0)
             return;
-        var cover = new CoverTile(tile, Array.ConvertAll(scratch.Texels[..count], t => (ushort)t), scratch.Samples[..count], scratch.Hits[..count], scratch.Faults[..count]);
+        var cover = new CoverTile(tile, Array.ConvertAll(scratch.Texels[..count], t => (ushort)t), scratch.Samples[..count], scratch.Hits[..count],
+            scratch.Faults[..count]);
         var blocks = new byte[maps.Length][];
         for (int m = 0; m < blocks.Length; m++)
             blocks[m] = PackBlock(maps[m], scratch.Values[m].AsSpan(0, count * maps[m].Kept), scratch.Shares, scratch.Compressor);
-        done[tile] = new TileResult(cover, blocks, faults, guides.Normals is null ? null : new Guides(guides.Normals[..count], guides.Places[..count]), rays, sample.LightRays, sample.ThicknessRays);
+        done[tile] = new TileResult(cover, blocks, faults, guides.Normals is null ? null : new Guides(guides.Normals[..count], guides.Places[..count]), rays,
+            sample.LightRays, sample.ThicknessRays);
     }
 
     /// <summary>Compresses a tile's values as its map keeps them.</summary>
@@ -300,7 +303,8 @@ internal sealed class PartBake
             int before = m;
             byte[][] blocks = [.. tiles.Select(t => t.Blocks[m])];
             if (settings.Denoise && maps[m].IsNoisy)
-                blocks = Denoising.Smooth(maps[m], cover, blocks, [.. tiles.Select(t => t.Guides!)], size, settings, share => progress((before + share) / maps.Length, "smoothing noise"), threads, cancel);
+                blocks = Denoising.Smooth(maps[m], cover, blocks, [.. tiles.Select(t => t.Guides!)], size, settings,
+                    share => progress((before + share) / maps.Length, "smoothing noise"), threads, cancel);
             long rays = maps[m].RayKind switch
             {
                 MapNeeds.Light => tiles.Sum(t => t.LightRays),

@@ -12,7 +12,8 @@ namespace Crumpet.Core.Bake;
 /// <param name="InwardReachMetres">Inward reach, metres.</param>
 /// <param name="Tray">Number of its tray.</param>
 /// <param name="Sees">What blocks its light.</param>
-internal sealed record ViewPart(Bounds Low, IReadOnlyList<Bounds> High, RaysRoom? Rays, float OutwardReachMetres, float InwardReachMetres, int Tray, Occluders Sees);
+internal sealed record ViewPart(Bounds Low, IReadOnlyList<Bounds> High, RaysRoom? Rays, float OutwardReachMetres, float InwardReachMetres, int Tray,
+    Occluders Sees);
 
 /// <summary>What each part can see: the high objects its rays can meet, and those that block its light. Nothing else changes its maps.</summary>
 /// <param name="parts">All parts.</param>
@@ -35,7 +36,8 @@ internal sealed class PartViews(IReadOnlyList<ViewPart> parts, float occlusionRa
         bool anywhere = occlusionRangeMetres <= 0;
         var room = anywhere ? default : Grown(RoomOf(parts[part]), occlusionRangeMetres);
         return [.. objects.Where(o => o.Part == part
-            || ((rule == Pairs.Occluders.Asset || (rule == Pairs.Occluders.Tray && parts[o.Part].Tray == parts[part].Tray)) && (anywhere || Meet(room, o.Box)))).Select(o => (o.Part, o.Number))];
+            || ((rule == Pairs.Occluders.Asset || (rule == Pairs.Occluders.Tray && parts[o.Part].Tray == parts[part].Tray)) && (anywhere || Meet(room, o.Box))))
+                .Select(o => (o.Part, o.Number))];
     }
 
     /// <summary>The box in which all rays of a part lie.</summary>

@@ -12,7 +12,8 @@ namespace Crumpet.Core.Bake;
 /// <param name="Seen">High objects its rays can meet, its own among them.</param>
 /// <param name="Occluders">High objects that block its light; empty where no map asks.</param>
 internal sealed record PieceRequest(
-    int Part, int? Material, IReadOnlySet<int> Stacked, int Size, IReadOnlyList<BakeMap> Maps, IReadOnlyList<HighObject> Seen, IReadOnlyList<HighObject> Occluders);
+    int Part, int? Material, IReadOnlySet<int> Stacked, int Size, IReadOnlyList<BakeMap> Maps, IReadOnlyList<HighObject> Seen,
+        IReadOnlyList<HighObject> Occluders);
 
 /// <summary>
 /// Bakes parts' shares of maps. Parts that see some of the same objects share a hierarchy of all that any of them sees, and all maps of a
@@ -73,7 +74,8 @@ internal static class PieceBaker
         var tiles = bakes.SelectMany(b => b.Tiles.Select(t => (Bake: b, Tile: t))).ToArray();
         int rows = 0;
         // With many rays a tile takes a good part of a second.
-        void RowDone() => progress?.Report(new Progress(0.05 + 0.9 * Math.Min(1, Interlocked.Increment(ref rows) / ((double)tiles.Length * SampleRaster.TileSide)), "casting rays"));
+        void RowDone() => progress?.Report(new Progress(
+            0.05 + 0.9 * Math.Min(1, Interlocked.Increment(ref rows) / ((double)tiles.Length * SampleRaster.TileSide)), "casting rays"));
         TileLoop.Run(
             tiles.Length, () => new PartBake.Scratch(settings.SamplesBaked * settings.SamplesBaked),
             (i, scratch) => tiles[i].Bake.BakeTile(tiles[i].Tile, scratch, RowDone, cancel), threads, cancel);
@@ -84,7 +86,10 @@ internal static class PieceBaker
         part.Low.Aggregate(Bounds.Empty, (b, m) => b.Including(m.Bounds())), [], part.Rays is null ? null : RaysRoom.Of(part.Rays),
         part.OutwardReachMetres ?? settings.OutwardReachMetres, part.InwardReachMetres ?? settings.InwardReachMetres, 0, settings.Occluders);
 
-    /// <summary>For each list one that may stand in for it: the union of all lists that hang together with it, where nothing more could be met in that.</summary>
+    /// <summary>
+    /// For each list one that may stand in for it: the union of all lists that hang together with it, where nothing more could be met in
+    /// that.
+    /// </summary>
     /// <param name="lists">What each part sees.</param>
     /// <param name="rooms">Where the rays of each part lie; null where they go on for ever.</param>
     /// <param name="boxes">Box of each object.</param>

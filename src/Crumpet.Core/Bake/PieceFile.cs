@@ -63,7 +63,8 @@ internal static class PieceFile
             var raw = new byte[count * 5];
             Unpack(decompressor, reader.ReadBytes(reader.ReadInt32()), raw);
             tiles[i] = new CoverTile(
-                number, MemoryMarshal.Cast<byte, ushort>(raw.AsSpan(0, 2 * count)).ToArray(), raw[(2 * count)..(3 * count)], raw[(3 * count)..(4 * count)], raw[(4 * count)..]);
+                number, MemoryMarshal.Cast<byte, ushort>(raw.AsSpan(0, 2 * count)).ToArray(), raw[(2 * count)..(3 * count)], raw[(3 * count)..(4 * count)],
+                    raw[(4 * count)..]);
         }
         return new PartCover(tiles, regions, rays);
     }

@@ -70,7 +70,8 @@ public sealed class PieceJob() : JobKind("piece", 2, typeof(PieceSettings))
 
     /// <summary>What two pieces of one map must have in common to be baked together.</summary>
     private static string WayOf(PieceSettings s, JsonSerializerOptions json) => JsonSerializer.Serialize(
-        new { Light = s.Light is null ? null : s.Light with { Occluders = [] }, s.Thickness, s.CurvatureRadiusMetres, s.IdBy, s.OpacityBy, s.HighNormals }, json);
+        new { Light = s.Light is null ? null : s.Light with { Occluders = [] }, s.Thickness, s.CurvatureRadiusMetres, s.IdBy, s.OpacityBy, s.HighNormals },
+            json);
 
     private sealed class Share(IProgress<Progress> to, double from, double share) : IProgress<Progress>
     {
@@ -242,7 +243,8 @@ internal sealed class PieceBatch
     private static BakeTexture TextureOf(JobInputs inputs, PieceTexture texture)
     {
         float[] t = texture.UvTransform;
-        var picture = inputs.Made($"picture {texture.Ending}", [texture.Role], 8 * inputs[texture.Role].Bytes, () => ImageFile.Read(inputs.Bytes(texture.Role), "picture" + texture.Ending));
+        var picture = inputs.Made($"picture {texture.Ending}", [texture.Role], 8 * inputs[texture.Role].Bytes,
+            () => ImageFile.Read(inputs.Bytes(texture.Role), "picture" + texture.Ending));
         return new BakeTexture(picture, texture.UvSet, new Matrix3x2(t[0], t[1], t[2], t[3], t[4], t[5]));
     }
 }

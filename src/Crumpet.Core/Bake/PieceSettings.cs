@@ -52,7 +52,8 @@ public sealed record PieceMaterial(int Number, IReadOnlyList<PieceTexture> Textu
 /// <param name="GroundMetres">Height of the ground; null where it does not occlude.</param>
 /// <param name="Denoise">Whether it is smoothed.</param>
 /// <param name="Occluders">What blocks it: the inputs <c>occluder/K</c>.</param>
-public sealed record PieceLight(int Rays, float RangeMetres, float FalloffMetres, bool BackFacesOcclude, float? GroundMetres, bool Denoise, IReadOnlyList<PieceObject> Occluders);
+public sealed record PieceLight(int Rays, float RangeMetres, float FalloffMetres, bool BackFacesOcclude, float? GroundMetres, bool Denoise,
+    IReadOnlyList<PieceObject> Occluders);
 
 /// <summary>What thickness depends on.</summary>
 /// <param name="Rays">Rays a texel.</param>

@@ -114,7 +114,8 @@ internal sealed class SheetComposer
             }
         });
         return [.. overlaps.Select(o => new FaultRegion(
-            FaultKind.Overlap, pieces[o.Key.Two].Name, pieces[o.Key.One].Name, o.Value.Texels, o.Value.X0, o.Value.Y0, o.Value.X1 - o.Value.X0 + 1, o.Value.Y1 - o.Value.Y0 + 1))];
+            FaultKind.Overlap, pieces[o.Key.Two].Name, pieces[o.Key.One].Name, o.Value.Texels, o.Value.X0, o.Value.Y0, o.Value.X1 - o.Value.X0 + 1,
+                o.Value.Y1 - o.Value.Y0 + 1))];
     }
 
     private bool IsOverlap(byte taken, byte samples) => taken > 0 && taken + samples > samplesInTexel;
@@ -138,7 +139,8 @@ internal sealed class SheetComposer
         var numbers = labels.Select((l, i) => (l, i)).ToDictionary(p => p.l, p => p.i, StringComparer.Ordinal);
         int[][] renumbered = [.. pieces.Select(p => p.Maps[map].Labels.Select(l => numbers[l]).ToArray())];
         var counts = new Dictionary<int, int>();
-        var result = new SheetMap(map, settings, size, map.Values == MapValues.Offset && settings.HeightRangeMetres <= 0 ? Greatest(map) : 0, bounds, colours, green);
+        var result = new SheetMap(map, settings, size, map.Values == MapValues.Offset && settings.HeightRangeMetres <= 0 ? Greatest(map) : 0, bounds, colours,
+            green);
         float[] background = map.Values == MapValues.Position && !bounds.IsEmpty ? [bounds.Min.X, bounds.Min.Y, bounds.Min.Z] : map.Background;
         int kept = map.Kept;
         ForEachTile((tile, scratch) =>

@@ -124,7 +124,10 @@ public sealed record SheetMapSettings
 /// <param name="Legend">What colours stand for; empty for all but IDs.</param>
 public sealed record SheetMapReport(string Ending, MapScale? Scale, IReadOnlyList<LegendRow> Legend);
 
-/// <summary>Puts a sheet's map together and writes it: <c>cover/P</c> and <c>piece/P</c> to <c>map</c>, and to <c>shown</c> where that is no picture a browser shows.</summary>
+/// <summary>
+/// Puts a sheet's map together and writes it: <c>cover/P</c> and <c>piece/P</c> to <c>map</c>, and to <c>shown</c> where that is no picture
+/// a browser shows.
+/// </summary>
 public sealed class SheetMapJob() : JobKind<SheetMapSettings>("sheet map", 1)
 {
     /// <inheritdoc/>
@@ -144,13 +147,16 @@ public sealed class SheetMapJob() : JobKind<SheetMapSettings>("sheet map", 1)
     {
         var bake = settings.ToBake();
         var covers = SheetPieces.Covers([.. Enumerable.Repeat("", settings.Parts)], inputs);
-        var pieces = covers.Select((c, p) => c with { Maps = new Dictionary<BakeMap, PartMap> { [settings.Map] = PieceFile.ReadMap(inputs.Bytes($"piece/{p}")) } }).ToArray();
+        var pieces = covers.Select((c, p) =>
+            c with { Maps = new Dictionary<BakeMap, PartMap> { [settings.Map] = PieceFile.ReadMap(inputs.Bytes($"piece/{p}")) } }).ToArray();
         var composer = new SheetComposer(pieces, bake, settings.Size, context.Threads, context.Cancel);
-        var sheet = composer.Compose(settings.Map, settings.Bounds, settings.Green ?? GreenDirection.Up, share => Told(0.5 * share, "putting together"), out var legend);
+        var sheet = composer.Compose(settings.Map, settings.Bounds, settings.Green ?? GreenDirection.Up, share => Told(0.5 * share, "putting together"),
+            out var legend);
         if (settings.PaddingPixels != 0)
             sheet.Pad(SheetPieces.Padding(covers, settings, inputs, context), context.Threads, context.Cancel);
         var (ending, bytes) = MapFiles.Write(sheet.Bitmap, settings.File, context.Threads, share => Told(0.5 + 0.45 * share, "writing"), context.Cancel);
-        var output = new JobOutput { Report = new SheetMapReport(ending, sheet.Scale, settings.Map.Values == MapValues.Label ? legend : []) }.With("map", bytes);
+        var output = new JobOutput { Report = new SheetMapReport(ending, sheet.Scale, settings.Map.Values == MapValues.Label ? legend : []) }
+            .With("map", bytes);
         if (ending != ".png")
             output.With("shown", ImageFile.WritePng(MapFiles.Shown(settings.Map, sheet.Bitmap, sheet.Scale), 1, cancel: context.Cancel));
         return output;
@@ -209,6 +215,8 @@ public sealed class MadeMapJob() : JobKind<MadeMapSettings>("made map", 1)
         var made = new MadeMap(file, settings.From, settings.To) { Strength = settings.Strength, RadiusPixels = settings.RadiusPixels, Wrap = settings.Wrap };
         var picture = MapMaker.Make(made, ImageFile.Read(inputs.Bytes("picture"), file), settings.Green, context.Threads, context.Cancel);
         bool fits = picture.Width == settings.Size && picture.Height == settings.Size;
-        return new JobOutput().With("map", ImageFile.WritePng(fits ? picture : PictureOps.Resize(picture, settings.Size, settings.Size, settings.To.Meaning, context.Cancel), cancel: context.Cancel));
+        return new JobOutput().With("map",
+            ImageFile.WritePng(fits ? picture : PictureOps.Resize(picture, settings.Size, settings.Size, settings.To.Meaning, context.Cancel),
+            cancel: context.Cancel));
     }
 }

@@ -1,7 +1,10 @@
 namespace Crumpet.Core.Bake;
 
 /// <summary>Grows islands into empty room by copying each empty texel from its nearest covered one, so that islands meet half way and never mix.</summary>
-/// <remarks>Source: exact Euclidean distance in two separable passes. A. Meijster et al., "A general algorithm for computing distance transforms in linear time", 2000.</remarks>
+/// <remarks>
+/// Source: exact Euclidean distance in two separable passes. A. Meijster et al., "A general algorithm for computing distance transforms in
+/// linear time", 2000.
+/// </remarks>
 internal static class SheetPadding
 {
     private const int None = int.MaxValue;

@@ -24,7 +24,8 @@ public sealed class StackedJob() : JobKind<StackedSettings>("stacked", 1)
     /// <inheritdoc/>
     protected override JobOutput Work(StackedSettings settings, JobInputs inputs, JobContext context)
     {
-        var parts = settings.Objects.Select((count, p) => (IReadOnlyList<Mesh>)[.. Enumerable.Range(0, count).Select(k => Flat(inputs.Bytes($"laid/{p}/{k}")))]).ToArray();
+        var parts = settings.Objects.Select((count, p) => (IReadOnlyList<Mesh>)[.. Enumerable.Range(0, count).Select(k => Flat(inputs.Bytes($"laid/{p}/{k}")))])
+            .ToArray();
         var stacked = StackedTriangles.Find(parts, settings.Sheet);
         var present = Enumerable.Range(0, parts.Length).Where(p => LowSurface.Chosen(parts[p], settings.Sheet).Any(c => !stacked[p].Contains(c.Number)));
         return new JobOutput { Report = new StackedReport([.. present]) }

@@ -50,7 +50,8 @@ internal static class SurfaceCurvature
             points[topology.Points[c]].Curvature += angle * length / 4;
             points[topology.Points[Topology.Next(c)]].Curvature += angle * length / 4;
         }
-        float[] values = radiusMetres > 0 ? Averaged(points, radiusMetres, threads, cancel) : Array.ConvertAll(points, p => p.Area > 0 ? p.Curvature / p.Area : 0);
+        float[] values = radiusMetres > 0 ? Averaged(points, radiusMetres, threads, cancel)
+            : Array.ConvertAll(points, p => p.Area > 0 ? p.Curvature / p.Area : 0);
         return Array.ConvertAll(topology.Points, p => values[p]);
     }
 

@@ -14,7 +14,9 @@ public static class BindFindings
     {
         SlotGap.NoFile => $"no file is named {slot.Wanted}; add an output named {slot.Slot.Map} to the recipe.",
         SlotGap.OtherCase => $"{slot.Near!.File} differs from {slot.Wanted} only in upper and lower case; rename it.",
-        SlotGap.OtherMeaning => $"{slot.Near!.File} is flagged as {slot.Near.Meaning.ToString().ToLowerInvariant()}, the slot wants {slot.Slot.Meaning.ToString().ToLowerInvariant()}; change the output's meaning.",
+        SlotGap.OtherMeaning =>
+            $"{slot.Near!.File} is flagged as {slot.Near.Meaning.ToString().ToLowerInvariant()}, the slot wants "
+            + $"{slot.Slot.Meaning.ToString().ToLowerInvariant()}; change the output's meaning.",
         _ => "",
     };
 }

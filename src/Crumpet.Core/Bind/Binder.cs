@@ -57,7 +57,8 @@ public static class Binder
     {
         var exact = textures.FirstOrDefault(t => Path.GetFileNameWithoutExtension(t.File) == wanted);
         if (exact is not null)
-            return exact.Meaning == slot.Meaning ? new SlotBinding(slot, exact.File, SlotGap.None, wanted, null) : new SlotBinding(slot, null, SlotGap.OtherMeaning, wanted, exact);
+            return exact.Meaning == slot.Meaning ? new SlotBinding(slot, exact.File, SlotGap.None, wanted, null)
+                : new SlotBinding(slot, null, SlotGap.OtherMeaning, wanted, exact);
         var near = textures.FirstOrDefault(t => string.Equals(Path.GetFileNameWithoutExtension(t.File), wanted, StringComparison.OrdinalIgnoreCase));
         return new SlotBinding(slot, null, near is null ? SlotGap.NoFile : SlotGap.OtherCase, wanted, near);
     }

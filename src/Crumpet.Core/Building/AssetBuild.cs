@@ -115,7 +115,8 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
     /// <param name="cancel">Ends the work early; what was done is kept, nothing half done is.</param>
     /// <returns>The last result: of <paramref name="upTo"/>, or of the first station that is blocked.</returns>
     /// <exception cref="JobFailedException">A job failed; all that does not need it was worked.</exception>
-    public (Station Station, StationResult Result) Run(Station upTo, bool throughStops, int threads, IProgress<BuildProgress>? progress, CancellationToken cancel)
+    public (Station Station, StationResult Result) Run(Station upTo, bool throughStops, int threads, IProgress<BuildProgress>? progress,
+        CancellationToken cancel)
     {
         if ((plan.Problem() ?? FieldRules.Problem(input.Rules)) is { } problem)
             throw new ArgumentException(problem);
@@ -131,7 +132,8 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
                 result = ResultOf(station)!;
             }
             progress?.Report(new BuildProgress(station, 1, "done"));
-            bool nothingToGoOnWith = station == Station.Pairs && upTo.Number > Station.Layout.Number && plan.Bake.Made.Count == 0 && !result.As<PairReport>().Paired.Any();
+            bool nothingToGoOnWith = station == Station.Pairs && upTo.Number > Station.Layout.Number && plan.Bake.Made.Count == 0
+                && !result.As<PairReport>().Paired.Any();
             if (station == upTo || nothingToGoOnWith || (result.IsBlocked && !throughStops))
             {
                 new LastGraph(Identity ?? asset, store).Keep(Graph(station).NodesUpTo(station));

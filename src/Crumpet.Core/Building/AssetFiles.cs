@@ -51,14 +51,19 @@ public sealed class AssetFiles(AssetBuild build, AssetPlan plan, IResultStore st
             return showsSheets ? own : own with { TriangleMaterials = mesh.TriangleMaterials };
         });
         var materials = SceneFile.Read(Load(Graph.TakenIn!["materials"])).Materials;
-        IReadOnlyList<Material> shown = showsSheets ? [.. Graph.Sheets.Select(s => (s.MainMaterial < 0 ? Material.Plain : materials[s.MainMaterial]) with { Name = s.Name })] : materials;
+        IReadOnlyList<Material> shown = showsSheets
+            ? [.. Graph.Sheets.Select(s => (s.MainMaterial < 0 ? Material.Plain : materials[s.MainMaterial]) with { Name = s.Name })] : materials;
         return new Scene("", [.. meshes], shown, []);
     }
 
     /// <summary>All objects of the asset as intake left them; null before Intake.</summary>
-    public IReadOnlyList<Mesh>? Objects() => build.ResultOf(Station.Intake) is null ? null : [.. Enumerable.Range(0, Graph.Intake!.Objects.Count).Select(Whole)];
+    public IReadOnlyList<Mesh>? Objects() =>
+        build.ResultOf(Station.Intake) is null ? null : [.. Enumerable.Range(0, Graph.Intake!.Objects.Count).Select(Whole)];
 
-    /// <summary>Edges of the low side to cut or sew up, with half-edges numbered as in the islands' view; null where the place is on no object, or before Layout.</summary>
+    /// <summary>
+    /// Edges of the low side to cut or sew up, with half-edges numbered as in the islands' view; null where the place is on no object, or
+    /// before Layout.
+    /// </summary>
     /// <param name="place">The edge to begin with.</param>
     /// <param name="reach">How far to go on from it.</param>
     /// <param name="from">Where a path begins, metres, or null.</param>
@@ -72,7 +77,8 @@ public sealed class AssetFiles(AssetBuild build, AssetPlan plan, IResultStore st
     /// <summary>The islands on which places lie, where they lie now. None before Layout.</summary>
     /// <param name="spots">A place on each.</param>
     public IReadOnlyList<HeldIsland> IslandsAt(IReadOnlyCollection<SurfaceSpot> spots) =>
-        LaidScene() is { } scene ? [.. HeldIsland.At(scene.Meshes, spots, plan.Layout.Sheets == SheetRule.Together && Graph.Laid!.Layout.Sheets.Count > 1)] : [];
+        LaidScene() is { } scene ? [.. HeldIsland.At(scene.Meshes, spots, plan.Layout.Sheets == SheetRule.Together && Graph.Laid!.Layout.Sheets.Count > 1)]
+            : [];
 
     private Mesh Whole(int number)
     {

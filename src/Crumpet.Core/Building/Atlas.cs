@@ -23,7 +23,8 @@ public static class Atlas
     {
         if (members.Count < 2)
             return "An atlas joins two assets or more; mark those that are to share a sheet.";
-        return members.GroupBy(AssetBuild.FileNameOf).FirstOrDefault(g => g.Count() > 1) is { } twice ? $"{string.Join(" and ", twice)} would have the same folder; rename one." : null;
+        return members.GroupBy(AssetBuild.FileNameOf).FirstOrDefault(g => g.Count() > 1) is { } twice
+            ? $"{string.Join(" and ", twice)} would have the same folder; rename one." : null;
     }
 
     /// <summary>
@@ -33,12 +34,20 @@ public static class Atlas
     /// <param name="members">At least one.</param>
     public static AssetPlan Join(IReadOnlyList<AtlasMember> members)
     {
-        var shared = members.SelectMany(m => m.Parts.Distinct(StringComparer.Ordinal)).GroupBy(p => p, StringComparer.Ordinal).Where(g => g.Count() > 1).Select(g => g.Key).ToHashSet(StringComparer.Ordinal);
+        var shared = members.SelectMany(m => m.Parts.Distinct(StringComparer.Ordinal)).GroupBy(p => p, StringComparer.Ordinal).Where(g => g.Count() > 1)
+            .Select(g => g.Key).ToHashSet(StringComparer.Ordinal);
         var first = members[0].Plan;
         return first with
         {
             Mends = [.. members.SelectMany(m => MendsOf(m, m.Parts.Any(shared.Contains)))],
-            Pairs = first.Pairs with { Parts = new AssetPlan().Pairs.Parts, TrayByHand = new AssetPlan().Pairs.TrayByHand, Trays = new AssetPlan().Pairs.Trays, Ties = [], Strokes = [] },
+            Pairs = first.Pairs with
+            {
+                Parts = new AssetPlan().Pairs.Parts,
+                TrayByHand = new AssetPlan().Pairs.TrayByHand,
+                Trays = new AssetPlan().Pairs.Trays,
+                Ties = [],
+                Strokes = []
+            },
             Layout = new LayoutSettings
             {
                 Uvs = members.Any(m => m.Plan.Layout.Uvs == UvSource.Unwrap) ? UvSource.Unwrap : UvSource.Keep,
@@ -58,7 +67,11 @@ public static class Atlas
         {
             yield return mend switch
             {
-                RenameEach each => each with { File = FileOf(member.Name, each.File), Names = [.. each.Names.Select(n => n with { File = FileOf(member.Name, n.File) })] },
+                RenameEach each => each with
+                {
+                    File = FileOf(member.Name, each.File),
+                    Names = [.. each.Names.Select(n => n with { File = FileOf(member.Name, n.File) })]
+                },
                 IntakeMend own => own with { File = FileOf(member.Name, own.File) },
                 _ => mend,
             };

@@ -33,9 +33,11 @@ internal static class BakeExpansion
     /// <summary>The content of a picture that arrived, as mends left it; null where it is gone.</summary>
     public static (StoredFile File, string Ending)? PictureOf(AssetGraph graph, string file)
     {
-        if (graph.Intake!.Textures.FirstOrDefault(t => t.File == file)?.MendedFile is { } mended && graph.TakenIn!.Result!.Find(TakeInJob.Mended(mended)) is { } made)
+        if (graph.Intake!.Textures.FirstOrDefault(t => t.File == file)?.MendedFile is { } mended
+            && graph.TakenIn!.Result!.Find(TakeInJob.Mended(mended)) is { } made)
             return (made, Path.GetExtension(mended));
-        return graph.Input.Sources.FirstOrDefault(s => s.Name == file) is { } source ? (new StoredFile(file, source.Sha256, source.Bytes), Path.GetExtension(file).ToLowerInvariant()) : null;
+        return graph.Input.Sources.FirstOrDefault(s => s.Name == file) is { } source
+            ? (new StoredFile(file, source.Sha256, source.Bytes), Path.GetExtension(file).ToLowerInvariant()) : null;
     }
 
     private static void AddMade(AssetGraph graph, SheetNodes nodes, bool anyParts)
@@ -47,7 +49,8 @@ internal static class BakeExpansion
                 continue;
             nodes.Made[made.To] = graph.Add(
                 Station.Bake, JobKinds.MadeMap, $"{made.To.Label} on {nodes.Sheet.Name}",
-                new MadeMapSettings(made.From, made.To, made.Strength, made.RadiusPixels, made.Wrap, graph.Input.Plan.Target.Green, nodes.Size, picture.Ending), ("picture", picture.File));
+                new MadeMapSettings(made.From, made.To, made.Strength, made.RadiusPixels, made.Wrap, graph.Input.Plan.Target.Green, nodes.Size, picture.Ending),
+                    ("picture", picture.File));
         }
     }
 }
@@ -74,7 +77,8 @@ internal sealed class PieceExpansion
         lowPlaces = LayoutExpansion.LowNumbers(graph).Select((o, k) => (o, k)).ToDictionary(p => p.o, p => p.k);
         views = new PartViews(
             [.. rows.Select((row, p) => new ViewPart(
-                AssetGraph.BoxOf(row.Low.Select(i => objects[i])), [.. row.High.Select(i => objects[i].Bounds())], graph.Rays[p].Report<RaysRoom>(), row.OutwardReachMetres, row.InwardReachMetres,
+                AssetGraph.BoxOf(row.Low.Select(i => objects[i])), [.. row.High.Select(i => objects[i].Bounds())], graph.Rays[p].Report<RaysRoom>(),
+                    row.OutwardReachMetres, row.InwardReachMetres,
                 row.Tray, row.Sees ?? bake.Occluders))],
             bake.OcclusionRangeMetres);
     }
@@ -163,7 +167,8 @@ internal sealed class PieceExpansion
             MissesAreHoles = missesAreHoles,
             Seen = [.. place.Seen.Select(o => new PieceObject(rows[o.Part].Name, o.Number) { Name = look.NamesObjects ? Object(o).Name : null })],
             Light = !asks(MapNeeds.Light) ? null : new PieceLight(
-                bake.RaysBaked(bake.OcclusionRays), bake.OcclusionRangeMetres, bake.OcclusionFalloffMetres, bake.BackFacesOcclude, bake.GroundOccludes ? box.Min.Y : null,
+                bake.RaysBaked(bake.OcclusionRays), bake.OcclusionRangeMetres, bake.OcclusionFalloffMetres, bake.BackFacesOcclude, bake.GroundOccludes
+                    ? box.Min.Y : null,
                 bake.Denoise && map!.IsNoisy, [.. light.Select(o => new PieceObject(rows[o.Part].Name, o.Number))]),
             Thickness = asks(MapNeeds.Thickness) ? new PieceThickness(bake.RaysBaked(bake.ThicknessRays), bake.ThicknessRangeMetres, bake.Denoise) : null,
             CurvatureRadiusMetres = asks(MapNeeds.Curvature) ? bake.CurvatureRadiusBaked : null,
@@ -176,7 +181,8 @@ internal sealed class PieceExpansion
         [
             .. row.Low.SelectMany((o, k) => new[] { ($"low/{k}", scene[$"shape/{o}"]), ($"laid/{k}", Laid(o)) }),
             ("rays", graph.Rays[place.Part]["rays"]), ("stacked", place.Nodes.Stacked![$"stacked/{place.Part}"]),
-            .. place.Seen.Select((o, k) => ($"high/{k}", scene[$"shape/{Number(o)}"])), .. look.Spread.Select(k => ($"spread/{k}", scene[$"spread/{Number(place.Seen[k])}"])),
+            .. place.Seen.Select((o, k) => ($"high/{k}", scene[$"shape/{Number(o)}"])),
+                .. look.Spread.Select(k => ($"spread/{k}", scene[$"spread/{Number(place.Seen[k])}"])),
             .. light.Select((o, k) => ($"occluder/{k}", scene[$"shape/{Number(o)}"])), .. look.Pictures.Select(p => (p.Key, (JobFile)p.Value)),
         ];
         return graph.Add(Station.Bake, JobKinds.Piece, $"{(map?.Label ?? "cover")} of {row.Name} on {place.Nodes.Sheet.Name}", settings, inputs);
@@ -207,7 +213,8 @@ internal sealed class PieceExpansion
         {
             int[] textured = [.. every.Where(k => Object(seen[k]).MaterialNumbers.Any(HasNormalTexture))];
             return WithMaterials(
-                new PieceLook { Spread = textured, UsesNormals = textured.Length > 0 }, textured.Select(k => seen[k]), (_, pictures) => new PieceMaterial(0, pictures), asksNormals: true);
+                new PieceLook { Spread = textured, UsesNormals = textured.Length > 0 }, textured.Select(k => seen[k]), (_, pictures) =>
+                    new PieceMaterial(0, pictures), asksNormals: true);
         }
         if (map.Asks(MapNeeds.Labels))
         {
@@ -219,25 +226,30 @@ internal sealed class PieceExpansion
         {
             return WithMaterials(
                 new PieceLook { Spread = every }, seen,
-                (m, pictures) => new PieceMaterial(0, pictures) { BaseColour = m.BaseColour, Roughness = m.Roughness, Metalness = m.Metalness }, asksNormals: false);
+                (m, pictures) => new PieceMaterial(0, pictures) { BaseColour = m.BaseColour, Roughness = m.Roughness, Metalness = m.Metalness },
+                    asksNormals: false);
         }
         return map.Asks(MapNeeds.VertexColours) ? new PieceLook { Spread = every } : new PieceLook();
     }
 
-    private bool HasNormalTexture(int material) => material >= 0 && graph.Intake!.Materials[material].Pictures.Any(p => p.Slot == TextureKind.Normal && p.File is { } file && BakeExpansion.PictureOf(graph, file) is not null);
+    private bool HasNormalTexture(int material) =>
+        material >= 0 && graph.Intake!.Materials[material].Pictures.Any(p => p.Slot == TextureKind.Normal && p.File is { } file
+        && BakeExpansion.PictureOf(graph, file) is not null);
 
     /// <summary>Adds the materials of some objects.</summary>
     /// <param name="look">Receives them.</param>
     /// <param name="seen">The objects.</param>
     /// <param name="make">Makes what is said of a material.</param>
     /// <param name="asksNormals">Whether normal textures are taken, or all others; null for none.</param>
-    private PieceLook WithMaterials(PieceLook look, IEnumerable<(int Part, int Number)> seen, Func<MaterialReport, IReadOnlyList<PieceTexture>, PieceMaterial> make, bool? asksNormals)
+    private PieceLook WithMaterials(PieceLook look, IEnumerable<(int Part, int Number)> seen,
+        Func<MaterialReport, IReadOnlyList<PieceTexture>, PieceMaterial> make, bool? asksNormals)
     {
         foreach (int number in seen.SelectMany(o => Object(o).MaterialNumbers).Where(m => m >= 0).Distinct().Order())
         {
             var material = graph.Intake!.Materials[number];
             var pictures = new List<PieceTexture>();
-            foreach (var use in material.Pictures.Where(p => asksNormals is { } normals && (p.Slot == TextureKind.Normal) == normals && p.File is not null).DistinctBy(p => p.Slot))
+            foreach (var use in material.Pictures.Where(p => asksNormals is { } normals && (p.Slot == TextureKind.Normal) == normals && p.File is not null)
+                .DistinctBy(p => p.Slot))
             {
                 if (BakeExpansion.PictureOf(graph, use.File!) is not { } picture)
                     continue;

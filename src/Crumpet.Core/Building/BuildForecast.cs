@@ -55,11 +55,15 @@ public sealed record BuildForecast(Station UpTo, int All, bool IsWhole, IReadOnl
         // Places that ask for the same work are worked once.
         var seen = new HashSet<string>(StringComparer.Ordinal);
         var jobs = nodes.Where(n => n.Result is null && (n.Job is null || seen.Add(n.Job.Key)))
-            .Select(n => new JobForecast(n.Station, n.Kind.Name, n.Label, n.Job is not null, n.Job is null ? $"waits for {NamesOf(n)}" : JobDifference.Why(n, last), times.SecondsOf(n))).ToArray();
+            .Select(n => new JobForecast(n.Station, n.Kind.Name, n.Label, n.Job is not null, n.Job is null ? $"waits for {NamesOf(n)}"
+                : JobDifference.Why(n, last), times.SecondsOf(n))).ToArray();
         bool isWhole = Station.UpTo(upTo).All(graph.Listed.Contains);
         double[] bytes = [.. nodes.Where(n => n.Result is null).Select(times.BytesOf).OfType<double>()];
-        return new BuildForecast(upTo, isWhole ? nodes.Length : Math.Max(nodes.Length, last.Count), isWhole, jobs) { Bytes = bytes.Length == 0 ? null : (long)bytes.Sum() };
+        return new BuildForecast(upTo, isWhole ? nodes.Length : Math.Max(nodes.Length, last.Count), isWhole,
+            jobs)
+        { Bytes = bytes.Length == 0 ? null : (long)bytes.Sum() };
     }
 
-    private static string NamesOf(JobNode node) => node.WaitsFor.Count <= 2 ? string.Join(" and ", node.WaitsFor.Select(w => w.Name)) : $"{node.WaitsFor[0].Name} and {node.WaitsFor.Count - 1} more";
+    private static string NamesOf(JobNode node) =>
+        node.WaitsFor.Count <= 2 ? string.Join(" and ", node.WaitsFor.Select(w => w.Name)) : $"{node.WaitsFor[0].Name} and {node.WaitsFor.Count - 1} more";
 }

@@ -15,14 +15,18 @@ public static class BuildJson
     public static JsonSerializerOptions Options { get; } = new(JsonSerializerDefaults.Web)
     {
         // By word alone: a number could stand for anything, also for nothing.
-        Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase, allowIntegerValues: false), FiniteNumbers.Converters[0], FiniteNumbers.Converters[1] },
+        Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase, allowIntegerValues: false), FiniteNumbers.Converters[0],
+            FiniteNumbers.Converters[1] },
         RespectNullableAnnotations = true,
         RespectRequiredConstructorParameters = true,
         MaxDepth = 32,
         TypeInfoResolver = new DefaultJsonTypeInfoResolver { Modifiers = { TellMendsApart } },
     };
 
-    /// <summary>The same for what an earlier version kept: fields that are missing or empty do not make all of it unreadable; they are told when it is used.</summary>
+    /// <summary>
+    /// The same for what an earlier version kept: fields that are missing or empty do not make all of it unreadable; they are told when it
+    /// is used.
+    /// </summary>
     public static JsonSerializerOptions Kept { get; } = new(Options) { RespectNullableAnnotations = false, RespectRequiredConstructorParameters = false };
 
     /// <summary>The same, on many lines.</summary>

@@ -2,7 +2,10 @@ using Crumpet.Core.Jobs;
 
 namespace Crumpet.Core.Building;
 
-/// <summary>From what was decided, the sources and the results so far to the jobs of an asset. A setting reaches only the jobs whose settings name it.</summary>
+/// <summary>
+/// From what was decided, the sources and the results so far to the jobs of an asset. A setting reaches only the jobs whose settings name
+/// it.
+/// </summary>
 internal static class Expander
 {
     /// <summary>Lists the jobs of further stations, up to one or as far as results tell.</summary>

@@ -31,7 +31,8 @@ internal static class IntakeExpansion
             }
             else if (MeshFiles.IsPicture(file.Name))
             {
-                node = graph.Add(Station.Intake, JobKinds.Look, file.Name, new LookSettings(Path.GetExtension(file.Name).ToLowerInvariant()), ("file", Bytes(file)));
+                node = graph.Add(Station.Intake, JobKinds.Look, file.Name, new LookSettings(Path.GetExtension(file.Name).ToLowerInvariant()),
+                    ("file", Bytes(file)));
             }
             if (node is null)
                 continue;
@@ -43,7 +44,8 @@ internal static class IntakeExpansion
         }
         bool makesNormals = rules.Mends.Concat(plan.Mends).OfType<MakeNormals>().Any();
         var settings = new TakeInSettings(
-            plan.NamePattern, plan.Mends, rules with { PixelsPerMetre = null }, plan.Target.Limits, makesNormals ? plan.Target.Green : null, plan.Bake.Made.Count > 0,
+            plan.NamePattern, plan.Mends, rules with { PixelsPerMetre = null }, plan.Target.Limits, makesNormals ? plan.Target.Green : null,
+                plan.Bake.Made.Count > 0,
             [.. sources.Select(s => new TakenFile(s.Name, s.Bytes, s.ForcedSide))]);
         graph.TakenIn = graph.Add(Station.Intake, JobKinds.TakeIn, "", settings, inputs);
         if (!areAllRead || graph.Intake is not { } report)
@@ -60,21 +62,25 @@ internal static class IntakeExpansion
             return;
         // The high side says best what the asset is.
         int[] high = [.. all.Where(i => rows[i].Side == Side.High)];
-        graph.Thumbnail = graph.Add(Station.Intake, JobKinds.Thumbnail, "of the asset", new ThumbnailSettings(ThumbnailSide), (high.Length > 0 ? high : all).Select((o, k) => ($"shape/{k}", scene[$"shape/{o}"])));
+        graph.Thumbnail = graph.Add(Station.Intake, JobKinds.Thumbnail, "of the asset", new ThumbnailSettings(ThumbnailSide),
+            (high.Length > 0 ? high : all).Select((o, k) => ($"shape/{k}", scene[$"shape/{o}"])));
         foreach (var side in all.GroupBy(i => rows[i].Side).OrderBy(g => g.Key))
         {
             graph.Stages.Add(side.Key, graph.Add(
                 Station.Intake, JobKinds.Stage, Sides.Word(side.Key), StageOf(rows, [.. side], side.Key == Side.Low, null),
-                side.SelectMany((o, k) => new[] { ($"shape/{k}", scene[$"shape/{o}"]), ($"spread/{k}", scene[$"spread/{o}"]) }).Append(("materials", scene["materials"]))));
+                side.SelectMany((o, k) => new[] { ($"shape/{k}", scene[$"shape/{o}"]), ($"spread/{k}", scene[$"spread/{o}"]) })
+                    .Append(("materials", scene["materials"]))));
         }
     }
 
     /// <summary>How some objects are shown on the stage.</summary>
     public static StageSettings StageOf(IReadOnlyList<ObjectReport> rows, IReadOnlyList<int> numbers, bool isBakedOnto, IReadOnlyList<StageSheet>? sheets)
     {
-        var centres = rows.GroupBy(r => r.Part, StringComparer.Ordinal).ToDictionary(g => g.Key, g => AssetGraph.Three(AssetGraph.BoxOf(g).Centre), StringComparer.Ordinal);
+        var centres = rows.GroupBy(r => r.Part, StringComparer.Ordinal)
+            .ToDictionary(g => g.Key, g => AssetGraph.Three(AssetGraph.BoxOf(g).Centre), StringComparer.Ordinal);
         var whole = AssetGraph.BoxOf(rows);
-        return new StageSettings([.. numbers.Select(i => new StageObject(rows[i].Name, rows[i].Part, centres[rows[i].Part]))], AssetGraph.Three(whole.Min), AssetGraph.Three(whole.Max), isBakedOnto, sheets);
+        return new StageSettings([.. numbers.Select(i => new StageObject(rows[i].Name, rows[i].Part, centres[rows[i].Part]))], AssetGraph.Three(whole.Min),
+            AssetGraph.Three(whole.Max), isBakedOnto, sheets);
     }
 
     private static StoredFile Bytes(SourceFile file) => new(file.Name, file.Sha256, file.Bytes);

@@ -15,13 +15,15 @@ public readonly record struct JobFile(StoredFile? File, JobNode? From)
 /// <summary>A job in the graph of an asset, as far as it is known.</summary>
 public sealed class JobNode
 {
-    internal JobNode(Station station, JobKind kind, string label, object settings, IReadOnlyList<(string Role, JobFile File)> inputs, Func<string, JobResult?> find)
+    internal JobNode(Station station, JobKind kind, string label, object settings, IReadOnlyList<(string Role, JobFile File)> inputs,
+        Func<string, JobResult?> find)
     {
         (Station, Kind, Label, Settings) = (station, kind, label, settings);
         WaitsFor = [.. inputs.Select(i => i.File.From).OfType<JobNode>().Distinct()];
         if (WaitsFor.Count > 0)
             return;
-        Job = new Job(kind.Name, kind.Version, JsonSerializer.Serialize(settings, kind.Settings, BuildJson.Options), [.. inputs.Select(i => i.File.File! with { Name = i.Role })]);
+        Job = new Job(kind.Name, kind.Version, JsonSerializer.Serialize(settings, kind.Settings, BuildJson.Options),
+            [.. inputs.Select(i => i.File.File! with { Name = i.Role })]);
         Result = find(Job.Key);
     }
 

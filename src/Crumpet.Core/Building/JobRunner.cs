@@ -42,7 +42,8 @@ public sealed class JobRunner(IResultStore store, JobTimes? times, ValueCache ca
         {
             var small = together.Except(large).OrderByDescending(g => g.Sum(Expected)).ToArray();
             Parallel.ForEach(
-                Partitioner.Create(small, EnumerablePartitionerOptions.NoBuffering), new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel },
+                Partitioner.Create(small, EnumerablePartitionerOptions.NoBuffering),
+                    new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel },
                 group => Try(group, 1, progress, done, failed, cancel));
             foreach (var group in large.OrderByDescending(g => g.Sum(Expected)))
                 Try(group, threads, progress, done, failed, cancel);
@@ -64,7 +65,8 @@ public sealed class JobRunner(IResultStore store, JobTimes? times, ValueCache ca
     public double Expected(JobNode node) => times?.SecondsOf(node) ?? node.Kind.Cost(node.Settings, node.Job?.Inputs ?? []) * node.Kind.SecondsAUnit;
 
     private void Try(
-        JobNode[] group, int threads, Action<JobNode, Progress>? progress, Action<JobNode, JobResult> done, ConcurrentQueue<JobFailedException> failed, CancellationToken cancel)
+        JobNode[] group, int threads, Action<JobNode, Progress>? progress, Action<JobNode, JobResult> done, ConcurrentQueue<JobFailedException> failed,
+            CancellationToken cancel)
     {
         cancel.ThrowIfCancellationRequested();
         var kind = group[0].Kind;
@@ -115,7 +117,8 @@ public sealed class JobRunner(IResultStore store, JobTimes? times, ValueCache ca
             if (pieces is not null)
                 files.AddRange(pieces.Select(p => p with { Within = hash }));
         }
-        var result = new JobResult(job.Key, job.Kind, JsonSerializer.SerializeToElement(output.Report, output.Report.GetType(), BuildJson.Options), files, output.Findings)
+        var result = new JobResult(job.Key, job.Kind, JsonSerializer.SerializeToElement(output.Report, output.Report.GetType(), BuildJson.Options), files,
+            output.Findings)
         {
             Job = job,
             Seconds = seconds,

@@ -31,7 +31,8 @@ public sealed record JobTally(int All, int Worked, int Kept, IReadOnlyList<KindT
         foreach (var job in worked.Values)
             all.TryAdd(job.Key, job.Kind);
         var kinds = JobKinds.All.Select(k => new KindTally(
-            k.Name, worked.Values.Count(w => w.Kind == k.Name), all.Count(a => a.Value == k.Name && !worked.ContainsKey(a.Key)), Math.Round(worked.Values.Where(w => w.Kind == k.Name).Sum(w => w.Seconds), 3)));
+            k.Name, worked.Values.Count(w => w.Kind == k.Name), all.Count(a => a.Value == k.Name && !worked.ContainsKey(a.Key)),
+                Math.Round(worked.Values.Where(w => w.Kind == k.Name).Sum(w => w.Seconds), 3)));
         return new JobTally(all.Count, worked.Count, all.Count - worked.Count, [.. kinds.Where(k => k.Worked + k.Kept > 0)]);
     }
 }

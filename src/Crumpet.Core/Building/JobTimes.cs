@@ -26,7 +26,10 @@ public sealed class JobTimes(IResultStore store)
         }
     }
 
-    /// <summary>Seconds a job is expected to take, or null where none of its kind was worked yet. Of one that waits for others the inputs are not known, and taken to be small.</summary>
+    /// <summary>
+    /// Seconds a job is expected to take, or null where none of its kind was worked yet. Of one that waits for others the inputs are not
+    /// known, and taken to be small.
+    /// </summary>
     public double? SecondsOf(JobNode node) => SecondsAUnit(node.Kind) * node.Kind.Cost(node.Settings, node.Job?.Inputs ?? []);
 
     /// <summary>Bytes a job is expected to give, or null where none of its kind was worked yet.</summary>
@@ -35,7 +38,8 @@ public sealed class JobTimes(IResultStore store)
         lock (gate)
         {
             times ??= Read();
-            return times.TryGetValue(node.Kind.Name, out var time) && time.Units > 0 ? time.Bytes / time.Units * node.Kind.Cost(node.Settings, node.Job?.Inputs ?? []) : null;
+            return times.TryGetValue(node.Kind.Name, out var time) && time.Units > 0
+                ? time.Bytes / time.Units * node.Kind.Cost(node.Settings, node.Job?.Inputs ?? []) : null;
         }
     }
 
@@ -48,7 +52,8 @@ public sealed class JobTimes(IResultStore store)
             foreach (var group in worked.GroupBy(w => w.Kind.Name))
             {
                 var known = times.GetValueOrDefault(group.Key) ?? new KindTime(0, 0);
-                double units = known.Units + group.Sum(w => w.Units), seconds = known.Seconds + group.Sum(w => w.Seconds), bytes = known.Bytes + group.Sum(w => w.Bytes);
+                double units = known.Units + group.Sum(w => w.Units), seconds = known.Seconds + group.Sum(w => w.Seconds),
+                    bytes = known.Bytes + group.Sum(w => w.Bytes);
                 double keep = Math.Min(1, MostUnits / Math.Max(units, 1e-9));
                 times[group.Key] = new KindTime(units * keep, seconds * keep, bytes * keep);
             }

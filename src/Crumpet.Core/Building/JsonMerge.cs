@@ -16,7 +16,8 @@ public static class JsonMerge
     /// <param name="mine">What this change made of it.</param>
     /// <param name="theirs">What the other made of it.</param>
     /// <param name="conflicts">Takes what cannot be brought together.</param>
-    public static JsonNode? Merge(JsonNode? was, JsonNode? mine, JsonNode? theirs, ICollection<MergeConflict> conflicts) => Merge([], was, mine, theirs, conflicts)?.DeepClone();
+    public static JsonNode? Merge(JsonNode? was, JsonNode? mine, JsonNode? theirs, ICollection<MergeConflict> conflicts) =>
+        Merge([], was, mine, theirs, conflicts)?.DeepClone();
 
     private static JsonNode? Merge(string[] path, JsonNode? was, JsonNode? mine, JsonNode? theirs, ICollection<MergeConflict> conflicts)
     {
@@ -30,7 +31,8 @@ public static class JsonMerge
             foreach (string name in other.Select(p => p.Key).Union(own.Select(p => p.Key)))
             {
                 // One took the field away, and the other left it as it was.
-                if ((!own.ContainsKey(name) && JsonNode.DeepEquals(before[name], other[name])) || (!other.ContainsKey(name) && JsonNode.DeepEquals(before[name], own[name])))
+                if ((!own.ContainsKey(name) && JsonNode.DeepEquals(before[name], other[name]))
+                    || (!other.ContainsKey(name) && JsonNode.DeepEquals(before[name], own[name])))
                     continue;
                 merged[name] = Merge([.. path, name], before[name], own[name], other[name], conflicts)?.DeepClone();
             }

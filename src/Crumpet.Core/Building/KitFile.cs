@@ -43,7 +43,8 @@ public sealed record KitFile(
         }
         catch (Exception e) when (e is JsonException or NotSupportedException)
         {
-            throw new SourceFileException(FileName, (e as JsonException)?.Path is { Length: > 0 } path ? path : "", "it cannot be read as a kit", "Correct it, or write it again with 'crumpet demo' as a pattern", e);
+            throw new SourceFileException(FileName, (e as JsonException)?.Path is { Length: > 0 } path ? path : "", "it cannot be read as a kit",
+                "Correct it, or write it again with 'crumpet demo' as a pattern", e);
         }
         if (kit is not { Version: 1, Name.Length: > 0, Assets: not null })
             throw new SourceFileException(FileName, "", "it lacks version 1, a name or its assets", "Add what is missing");

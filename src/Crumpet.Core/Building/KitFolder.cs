@@ -38,7 +38,8 @@ public sealed record KitFolder(string Name, IntakeRules Rules, AssetPlan Plan, I
     private const int MostSources = 20_000;
 
     private sealed record KitDocument(
-        [property: Within("The version", 1, Version)] int Version, [property: Words("The name", KitFile.LongestName)] string Name, [property: AtMost(MostAssets)] IReadOnlyList<string> Assets,
+        [property: Within("The version", 1, Version)] int Version, [property: Words("The name", KitFile.LongestName)] string Name,
+            [property: AtMost(MostAssets)] IReadOnlyList<string> Assets,
         IntakeRules? Rules = null, AssetPlan? Settings = null);
 
     private sealed record AssetDocument(
@@ -53,7 +54,8 @@ public sealed record KitFolder(string Name, IntakeRules Rules, AssetPlan Plan, I
     /// <exception cref="SourceFileException">A file is missing or cannot be read, or says something that cannot be.</exception>
     public static KitFolder Read(Func<string, byte[]?> file)
     {
-        byte[] text = file(KitFile.FileName) ?? throw new SourceFileException(KitFile.FileName, "", "it is not there", $"Give the folder that holds {KitFile.FileName}; 'crumpet demo' writes one as a pattern");
+        byte[] text = file(KitFile.FileName) ?? throw new SourceFileException(KitFile.FileName, "", "it is not there",
+            $"Give the folder that holds {KitFile.FileName}; 'crumpet demo' writes one as a pattern");
         if (VersionOf(KitJson.Checked(text, KitFile.FileName)) == 1)
             return Upgraded(text);
         text = Brought(text);
@@ -65,8 +67,10 @@ public sealed record KitFolder(string Name, IntakeRules Rules, AssetPlan Plan, I
         {
             string folder = $"{AssetsFolder}/{name}", path = $"{folder}/{AssetFile}";
             if (name.Contains('/', StringComparison.Ordinal) || Leaves(name))
-                throw new SourceFileException(KitFile.FileName, "assets", $"'{FieldRules.Quoted(name)}' is no name of a folder in {AssetsFolder}", "Correct it");
-            byte[] given = file(path) ?? throw new SourceFileException(KitFile.FileName, $"asset {name}", $"there is no {path}", "Add it, or take the asset out of the list");
+                throw new SourceFileException(KitFile.FileName, "assets", $"'{FieldRules.Quoted(name)}' is no name of a folder in {AssetsFolder}",
+                    "Correct it");
+            byte[] given = file(path) ?? throw new SourceFileException(KitFile.FileName, $"asset {name}", $"there is no {path}",
+                "Add it, or take the asset out of the list");
             byte[] own = Brought(KitJson.Checked(given, path));
             var asset = KitJson.Read<AssetDocument>(own, path);
             if (asset.Sources.FirstOrDefault(s => Leaves(s.Path)) is { } outside)
@@ -98,7 +102,9 @@ public sealed record KitFolder(string Name, IntakeRules Rules, AssetPlan Plan, I
             {
                 ["version"] = Version,
                 ["name"] = asset.Name,
-                ["sources"] = new JsonArray([.. asset.Sources.Select(s => s.Side is { } side ? new JsonObject { ["path"] = s.Path, ["side"] = Sides.Word(side) } : new JsonObject { ["path"] = s.Path })]),
+                ["sources"] = new JsonArray(
+                    [.. asset.Sources.Select(s => s.Side is { } side ? new JsonObject { ["path"] = s.Path, ["side"] = Sides.Word(side) }
+                    : new JsonObject { ["path"] = s.Path })]),
                 ["settings"] = asset.Own.DeepClone(),
             }));
         }
@@ -134,7 +140,8 @@ public sealed record KitFolder(string Name, IntakeRules Rules, AssetPlan Plan, I
 
     private static KitFolder Upgraded(KitFile kit, JsonObject limits) => new(
         kit.Name, kit.Rules ?? new IntakeRules(), PlanLayers.Merge(new AssetPlan(), limits),
-        [.. kit.Assets.Select(a => new KitFolderAsset(a.Name, a.Folder, [.. a.Sources.Select(s => new KitFolderSource(s))], PlanLayers.Own(new AssetPlan(), a.Plan ?? new AssetPlan())))]);
+        [.. kit.Assets.Select(a => new KitFolderAsset(a.Name, a.Folder, [.. a.Sources.Select(s => new KitFolderSource(s))],
+            PlanLayers.Own(new AssetPlan(), a.Plan ?? new AssetPlan())))]);
 
     private static int VersionOf(byte[] text)
     {

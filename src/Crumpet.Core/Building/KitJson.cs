@@ -10,7 +10,13 @@ namespace Crumpet.Core.Building;
 /// <summary>Reads files that people write by hand: a key that is not known is an error with its line and the nearest one that is.</summary>
 internal static partial class KitJson
 {
-    private static readonly JsonSerializerOptions Strict = new(BuildJson.Options) { UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow, AllowOutOfOrderMetadataProperties = true, AllowDuplicateProperties = false };
+    private static readonly JsonSerializerOptions Strict = new(
+        BuildJson.Options)
+    {
+        UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow,
+        AllowOutOfOrderMetadataProperties = true,
+        AllowDuplicateProperties = false
+    };
 
     /// <summary>The text of a file, where all of it is text.</summary>
     /// <exception cref="SourceFileException">Some of it is not, or it is no JSON.</exception>
@@ -33,7 +39,8 @@ internal static partial class KitJson
         catch (InvalidOperationException e)
         {
             int line = 1 + text.AsSpan(0, (int)reader.TokenStartIndex).Count((byte)'\n');
-            throw new SourceFileException(file, string.Create(CultureInfo.InvariantCulture, $"line {line}"), "it holds characters that are none", "Save it as UTF-8", e);
+            throw new SourceFileException(file, string.Create(CultureInfo.InvariantCulture, $"line {line}"), "it holds characters that are none",
+                "Save it as UTF-8", e);
         }
     }
 
@@ -52,7 +59,8 @@ internal static partial class KitJson
         try
         {
             // What an asset has not that its kit has is no value of the setting.
-            read = JsonSerializer.Deserialize<T>(text.AsSpan().IndexOf(PlanLayers.GoneText) < 0 ? text : JsonSerializer.SerializeToUtf8Bytes(PlanLayers.WithoutGone(Parse(text)), BuildJson.Indented), Strict);
+            read = JsonSerializer.Deserialize<T>(text.AsSpan().IndexOf(PlanLayers.GoneText) < 0 ? text
+                : JsonSerializer.SerializeToUtf8Bytes(PlanLayers.WithoutGone(Parse(text)), BuildJson.Indented), Strict);
         }
         catch (JsonException e)
         {
@@ -73,11 +81,15 @@ internal static partial class KitJson
         if (Unmapped().Match(e.Message) is { Success: true } match && typeof(KitJson).Assembly.GetType(match.Groups[2].Value) is { } type)
         {
             string key = match.Groups[1].Value;
-            string[] known = [.. type.GetProperties().Where(p => p.SetMethod is not null || type.GetConstructors().Any(c => c.GetParameters().Any(a => a.Name == p.Name))).Select(p => JsonNamingPolicy.CamelCase.ConvertName(p.Name))];
+            string[] known = [.. type.GetProperties()
+                .Where(p => p.SetMethod is not null || type.GetConstructors().Any(c => c.GetParameters().Any(a => a.Name == p.Name)))
+                .Select(p => JsonNamingPolicy.CamelCase.ConvertName(p.Name))];
             string nearest = known.MinBy(k => Distance(k, key)) ?? "";
-            return new SourceFileException(file, where, $"the key '{FieldRules.Quoted(key)}' is not known", Distance(nearest, key) <= 1 + key.Length / 2 ? $"Perhaps '{nearest}' is meant" : $"Known are {string.Join(", ", known)}", e);
+            return new SourceFileException(file, where, $"the key '{FieldRules.Quoted(key)}' is not known", Distance(nearest, key) <= 1 + key.Length / 2
+                ? $"Perhaps '{nearest}' is meant" : $"Known are {string.Join(", ", known)}", e);
         }
-        return new SourceFileException(file, where, $"{(e.Path is { Length: > 1 } path ? $"{path} " : "it ")}cannot be read", "Correct it; 'crumpet demo' writes a kit as a pattern", e);
+        return new SourceFileException(file, where, $"{(e.Path is { Length: > 1 } path ? $"{path} " : "it ")}cannot be read",
+            "Correct it; 'crumpet demo' writes a kit as a pattern", e);
     }
 
     /// <summary>How many letters have to be put in, taken out or changed.</summary>
@@ -89,7 +101,8 @@ internal static partial class KitJson
         {
             (int diagonal, row[0]) = (row[0], i);
             for (int j = 1; j <= two.Length; j++)
-                (diagonal, row[j]) = (row[j], Math.Min(Math.Min(row[j], row[j - 1]) + 1, diagonal + (char.ToLowerInvariant(one[i - 1]) == char.ToLowerInvariant(two[j - 1]) ? 0 : 1)));
+                (diagonal, row[j]) = (row[j], Math.Min(Math.Min(row[j], row[j - 1]) + 1,
+                    diagonal + (char.ToLowerInvariant(one[i - 1]) == char.ToLowerInvariant(two[j - 1]) ? 0 : 1)));
         }
         return row[two.Length];
     }

@@ -8,11 +8,13 @@ namespace Crumpet.Core.Building;
 internal static class LayoutExpansion
 {
     /// <summary>Numbers of the low objects in the scene.</summary>
-    public static int[] LowNumbers(AssetGraph graph) => [.. Enumerable.Range(0, graph.Intake!.Objects.Count).Where(i => graph.Intake.Objects[i].Side == Side.Low)];
+    public static int[] LowNumbers(AssetGraph graph) =>
+        [.. Enumerable.Range(0, graph.Intake!.Objects.Count).Where(i => graph.Intake.Objects[i].Side == Side.Low)];
 
     /// <summary>What is decided about UVs, with what the kit says where the asset does not.</summary>
     public static LayoutSettings SettingsOf(GraphInput input) =>
-        input.Plan.Layout.PixelsPerMetre is null && !input.Plan.Layout.FillsTile && input.Rules.PixelsPerMetre is { } density ? input.Plan.Layout with { PixelsPerMetre = density } : input.Plan.Layout;
+        input.Plan.Layout.PixelsPerMetre is null && !input.Plan.Layout.FillsTile && input.Rules.PixelsPerMetre is { } density
+            ? input.Plan.Layout with { PixelsPerMetre = density } : input.Plan.Layout;
 
     /// <summary>Lists them.</summary>
     /// <returns>Whether all could be listed.</returns>
@@ -21,7 +23,8 @@ internal static class LayoutExpansion
         var (plan, scene, rows) = (graph.Input.Plan, graph.TakenIn!, graph.Intake!.Objects);
         int[] low = LowNumbers(graph);
         graph.Layout = graph.Add(
-            Station.Layout, JobKinds.Layout, "", new LayoutJobSettings(SettingsOf(graph.Input), plan.Bake.Size, [.. low.Select(i => new LaidObject(rows[i].Name, rows[i].Part))]),
+            Station.Layout, JobKinds.Layout, "",
+                new LayoutJobSettings(SettingsOf(graph.Input), plan.Bake.Size, [.. low.Select(i => new LaidObject(rows[i].Name, rows[i].Part))]),
             low.SelectMany((o, k) => new[] { ($"shape/{k}", scene[$"shape/{o}"]), ($"spread/{k}", scene[$"spread/{o}"]) }));
         if (graph.Laid is not { } laid)
             return false;
@@ -31,7 +34,8 @@ internal static class LayoutExpansion
         var sheets = ShowsSheets(graph, laid) ? graph.Sheets.Select(s => new StageSheet(s.Name, s.MainMaterial)).ToArray() : null;
         graph.LowStage = graph.Add(
             Station.Layout, JobKinds.Stage, "low, laid out", IntakeExpansion.StageOf(rows, low, true, sheets),
-            low.SelectMany((o, k) => new[] { ($"shape/{k}", scene[$"shape/{o}"]), ($"spread/{k}", scene[$"spread/{o}"]), ($"laid/{k}", graph.Layout[$"laid/{k}"]) })
+            low.SelectMany((o, k) =>
+                new[] { ($"shape/{k}", scene[$"shape/{o}"]), ($"spread/{k}", scene[$"spread/{o}"]), ($"laid/{k}", graph.Layout[$"laid/{k}"]) })
                 .Append(("materials", scene["materials"])));
         return true;
     }
@@ -47,7 +51,8 @@ internal static class LayoutExpansion
         for (int i = 0; i < sheets.Length; i++)
         {
             var shares = laid.Materials[i];
-            int main = shares.Where(s => s.Material >= 0).OrderByDescending(s => s.Triangles).ThenBy(s => s.Material).Select(s => (int?)s.Material).FirstOrDefault() ?? -1;
+            int main = shares.Where(s => s.Material >= 0).OrderByDescending(s => s.Triangles).ThenBy(s => s.Material).Select(s => (int?)s.Material)
+                .FirstOrDefault() ?? -1;
             string own = main < 0 ? (sheets.Length == 1 ? graph.Input.Asset : "no_material") : SafeName(materials[main].Name);
             string name = together ? $"sheet_{i + 1}" : graph.Input.Plan.Layout.Sheets == SheetRule.Together && shares.Count > 1 ? graph.Input.Asset : own;
             int? shown = together ? i : sheets.Length > 1 ? laid.Layout.Sheets[i].Material ?? -1 : null;

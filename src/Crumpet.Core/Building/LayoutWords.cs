@@ -14,7 +14,8 @@ internal static class LayoutWords
         Say(before.PixelsPerMetre, after.PixelsPerMetre, v => v is { } density ? Invariant($"Density set to {density:0.##} px/m") : "No density of its own");
         Say(before.FillsTile, after.FillsTile, v => v ? "Density set to fill the tile" : "Density left to the kit");
         Say(before.PaddingPixels, after.PaddingPixels, v => $"Padding between islands set to {v} px");
-        Say(before.Rotation, after.Rotation, v => v switch { PackRotation.Free => "Islands turned freely", PackRotation.Quarter => "Islands turned by quarters", _ => "Islands not turned" });
+        Say(before.Rotation, after.Rotation, v =>
+            v switch { PackRotation.Free => "Islands turned freely", PackRotation.Quarter => "Islands turned by quarters", _ => "Islands not turned" });
         Say(before.SlackPercent, after.SlackPercent, v => v > 0 ? Invariant($"Slack set to {v:0.##} %") : "Density made even");
         Say(before.StackEqual, after.StackEqual, v => v ? "Equal islands stacked" : "Equal islands laid apart");
         Say(before.Sheets, after.Sheets, v => v == SheetRule.Materials ? "A sheet a material" : "All parts laid together");
@@ -32,7 +33,8 @@ internal static class LayoutWords
             said.Add(now.Length == 0 ? "Pins taken out" : now.Length == 1 ? "One pin set" : $"{now.Length} pins set");
         Chosen(before.UnwrapAt, after.UnwrapAt, "unwrapped anew", "kept as it came", said);
         // Two pins lock an island.
-        Chosen(before.Pins.Where(p => p.Locks).Where((_, i) => i % 2 == 0), after.Pins.Where(p => p.Locks).Where((_, i) => i % 2 == 0), "locked", "unlocked", said);
+        Chosen(before.Pins.Where(p => p.Locks).Where((_, i) => i % 2 == 0), after.Pins.Where(p => p.Locks).Where((_, i) => i % 2 == 0), "locked", "unlocked",
+            said);
         foreach (string part in before.Parts.Keys.Union(after.Parts.Keys).Order(StringComparer.Ordinal))
             Part(part, before.Parts.GetValueOrDefault(part) ?? new(), after.Parts.GetValueOrDefault(part) ?? new(), said);
 

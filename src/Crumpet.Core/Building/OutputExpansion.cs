@@ -17,7 +17,8 @@ internal static class OutputExpansion
     public static string NameOf(AssetGraph graph, SheetNodes sheet, string output) => Convention.Parse(graph.Input.Plan.BindPattern, ["asset", "map"])
         .Write(new Dictionary<string, string> { ["asset"] = AssetField(graph, sheet), ["map"] = output });
 
-    private static string AssetField(AssetGraph graph, SheetNodes sheet) => graph.SheetNodes.Count == 1 ? graph.Input.Asset : $"{graph.Input.Asset}_{sheet.Sheet.Name}";
+    private static string AssetField(AssetGraph graph, SheetNodes sheet) =>
+        graph.SheetNodes.Count == 1 ? graph.Input.Asset : $"{graph.Input.Asset}_{sheet.Sheet.Name}";
 
     /// <summary>What a sheet's materials say without textures, the main one's first.</summary>
     public static IReadOnlyList<MaterialValues> ValuesOf(AssetGraph graph, LaidSheet sheet) =>
@@ -52,7 +53,8 @@ internal static class OutputExpansion
                     else if (values[0].Maps.ContainsKey(map))
                         (endings[map], inputs) = (".png", [.. inputs, (OutputJob.Map(map), sheet.Materials![OutputJob.Map(map)])]);
                 }
-                sheet.Outputs.Add((output, graph.Add(Station.Pack, JobKinds.Output, $"{output.Name} of {sheet.Sheet.Name}", new OutputSettings(sheet.Size, output.Channels, endings, fixedValues), inputs)));
+                sheet.Outputs.Add((output, graph.Add(Station.Pack, JobKinds.Output, $"{output.Name} of {sheet.Sheet.Name}",
+                    new OutputSettings(sheet.Size, output.Channels, endings, fixedValues), inputs)));
             }
         }
         return true;
@@ -78,7 +80,8 @@ internal static class OutputExpansion
     {
         int[] low = LayoutExpansion.LowNumbers(graph);
         return graph.Add(
-            Station.Pack, JobKinds.MaterialMaps, sheet.Sheet.Name, new MaterialMapsSettings(sheet.Sheet.Number, sheet.Size, graph.Input.Plan.Bake.PaddingPixels, values),
+            Station.Pack, JobKinds.MaterialMaps, sheet.Sheet.Name,
+                new MaterialMapsSettings(sheet.Sheet.Number, sheet.Size, graph.Input.Plan.Bake.PaddingPixels, values),
             low.SelectMany((o, k) => new[] { ($"spread/{k}", graph.TakenIn![$"spread/{o}"]), ($"laid/{k}", graph.Layout![$"laid/{k}"]) }));
     }
 
@@ -90,7 +93,8 @@ internal static class OutputExpansion
             foreach (var (output, picture) in sheet.Outputs)
             {
                 sheet.Textures.Add(graph.Add(
-                    Station.Convert, JobKinds.Texture, $"{output.Name} of {sheet.Sheet.Name}", new ConvertSettings(output.Format, output.Meaning), ("picture", picture["picture"])));
+                    Station.Convert, JobKinds.Texture, $"{output.Name} of {sheet.Sheet.Name}", new ConvertSettings(output.Format, output.Meaning),
+                        ("picture", picture["picture"])));
             }
         }
         return true;
@@ -100,7 +104,8 @@ internal static class OutputExpansion
     public static bool AddBind(AssetGraph graph)
     {
         var sheets = graph.SheetNodes.Select(sheet => new BindSheet(
-            sheet.Sheet.Name, AssetField(graph, sheet), [.. sheet.Outputs.Select(o => new BindTexture(NameOf(graph, sheet, o.Output.Name) + ".dds", o.Output.Meaning, o.Output.Format))]));
+            sheet.Sheet.Name, AssetField(graph, sheet),
+                [.. sheet.Outputs.Select(o => new BindTexture(NameOf(graph, sheet, o.Output.Name) + ".dds", o.Output.Meaning, o.Output.Format))]));
         graph.Bound = graph.Add(Station.Bind, JobKinds.Bind, "", new BindSettings(graph.Input.Plan.BindPattern, graph.Input.Plan.Target.Inputs, [.. sheets]));
         return graph.Bound.Result is not null;
     }
@@ -109,7 +114,8 @@ internal static class OutputExpansion
     public static bool AddDeliver(AssetGraph graph)
     {
         var bindings = graph.Bound!.Report<BindReport>()!.Sheets;
-        var outputs = graph.SheetNodes.SelectMany(s => s.Outputs.Select((o, i) => (Name: NameOf(graph, s, o.Output.Name), o.Output, o.Picture, Texture: s.Textures[i]))).ToArray();
+        var outputs = graph.SheetNodes.SelectMany(
+            s => s.Outputs.Select((o, i) => (Name: NameOf(graph, s, o.Output.Name), o.Output, o.Picture, Texture: s.Textures[i]))).ToArray();
         var settings = new PackageSettings(
             graph.Input.Asset, graph.Input.Plan.Target,
             [.. graph.SheetNodes.Select((s, i) => new PackageMaterial(s.Sheet.Name, s.Sheet.MainMaterial, BoundOf(bindings[i])))],
@@ -119,7 +125,8 @@ internal static class OutputExpansion
         [
             .. LayoutExpansion.LowNumbers(graph).SelectMany((o, k) => new[]
             {
-                ($"shape/{k}", scene[$"shape/{o}"]), ($"spread/{k}", scene[$"spread/{o}"]), ($"rest/{k}", scene[$"rest/{o}"]), ($"laid/{k}", graph.Layout![$"laid/{k}"]),
+                ($"shape/{k}", scene[$"shape/{o}"]), ($"spread/{k}", scene[$"spread/{o}"]), ($"rest/{k}", scene[$"rest/{o}"]),
+                    ($"laid/{k}", graph.Layout![$"laid/{k}"]),
             }),
             ("materials", scene["materials"]),
             .. outputs.SelectMany((o, t) => new[] { ($"texture/{t}", o.Texture["texture"]), ($"picture/{t}", o.Picture["picture"]) }),

@@ -14,7 +14,8 @@ internal static class PairExpansion
     {
         var plan = graph.Input.Plan;
         return new PairRules(
-            new MatchInput(graph.Intake!.Objects, NameReader.Create(plan.NamePattern, graph.Input.Rules.Names)), plan.Trays, plan.Pairs, plan.Bake.OutwardReachMetres, plan.Bake.InwardReachMetres)
+            new MatchInput(graph.Intake!.Objects, NameReader.Create(plan.NamePattern, graph.Input.Rules.Names)), plan.Trays, plan.Pairs,
+                plan.Bake.OutwardReachMetres, plan.Bake.InwardReachMetres)
         {
             NeedsNoHigh = plan.Bake.Made.Count > 0,
         };
@@ -33,8 +34,10 @@ internal static class PairExpansion
         {
             var settings = RaysSettings.Of(row, plan.Pairs);
             graph.Rays.Add(graph.Add(
-                Station.Pairs, JobKinds.Rays, row.Name, settings, [.. Shapes("low", row.Low), .. Shapes("high", row.High), .. Shapes("cage", settings.Kind == CageKind.File ? row.CageObjects : [])]));
-            var fit = graph.Add(Station.Pairs, JobKinds.Fit, row.Name, new ReachSettings(row.OutwardReachMetres, row.InwardReachMetres), [.. Shapes("low", row.Low), .. Shapes("high", row.High)]);
+                Station.Pairs, JobKinds.Rays, row.Name, settings,
+                    [.. Shapes("low", row.Low), .. Shapes("high", row.High), .. Shapes("cage", settings.Kind == CageKind.File ? row.CageObjects : [])]));
+            var fit = graph.Add(Station.Pairs, JobKinds.Fit, row.Name, new ReachSettings(row.OutwardReachMetres, row.InwardReachMetres),
+                [.. Shapes("low", row.Low), .. Shapes("high", row.High)]);
             int p = graph.Rays.Count - 1;
             inputs.Add(($"fit/{p}", fit["fit"]));
             inputs.Add(($"cage/{p}", graph.Rays[p]["cage"]));
@@ -42,8 +45,10 @@ internal static class PairExpansion
         if (paired.Length > 0)
         {
             var contacts = graph.Add(
-                Station.Pairs, JobKinds.Contacts, "", new ContactsSettings([.. paired.Select(r => new ReachSettings(r.OutwardReachMetres, r.InwardReachMetres))]),
-                paired.SelectMany((r, p) => (IEnumerable<(string, JobFile)>)[.. Shapes($"low/{p}", r.Low), .. Shapes($"high/{p}", r.High), ($"rays/{p}", graph.Rays[p]["rays"])]));
+                Station.Pairs, JobKinds.Contacts, "",
+                    new ContactsSettings([.. paired.Select(r => new ReachSettings(r.OutwardReachMetres, r.InwardReachMetres))]),
+                paired.SelectMany((r, p) => (IEnumerable<(string, JobFile)>)[.. Shapes($"low/{p}", r.Low), .. Shapes($"high/{p}", r.High),
+                    ($"rays/{p}", graph.Rays[p]["rays"])]));
             inputs.Add(("contacts", contacts["contacts"]));
         }
         if (rows.Any(r => !r.IsPaired))
@@ -54,7 +59,8 @@ internal static class PairExpansion
                 Shapes("shape", [.. Enumerable.Range(0, graph.Intake!.Objects.Count)]).Prepend(("objects", scene["objects"])));
             inputs.Add(("suggestions", suggest["suggestions"]));
         }
-        var told = new PairJobSettings(plan.NamePattern, graph.Input.Rules.Names, plan.Trays, plan.Pairs with { Strokes = [] }, rules.OutwardReachMetres, rules.InwardReachMetres);
+        var told = new PairJobSettings(plan.NamePattern, graph.Input.Rules.Names, plan.Trays, plan.Pairs with { Strokes = [] }, rules.OutwardReachMetres,
+            rules.InwardReachMetres);
         graph.Pair = graph.Add(Station.Pairs, JobKinds.Pair, "", told, inputs);
         if (graph.Pairs is not { } pairs)
             return false;
@@ -63,7 +69,8 @@ internal static class PairExpansion
         {
             graph.CageStage = graph.Add(
                 Station.Pairs, JobKinds.CageStage, "", new CageStageSettings([.. planned.Select(r => new CagePart(r.Name, r.OutwardReachMetres))]),
-                planned.SelectMany((r, p) => (IEnumerable<(string, JobFile)>)[.. Shapes($"low/{p}", r.Low), ($"rays/{p}", graph.Rays[p]["rays"]), ($"outside/{p}", graph.Rays[p]["outside"])]));
+                planned.SelectMany((r, p) => (IEnumerable<(string, JobFile)>)[.. Shapes($"low/{p}", r.Low), ($"rays/{p}", graph.Rays[p]["rays"]), (
+                    $"outside/{p}", graph.Rays[p]["outside"])]));
         }
         return true;
 
@@ -80,7 +87,8 @@ internal static class PairExpansion
                 if (numbers.Count == 0)
                     continue;
                 var node = graph.Add(
-                    Station.Pairs, JobKinds.Thumbnail, $"of {rows[i].Name}, {side}", new ThumbnailSettings(PartThumbnailSide), numbers.Select((o, k) => ($"shape/{k}", graph.TakenIn![$"shape/{o}"])));
+                    Station.Pairs, JobKinds.Thumbnail, $"of {rows[i].Name}, {side}", new ThumbnailSettings(PartThumbnailSide),
+                        numbers.Select((o, k) => ($"shape/{k}", graph.TakenIn![$"shape/{o}"])));
                 graph.PartThumbnails.Add((node, $"{side}_{i}.png"));
             }
         }

@@ -8,7 +8,8 @@ internal static class PairWords
 {
     public static void Changes(PairSettings before, PairSettings after, List<string> said)
     {
-        foreach (var group in after.TrayByHand.Where(t => !before.TrayByHand.TryGetValue(t.Key, out int was) || was != t.Value).GroupBy(t => t.Value).OrderBy(g => g.Key))
+        foreach (var group in after.TrayByHand.Where(t => !before.TrayByHand.TryGetValue(t.Key, out int was) || was != t.Value).GroupBy(t => t.Value)
+            .OrderBy(g => g.Key))
             said.Add($"{Names([.. group.Select(t => t.Key)])} put on tray {group.Key + 1}");
         string[] freed = [.. before.TrayByHand.Keys.Where(k => !after.TrayByHand.ContainsKey(k))];
         if (freed.Length > 0)
@@ -23,7 +24,9 @@ internal static class PairWords
             Reach(part, was.OutwardReachMetres, now.OutwardReachMetres, "Outward", said);
             Reach(part, was.InwardReachMetres, now.InwardReachMetres, "Inward", said);
             if (was.Sees != now.Sees)
-                said.Add(now.Sees is { } sees ? $"{part} occluded by {(sees == Occluders.Asset ? "the whole asset" : sees == Occluders.Tray ? "its tray" : "itself alone")}" : $"Occlusion of {part} as on its tray");
+                said.Add(now.Sees is { } sees
+                    ? $"{part} occluded by {(sees == Occluders.Asset ? "the whole asset" : sees == Occluders.Tray ? "its tray" : "itself alone")}"
+                    : $"Occlusion of {part} as on its tray");
         }
         foreach (string part in before.Parts.Keys.Union(after.Parts.Keys).Order(StringComparer.Ordinal))
         {
@@ -51,20 +54,24 @@ internal static class PairWords
             Reach($"tray {tray + 1}", was.OutwardReachMetres, now.OutwardReachMetres, "Outward", said);
             Reach($"tray {tray + 1}", was.InwardReachMetres, now.InwardReachMetres, "Inward", said);
             if (was.OthersOcclude != now.OthersOcclude)
-                said.Add(now.OthersOcclude is { } others ? $"Tray {tray + 1} {(others ? "lets" : "does not let")} others cast occlusion on it" : $"Occlusion of tray {tray + 1} as in the asset");
+                said.Add(now.OthersOcclude is { } others ? $"Tray {tray + 1} {(others ? "lets" : "does not let")} others cast occlusion on it"
+                    : $"Occlusion of tray {tray + 1} as in the asset");
         }
     }
 
-    private static string Word(CageKind kind) => kind switch { CageKind.Fitted => "fitted", CageKind.File => "taken from the cage objects", _ => "at the outward reach" };
+    private static string Word(CageKind kind) =>
+        kind switch { CageKind.Fitted => "fitted", CageKind.File => "taken from the cage objects", _ => "at the outward reach" };
 
     private static string Stroke(BrushStroke s) => s.Kind == BrushKind.Cage
-        ? string.Create(CultureInfo.InvariantCulture, $"Cage of {s.Part} {(s.Amount < 0 ? "lowered" : "raised")} by {Lengths.Millimetres(MathF.Abs(s.Amount))} with the brush")
+        ? string.Create(CultureInfo.InvariantCulture,
+            $"Cage of {s.Part} {(s.Amount < 0 ? "lowered" : "raised")} by {Lengths.Millimetres(MathF.Abs(s.Amount))} with the brush")
         : $"Rays of {s.Part} {(s.Amount < 0 ? "smoothed" : "straightened")} with the brush";
 
     private static void Reach(string of, float? was, float? now, string which, List<string> said)
     {
         if (was != now)
-            said.Add(now is { } metres ? string.Create(CultureInfo.InvariantCulture, $"{which} reach of {of} set to {Lengths.Millimetres(metres)}") : $"{which} reach of {of} as in the asset");
+            said.Add(now is { } metres ? string.Create(CultureInfo.InvariantCulture, $"{which} reach of {of} set to {Lengths.Millimetres(metres)}")
+                : $"{which} reach of {of} as in the asset");
     }
 
     private static string Names(string[] names) => names.Length <= 3 ? string.Join(", ", names.Order(StringComparer.Ordinal)) : $"{names.Length} parts";

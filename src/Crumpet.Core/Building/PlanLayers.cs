@@ -15,7 +15,8 @@ public static class PlanLayers
     /// <summary>What is about single parts, files and places of one asset, and so never the kit's.</summary>
     private static readonly HashSet<string> OfAssets = new(StringComparer.Ordinal)
     {
-        "mends", "pairs.trayByHand", "pairs.parts", "pairs.trays", "pairs.ties", "pairs.strokes", "layout.parts", "layout.seams", "layout.pins", "layout.unwrapAt",
+        "mends", "pairs.trayByHand", "pairs.parts", "pairs.trays", "pairs.ties", "pairs.strokes", "layout.parts", "layout.seams", "layout.pins",
+            "layout.unwrapAt",
         "bake.sheetSizes", "bake.made", "bake.draft", "version", "bake.version", "recipe.version",
     };
 
@@ -48,7 +49,14 @@ public static class PlanLayers
     public static AssetPlan OfKit(AssetPlan plan) => plan with
     {
         Mends = [],
-        Pairs = plan.Pairs with { TrayByHand = new AssetPlan().Pairs.TrayByHand, Parts = new AssetPlan().Pairs.Parts, Trays = new AssetPlan().Pairs.Trays, Ties = [], Strokes = [] },
+        Pairs = plan.Pairs with
+        {
+            TrayByHand = new AssetPlan().Pairs.TrayByHand,
+            Parts = new AssetPlan().Pairs.Parts,
+            Trays = new AssetPlan().Pairs.Trays,
+            Ties = [],
+            Strokes = []
+        },
         Layout = plan.Layout with { Seams = [], UnwrapAt = [], Pins = [], Parts = new AssetPlan().Layout.Parts },
         Bake = plan.Bake with { SheetSizes = new AssetPlan().Bake.SheetSizes, Made = [], Draft = 0 },
     };
@@ -71,7 +79,8 @@ public static class PlanLayers
     }
 
     /// <summary>Paths of all settings an asset says otherwise than its kit.</summary>
-    public static IEnumerable<string> Paths(JsonObject own) => own.SelectMany(p => p.Value is JsonObject inner && inner.Count > 0 ? Paths(inner).Select(i => $"{p.Key}.{i}") : [p.Key]);
+    public static IEnumerable<string> Paths(JsonObject own) =>
+        own.SelectMany(p => p.Value is JsonObject inner && inner.Count > 0 ? Paths(inner).Select(i => $"{p.Key}.{i}") : [p.Key]);
 
     /// <summary>A kit's plan with a setting as another plan has it.</summary>
     /// <param name="kit">The kit's plan.</param>

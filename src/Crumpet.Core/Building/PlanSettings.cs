@@ -32,7 +32,8 @@ public sealed record PlanSetting(string Path, string Label, Type Type, FieldRule
         {
             null => "none",
             JsonValue value when value.TryGetValue(out bool isOn) => isOn ? "on" : "off",
-            JsonValue value when Rule is WithinAttribute within && value.TryGetValue(out double number) => Math.Round(within.Shown(number), 6).ToString("0.######", CultureInfo.InvariantCulture),
+            JsonValue value when Rule is WithinAttribute within && value.TryGetValue(out double number) =>
+                Math.Round(within.Shown(number), 6).ToString("0.######", CultureInfo.InvariantCulture),
             JsonValue value when value.TryGetValue(out string? text) => text!,
             JsonArray list => string.Join(", ", list.Select(n => n is JsonValue v && v.TryGetValue(out string? word) ? word : n?["name"]?.ToString() ?? "…")),
             JsonObject fields => fields.Count == 0 ? "none" : string.Join(", ", fields.Select(f => f.Key)),
@@ -51,11 +52,13 @@ public sealed record PlanSetting(string Path, string Label, Type Type, FieldRule
         if (Rule is WithinAttribute within)
         {
             double value = within.Read(typed);
-            return type == typeof(int) ? JsonValue.Create((int)Math.Round(value)) : type == typeof(float) ? JsonValue.Create((float)value) : JsonValue.Create(value);
+            return type == typeof(int) ? JsonValue.Create((int)Math.Round(value)) : type == typeof(float) ? JsonValue.Create((float)value)
+                : JsonValue.Create(value);
         }
         if (Choices is { } choices && !choices.Contains(typed))
             throw new FormatException($"{Label} is '{FieldRules.Quoted(typed)}'; it must be {string.Join(", ", choices)}.");
-        return type == typeof(bool) ? JsonValue.Create(typed == "on") : type == typeof(int) ? JsonValue.Create(int.Parse(typed, CultureInfo.InvariantCulture)) : JsonValue.Create(typed);
+        return type == typeof(bool) ? JsonValue.Create(typed == "on") : type == typeof(int) ? JsonValue.Create(int.Parse(typed, CultureInfo.InvariantCulture))
+            : JsonValue.Create(typed);
     }
 
     private static string Camel(string name) => JsonNamingPolicy.CamelCase.ConvertName(name);
@@ -93,7 +96,8 @@ public static class PlanSettings
             if (inner.IsPrimitive || inner.IsEnum || inner == typeof(string) || typeof(IEntry).IsAssignableFrom(inner))
             {
                 var rule = property.GetCustomAttribute<FieldRuleAttribute>();
-                yield return new PlanSetting(own, property.GetCustomAttribute<CalledAttribute>()?.Label ?? LabelOf(rule, property.Name), property.PropertyType, rule);
+                yield return new PlanSetting(own, property.GetCustomAttribute<CalledAttribute>()?.Label ?? LabelOf(rule, property.Name), property.PropertyType,
+                    rule);
             }
             else if (property.GetValue(record) is { } value and not IEnumerable)
             {

@@ -19,11 +19,13 @@ public static class PlanWords
         var said = new List<string>();
         Say(before.NamePattern, after.NamePattern, v => $"Names read as {v}");
         Mends(before.Mends, after.Mends, said);
-        Say(before.Trays, after.Trays, v => v switch { TrayMode.One => "All parts put on one tray", TrayMode.Parts => "Each part put on its own tray", _ => "Trays planned by contact" });
+        Say(before.Trays, after.Trays, v =>
+            v switch { TrayMode.One => "All parts put on one tray", TrayMode.Parts => "Each part put on its own tray", _ => "Trays planned by contact" });
         PairWords.Changes(before.Pairs, after.Pairs, said);
         LayoutWords.Changes(before.Layout, after.Layout, said);
         BakeSettings from = before.Bake, to = after.Bake;
-        Say(string.Join(", ", from.Maps.Select(m => m.Label)), string.Join(", ", to.Maps.Select(m => m.Label)), v => v.Length > 0 ? $"Maps set to {v}" : "No map chosen");
+        Say(string.Join(", ", from.Maps.Select(m => m.Label)), string.Join(", ", to.Maps.Select(m => m.Label)), v => v.Length > 0 ? $"Maps set to {v}"
+            : "No map chosen");
         Say(from.Size, to.Size, v => $"Sheet size set to {v} px");
         foreach (string sheet in from.SheetSizes.Keys.Union(to.SheetSizes.Keys).Order(StringComparer.Ordinal))
             Say(SizeOf(from, sheet), SizeOf(to, sheet), v => v is null ? $"Sheet {sheet} made as large as the others" : $"Size of sheet {sheet} set to {v} px");
@@ -46,17 +48,21 @@ public static class PlanWords
         Say(from.PaddingPixels, to.PaddingPixels, v => v == BakeSettings.WholeSheet ? "Padding set to the whole sheet" : $"Padding set to {v} px");
         Say(from.CoverageAlpha, to.CoverageAlpha, v => v ? "Coverage kept as alpha" : "Coverage no longer kept as alpha");
         Say(from.OcclusionRays, to.OcclusionRays, v => $"Occlusion rays set to {v}");
-        Say(from.Occluders, to.Occluders, v => $"Occluded by {(v == Occluders.Asset ? "the whole asset" : v == Occluders.Tray ? "the tray" : "the part alone")}");
-        Say(from.OcclusionRangeMetres, to.OcclusionRangeMetres, v => v > 0 ? $"Occlusion range set to {Lengths.Millimetres(v)}" : "Occlusion range set to no limit");
+        Say(from.Occluders, to.Occluders, v =>
+            $"Occluded by {(v == Occluders.Asset ? "the whole asset" : v == Occluders.Tray ? "the tray" : "the part alone")}");
+        Say(from.OcclusionRangeMetres, to.OcclusionRangeMetres, v => v > 0 ? $"Occlusion range set to {Lengths.Millimetres(v)}"
+            : "Occlusion range set to no limit");
         Say(from.OcclusionFalloffMetres, to.OcclusionFalloffMetres, v => $"Occlusion falloff set to {Lengths.Millimetres(v)}");
         Say(from.GroundOccludes, to.GroundOccludes, v => v ? "Ground occludes" : "Ground no longer occludes");
         Say(from.BackFacesOcclude, to.BackFacesOcclude, v => v ? "Both sides occlude" : "Only outsides occlude");
         Say(from.Denoise, to.Denoise, v => v ? "Noise smoothed" : "Noise left as it is");
         Say(from.ThicknessRays, to.ThicknessRays, v => $"Thickness rays set to {v}");
         Say(from.ThicknessRangeMetres, to.ThicknessRangeMetres, v => $"White thickness set to {Lengths.Millimetres(v)}");
-        Say(from.CurvatureRadiusMetres, to.CurvatureRadiusMetres, v => v > 0 ? $"Curvature smoothed over {Lengths.Millimetres(v)}" : "Curvature no longer smoothed");
+        Say(from.CurvatureRadiusMetres, to.CurvatureRadiusMetres, v => v > 0 ? $"Curvature smoothed over {Lengths.Millimetres(v)}"
+            : "Curvature no longer smoothed");
         Say(from.CurvatureFullRadiusMetres, to.CurvatureFullRadiusMetres, v => $"White curvature set to a radius of {Lengths.Millimetres(v)}");
-        Say(from.HeightRangeMetres, to.HeightRangeMetres, v => v > 0 ? $"White height set to {Lengths.Millimetres(v)}" : "White height set to the greatest there is");
+        Say(from.HeightRangeMetres, to.HeightRangeMetres, v => v > 0 ? $"White height set to {Lengths.Millimetres(v)}"
+            : "White height set to the greatest there is");
         Say(from.IdBy, to.IdBy, v => $"IDs by {(v == IdSource.Colour ? "vertex colour" : v.ToString().ToLowerInvariant())}");
         Say(from.OpacityBy, to.OpacityBy, v => v == OpacitySource.Alpha ? "Opacity from the high side's alpha" : "Opacity from where rays miss");
         said.AddRange(to.Made.Except(from.Made).Select(m => $"{Capital(m.To.Label)} made from {m.File}"));
@@ -64,7 +70,8 @@ public static class PlanWords
         Outputs(before.Recipe, after.Recipe, said);
         Say(before.BindPattern, after.BindPattern, v => $"Outputs named {v}");
         // What nobody found words for is a decision all the same.
-        if (said.Count == 0 && JsonDelta.Between(JsonSerializer.SerializeToNode(before, BuildJson.Options), JsonSerializer.SerializeToNode(after, BuildJson.Options)) is { } change)
+        if (said.Count == 0 && JsonDelta.Between(JsonSerializer.SerializeToNode(before, BuildJson.Options),
+            JsonSerializer.SerializeToNode(after, BuildJson.Options)) is { } change)
             said.Add($"{Capital(string.Join(", ", JsonDelta.Names(change).Select(InWords).Distinct()))} changed");
         return said;
 
@@ -109,7 +116,8 @@ public static class PlanWords
         if ((before.Up, before.UnitMetres, before.Handedness) != (after.Up, after.UnitMetres, after.Handedness))
             said.Add($"Target's axes set to {after.InWords()}");
         if (before.Limits != after.Limits)
-            said.Add($"Textures held to {after.LargestTexture} px{(after.SquareTextures ? ", square" : "")}{(after.PowerOfTwoTextures ? ", powers of two" : "")}");
+            said.Add($"Textures held to {after.LargestTexture} "
+                + $"px{(after.SquareTextures ? ", square" : "")}{(after.PowerOfTwoTextures ? ", powers of two" : "")}");
         if ((before.MeshFolder, before.TextureFolder) != (after.MeshFolder, after.TextureFolder))
             said.Add($"Meshes put into '{after.MeshFolder}', textures into '{after.TextureFolder}'");
         if (!before.Inputs.SequenceEqual(after.Inputs))
@@ -135,7 +143,8 @@ public static class PlanWords
 
     private static MapFile? FileOf(BakeSettings settings, BakeMap map) => settings.Files.TryGetValue(map, out var file) ? file : null;
 
-    private static string FileWords(MapFile file) => file switch { MapFile.Png8 => "8-bit PNG", MapFile.Png16 => "16-bit PNG", MapFile.Tga => "TGA", _ => "EXR" };
+    private static string FileWords(MapFile file) =>
+        file switch { MapFile.Png8 => "8-bit PNG", MapFile.Png16 => "16-bit PNG", MapFile.Tga => "TGA", _ => "EXR" };
 
     /// <summary>A field's name as words: <c>paddingPixels</c> as "padding pixels".</summary>
     public static string InWords(string field) => string.Concat(field.Select(c => char.IsUpper(c) ? $" {char.ToLowerInvariant(c)}" : $"{c}"));

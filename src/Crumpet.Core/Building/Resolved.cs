@@ -10,19 +10,23 @@ namespace Crumpet.Core.Building;
 internal sealed class Resolved(GraphInput input, IResultStore store)
 {
     private static readonly string Program = typeof(Resolved).Module.ModuleVersionId.ToString("N");
-    private readonly string under = BuildJson.Key("resolved", 1, new { input.Asset, input.Plan, input.Rules, Program, JobKinds.Versions }, input.Sources.Select(s => $"{s.Name} {s.Sha256} {s.Bytes} {s.ForcedSide}"));
+    private readonly string under = BuildJson.Key("resolved", 1, new { input.Asset, input.Plan, input.Rules, Program, JobKinds.Versions },
+        input.Sources.Select(s => $"{s.Name} {s.Sha256} {s.Bytes} {s.ForcedSide}"));
 
     private sealed record Pointer(string Key);
 
     /// <summary>What a station shows, or null where it was not made yet.</summary>
-    public StationResult? Find(Station station) => store.Find(PointerKey(station)) is { } pointer ? Last(station, pointer.Report<Pointer>(BuildJson.Options).Key, store) : null;
+    public StationResult? Find(Station station) =>
+        store.Find(PointerKey(station)) is { } pointer ? Last(station, pointer.Report<Pointer>(BuildJson.Options).Key, store) : null;
 
     /// <summary>Keeps what a station shows.</summary>
     public void Keep(StationResult result)
     {
         store.Save(new JobResult(
-            ResultKey(result.Key), $"station {result.Station.Word}", JsonSerializer.SerializeToElement(result.Report, result.Report.GetType(), BuildJson.Options), result.Files, result.Findings));
-        store.Save(new JobResult(PointerKey(result.Station), "resolved", JsonSerializer.SerializeToElement(new Pointer(result.Key), BuildJson.Options), [], []));
+            ResultKey(result.Key), $"station {result.Station.Word}",
+                JsonSerializer.SerializeToElement(result.Report, result.Report.GetType(), BuildJson.Options), result.Files, result.Findings));
+        store.Save(new JobResult(PointerKey(result.Station), "resolved", JsonSerializer.SerializeToElement(new Pointer(result.Key), BuildJson.Options), [],
+            []));
     }
 
     /// <summary>What a station showed under a key, or null where that is no longer kept.</summary>

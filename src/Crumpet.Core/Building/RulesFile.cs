@@ -16,11 +16,13 @@ public static class RulesFile
         {
             return KitJson.Read<IntakeRules>(KitJson.Checked(text, fileName), fileName);
         }
-        catch (SourceFileException e) when (e.InnerException is JsonException or NotSupportedException or InvalidOperationException && !e.Message.Contains(" is not known", StringComparison.Ordinal))
+        catch (SourceFileException e) when (e.InnerException is JsonException or NotSupportedException or InvalidOperationException
+            && !e.Message.Contains(" is not known", StringComparison.Ordinal))
         {
             string where = (e.InnerException as JsonException)?.Path is { Length: > 0 } path ? path : "";
             string words = string.Join(", ", IntakeMendKinds.All.Select(m => m.Word));
-            throw new SourceFileException(fileName, where, "it cannot be read as rules", $"Write it as {{\"mends\":[{{\"mend\":\"units\",\"factor\":0.01}}]}}; mends are {words}", e);
+            throw new SourceFileException(fileName, where, "it cannot be read as rules",
+                $"Write it as {{\"mends\":[{{\"mend\":\"units\",\"factor\":0.01}}]}}; mends are {words}", e);
         }
     }
 

@@ -58,7 +58,8 @@ public sealed partial class Station : IEntry<Station>
 
     /// <summary>The station a setting belongs to; null where it is none's.</summary>
     /// <param name="path">Names of the fields that lead to it, with points between.</param>
-    public static Station? OfSetting(string path) => Table.All.FirstOrDefault(s => s.Settings.Any(own => path == own || path.StartsWith(own + ".", StringComparison.Ordinal)));
+    public static Station? OfSetting(string path) =>
+        Table.All.FirstOrDefault(s => s.Settings.Any(own => path == own || path.StartsWith(own + ".", StringComparison.Ordinal)));
 
     /// <summary>All stations up to one, in the order of the line.</summary>
     public static IEnumerable<Station> UpTo(Station last) => Table.All.Where(s => s.Number <= last.Number);

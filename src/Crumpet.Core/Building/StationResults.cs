@@ -39,9 +39,11 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
         if (graph.Thumbnail is { } thumbnail)
             files.Add(Named(thumbnail, "picture", ThumbnailName));
         files.AddRange(graph.Stages.Select(s => Named(s.Value, "preview", $"{Sides.Word(s.Key)}.preview")));
-        files.AddRange(graph.Intake!.Textures.Where(t => t.MendedFile is not null).Select(t => taken.File(TakeInJob.Mended(t.MendedFile!)) with { Name = t.MendedFile! }));
+        files.AddRange(graph.Intake!.Textures.Where(t => t.MendedFile is not null)
+            .Select(t => taken.File(TakeInJob.Mended(t.MendedFile!)) with { Name = t.MendedFile! }));
         var facts = JsonSerializer.Deserialize<IntakeFacts>(store.Load(taken.File("facts")), BuildJson.Options)!;
-        return new StationContent(graph.Intake!, files, IntakeFindings.Of(graph.Intake!, facts, (TakeInSettings)graph.TakenIn.Settings).Concat(graph.Reads.SelectMany(r => r.Result!.Findings)));
+        return new StationContent(graph.Intake!, files,
+            IntakeFindings.Of(graph.Intake!, facts, (TakeInSettings)graph.TakenIn.Settings).Concat(graph.Reads.SelectMany(r => r.Result!.Findings)));
     }
 
     public StationContent Pairs()
@@ -102,10 +104,11 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
         if (scales.Count > 0)
             files.Add(Written($"{sheet}_scales.json", scales));
         var regions = JsonSerializer.Deserialize<FaultRegion[]>(store.Load(nodes.Faults["regions"].File!), BuildJson.Options)!;
-        findings.AddRange(FaultFindings.Explain(regions, new FaultContext(sheet, faults.CoveredTexels, [.. pairs.Paired], graph.Input.Plan.Trays, graph.Intake!.Objects, nodes.Size)
-        {
-            Gaps = pairs.Contacts.ToDictionary(c => (pairs.Parts[c.One].Name, pairs.Parts[c.Two].Name), c => c.GapMetres),
-        }));
+        findings.AddRange(FaultFindings.Explain(regions,
+            new FaultContext(sheet, faults.CoveredTexels, [.. pairs.Paired], graph.Input.Plan.Trays, graph.Intake!.Objects, nodes.Size)
+            {
+                Gaps = pairs.Contacts.ToDictionary(c => (pairs.Parts[c.One].Name, pairs.Parts[c.Two].Name), c => c.GapMetres),
+            }));
         return new SheetReport(sheet, nodes.Sheet.ShownMaterial, maps, faults.CoveredTexels, RaysOf(nodes), faults.Texels, faults.Largest, faults.Regions)
         {
             Size = nodes.Size,
@@ -168,7 +171,8 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
                 string name = OutputExpansion.NameOf(graph, sheet, output.Name);
                 var report = sheet.Textures[i].Report<CompressedReport>()!;
                 files.Add(Named(sheet.Textures[i], "texture", name + ".dds"));
-                textures.Add(new ConvertedTexture(sheet.Sheet.Name, name + ".dds", name + ".png", output.Format, output.Meaning, report.Size, report.Mips, files[^1].Bytes, report.Quality));
+                textures.Add(new ConvertedTexture(sheet.Sheet.Name, name + ".dds", name + ".png", output.Format, output.Meaning, report.Size, report.Mips,
+                    files[^1].Bytes, report.Quality));
             }
         }
         return new StationContent(new ConvertReport(textures), files, ConvertFindings.Of(textures.Select(t => (t.File, t.Quality))));

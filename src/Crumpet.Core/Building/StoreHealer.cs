@@ -26,7 +26,8 @@ public sealed class StoreHealer(IResultStore store, IEnumerable<JobResult> resul
     {
         if (isWhole(sha256))
             return true;
-        if (depth > Deepest || tried.ContainsKey(sha256) || !makers.TryGetValue(sha256, out var maker) || JobKinds.Find(maker.Kind) is not { } kind || kind.Version != maker.Job!.Version)
+        if (depth > Deepest || tried.ContainsKey(sha256) || !makers.TryGetValue(sha256, out var maker) || JobKinds.Find(maker.Kind) is not { } kind
+            || kind.Version != maker.Job!.Version)
             return false;
         cancel.ThrowIfCancellationRequested();
         // What its own making leads back to cannot be made.

@@ -75,7 +75,8 @@ public sealed class WithinAttribute(string what, double least, double most) : Fi
         return isIn ? null : $"{What}{whose} is {Number(Shown(number))}{(Unit.Length > 0 ? " " + Unit : "")}; it must be {Limits}.";
     }
 
-    private static string Number(double value) => value.ToString(Math.Abs(value) is 0 or (>= 1e-4 and < 1e16) ? "0.######" : "0.###e0", CultureInfo.InvariantCulture);
+    private static string Number(double value) =>
+        value.ToString(Math.Abs(value) is 0 or (>= 1e-4 and < 1e16) ? "0.######" : "0.###e0", CultureInfo.InvariantCulture);
 }
 
 /// <summary>One of a few whole numbers.</summary>
@@ -88,7 +89,8 @@ public sealed class OneOfAttribute(string what, params int[] values) : FieldRule
 
     /// <inheritdoc/>
     public override string? Problem(object value, string whose = "") =>
-        value is int number && Values.Contains(number) ? null : $"{What}{whose} is {value}; it must be {string.Join(", ", Values.SkipLast(1))} or {Values[^1]}.";
+        value is int number && Values.Contains(number) ? null
+            : $"{What}{whose} is {value}; it must be {string.Join(", ", Values.SkipLast(1))} or {Values[^1]}.";
 }
 
 /// <summary>A text of some length, without characters that do not show or turn the reading direction.</summary>
@@ -108,7 +110,8 @@ public sealed class WordsAttribute(string what, int longest) : FieldRuleAttribut
         not string => $"{What}{whose} is no text.",
         string text when !MayBeEmpty && string.IsNullOrWhiteSpace(text) => $"{What}{whose} is empty; type it.",
         string { Length: var length } when length > Longest => $"{What}{whose} has {length} characters; it may have at most {Longest}.",
-        string text when SafeName.Of(text, int.MaxValue) != text => $"{What}{whose} is '{FieldRules.Quoted(text)}'; it may hold no characters that do not show or that turn the reading direction.",
+        string text when SafeName.Of(text, int.MaxValue) != text =>
+            $"{What}{whose} is '{FieldRules.Quoted(text)}'; it may hold no characters that do not show or that turn the reading direction.",
         _ => null,
     };
 }

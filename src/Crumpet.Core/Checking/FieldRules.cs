@@ -32,10 +32,12 @@ public static class FieldRules
     /// <summary>The rule of a field.</summary>
     /// <exception cref="ArgumentException">It has none.</exception>
     public static TRule Of<TDecision, TRule>(string field)
-        where TRule : FieldRuleAttribute => typeof(TDecision).GetProperty(field)?.GetCustomAttribute<TRule>() ?? throw new ArgumentException($"{typeof(TDecision).Name}.{field} has no such rule.");
+        where TRule : FieldRuleAttribute => typeof(TDecision).GetProperty(field)?.GetCustomAttribute<TRule>()
+            ?? throw new ArgumentException($"{typeof(TDecision).Name}.{field} has no such rule.");
 
     /// <summary>All fields that can be decided, with their rules; for tests and for documents.</summary>
-    public static IEnumerable<(PropertyInfo Property, FieldRuleAttribute? Rule, bool MayBeNull)> FieldsOf(Type decision) => Fields(decision).Select(f => (f.Property, f.Rule, f.MayBeNull));
+    public static IEnumerable<(PropertyInfo Property, FieldRuleAttribute? Rule, bool MayBeNull)> FieldsOf(Type decision) =>
+        Fields(decision).Select(f => (f.Property, f.Rule, f.MayBeNull));
 
     /// <summary>A text as a sentence quotes it: short, with what does not show spelt out.</summary>
     public static string Quoted(string text) => SafeName.Of(text, LongestQuote);
@@ -82,7 +84,12 @@ public static class FieldRules
         foreach (DictionaryEntry entry in map)
         {
             // Names, or numbers from 0 on.
-            FieldRuleAttribute? named = entry.Key switch { string => new WordsAttribute("A name", LongestName), int => new WithinAttribute("A number", 0, mostItems), _ => null };
+            FieldRuleAttribute? named = entry.Key switch
+            {
+                string => new WordsAttribute("A name", LongestName),
+                int => new WithinAttribute("A number", 0, mostItems),
+                _ => null
+            };
             if (Problem(entry.Key, named, mostItems, what, "", depth + 1) is { } odd)
                 return odd;
             if (Problem(entry.Value, rule, mostItems, what, $" of {entry.Key}", depth + 1) is { } problem)
@@ -118,8 +125,10 @@ public static class FieldRules
                 .Select(p =>
                 {
                     var rule = p.GetCustomAttribute<FieldRuleAttribute>();
-                    bool mayBeNull = Nullable.GetUnderlyingType(p.PropertyType) is not null || (!p.PropertyType.IsValueType && nulls.Create(p).ReadState == NullabilityState.Nullable);
-                    return new Field(p, rule, p.GetCustomAttribute<AtMostAttribute>()?.Count ?? MostItems, mayBeNull, rule?.What ?? InWords(p.Name, p.PropertyType != typeof(string) && p.PropertyType.IsAssignableTo(typeof(IEnumerable))));
+                    bool mayBeNull = Nullable.GetUnderlyingType(p.PropertyType) is not null
+                        || (!p.PropertyType.IsValueType && nulls.Create(p).ReadState == NullabilityState.Nullable);
+                    return new Field(p, rule, p.GetCustomAttribute<AtMostAttribute>()?.Count ?? MostItems, mayBeNull, rule?.What
+                        ?? InWords(p.Name, p.PropertyType != typeof(string) && p.PropertyType.IsAssignableTo(typeof(IEnumerable))));
                 }),
         ];
     });

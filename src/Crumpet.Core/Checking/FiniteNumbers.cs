@@ -26,7 +26,8 @@ public static class FiniteNumbers
     }
 
     private static double Read(ref Utf8JsonReader reader) => reader.TokenType == JsonTokenType.String
-        ? double.TryParse(reader.GetString(), NumberStyles.Float, CultureInfo.InvariantCulture, out double value) && double.IsFinite(value) ? value : throw new JsonException()
+        ? double.TryParse(reader.GetString(), NumberStyles.Float, CultureInfo.InvariantCulture, out double value) && double.IsFinite(value) ? value
+            : throw new JsonException()
         : reader.GetDouble();
 
     private sealed class Doubles : JsonConverter<double>

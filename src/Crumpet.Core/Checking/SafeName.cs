@@ -34,5 +34,7 @@ public static class SafeName
     }
 
     // Controls; marks, embeddings, overrides and isolates of direction; parts of a line's end; halves of characters.
-    private static bool IsUnsafe(char c) => char.IsControl(c) || c is '\u061c' or '\u200e' or '\u200f' or (>= '\u202a' and <= '\u202e') or (>= '\u2066' and <= '\u2069') or '\u2028' or '\u2029' or '\ufffe' or '\uffff';
+    private static bool IsUnsafe(char c) =>
+        char.IsControl(c) || c is '\u061c' or '\u200e' or '\u200f' or (>= '\u202a' and <= '\u202e') or (
+        >= '\u2066' and <= '\u2069') or '\u2028' or '\u2029' or '\ufffe' or '\uffff';
 }

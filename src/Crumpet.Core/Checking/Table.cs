@@ -99,7 +99,8 @@ public sealed class EntryText<T> : TypeConverter
 
     /// <inheritdoc/>
     public override object? ConvertFrom(ITypeDescriptorContext? context, CultureInfo? culture, object value) =>
-        T.Table.Find(value as string) ?? throw new FormatException($"'{FieldRules.Quoted(value as string ?? "")}' is none of {string.Join(", ", T.Table.All.Select(e => e.Word))}.");
+        T.Table.Find(value as string) ?? throw new FormatException(
+            $"'{FieldRules.Quoted(value as string ?? "")}' is none of {string.Join(", ", T.Table.All.Select(e => e.Word))}.");
 }
 
 /// <summary>Tables of types that are known only when the program runs.</summary>
@@ -107,7 +108,9 @@ public static class Tables
 {
     /// <summary>The words of a type's table, in their order; null where it has none.</summary>
     public static IReadOnlyList<string>? WordsOf(Type type) => !typeof(IEntry).IsAssignableFrom(type) ? null
-        : (IReadOnlyList<string>)typeof(Tables).GetMethod(nameof(Words), System.Reflection.BindingFlags.NonPublic | System.Reflection.BindingFlags.Static)!.MakeGenericMethod(type).Invoke(null, null)!;
+        : (IReadOnlyList<string>)typeof(Tables)
+            .GetMethod(nameof(Words), System.Reflection.BindingFlags.NonPublic | System.Reflection.BindingFlags.Static)!.MakeGenericMethod(type)
+            .Invoke(null, null)!;
 
     private static IReadOnlyList<string> Words<T>()
         where T : class, IEntry<T> => [.. T.Table.All.Select(e => e.Word)];

@@ -29,7 +29,8 @@ public static class TextureConverter
     /// <param name="threads">Threads to use, at least 1.</param>
     /// <param name="progress">Told after each level.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static Texture Convert(Bitmap source, ConvertSettings settings, int threads, IProgress<Progress>? progress = null, CancellationToken cancel = default)
+    public static Texture Convert(Bitmap source, ConvertSettings settings, int threads, IProgress<Progress>? progress = null,
+        CancellationToken cancel = default)
     {
         var rgba = ToRgba(source);
         var chain = settings.Mips ? MipChain.Build(rgba, settings.Meaning, cancel) : [rgba];

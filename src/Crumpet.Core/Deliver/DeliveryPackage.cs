@@ -35,7 +35,8 @@ public sealed record ManifestFile(
 /// <param name="Green">Direction of the normal maps' green channel.</param>
 /// <param name="Sources">Files it all began with.</param>
 /// <param name="Files">Every file of the package but the manifest.</param>
-public sealed record Manifest(int Version, string Asset, string Up, string Unit, string Green, IReadOnlyList<MadeFrom> Sources, IReadOnlyList<ManifestFile> Files);
+public sealed record Manifest(int Version, string Asset, string Up, string Unit, string Green, IReadOnlyList<MadeFrom> Sources,
+    IReadOnlyList<ManifestFile> Files);
 
 /// <summary>A texture to deliver.</summary>
 /// <param name="FileName">Name with its ending.</param>
@@ -83,7 +84,8 @@ public static class DeliveryPackage
     {
         var files = new List<(string Path, byte[] Bytes)> { (input.Target.MeshPath($"{input.Asset}.glb"), MakeGlb(input, cancel)) };
         files.AddRange(input.Textures.Select(t => (input.Target.TexturePath(t.FileName), t.Dds)));
-        var manifest = new Manifest(1, input.Asset, input.Target.Up.ToString().ToLowerInvariant(), "metre", input.Target.Green.ToString().ToLowerInvariant(), input.Sources, [.. files.Select(f => Describe(f.Path, f.Bytes, input))]);
+        var manifest = new Manifest(1, input.Asset, input.Target.Up.ToString().ToLowerInvariant(), "metre", input.Target.Green.ToString().ToLowerInvariant(),
+            input.Sources, [.. files.Select(f => Describe(f.Path, f.Bytes, input))]);
         files.Add(("manifest.json", JsonSerializer.SerializeToUtf8Bytes(manifest, ManifestJson)));
         using var stream = new MemoryStream();
         using (var zip = new ZipArchive(stream, ZipArchiveMode.Create, leaveOpen: true))
@@ -106,15 +108,18 @@ public static class DeliveryPackage
         string hash = System.Convert.ToHexStringLower(SHA256.HashData(bytes));
         var texture = input.Textures.FirstOrDefault(t => path == input.Target.TexturePath(t.FileName));
         if (texture is null)
-            return new ManifestFile(path, hash, bytes.Length, "GLB", null, null, null, null, [.. input.Sources, .. input.Textures.Where(t => input.Pictures.ContainsKey(t.FileName)).Select(t => t.Source)]);
+            return new ManifestFile(path, hash, bytes.Length, "GLB", null, null, null, null,
+                [.. input.Sources, .. input.Textures.Where(t => input.Pictures.ContainsKey(t.FileName)).Select(t => t.Source)]);
         var dds = DdsFile.Read(bytes, texture.FileName);
-        return new ManifestFile(path, hash, bytes.Length, $"{dds.Format.Label} in DDS", dds.Width, dds.Height, dds.Levels.Count, texture.Meaning.ToString().ToLowerInvariant(), [texture.Source]);
+        return new ManifestFile(path, hash, bytes.Length, $"{dds.Format.Label} in DDS", dds.Width, dds.Height, dds.Levels.Count,
+            texture.Meaning.ToString().ToLowerInvariant(), [texture.Source]);
     }
 
     private static byte[] MakeGlb(DeliveryInput input, CancellationToken cancel)
     {
         var textures = new List<GlbTexture>();
-        var materials = input.Materials.Select(m => new GlbMaterial(m.Source, Add(m, MeshInput.BaseColour), Add(m, MeshInput.Normal), Add(m, MeshInput.OcclusionRoughnessMetalness))).ToArray();
+        var materials = input.Materials.Select(
+            m => new GlbMaterial(m.Source, Add(m, MeshInput.BaseColour), Add(m, MeshInput.Normal), Add(m, MeshInput.OcclusionRoughnessMetalness))).ToArray();
         var meshes = input.Low.Select(m => new GlbMesh(m, m.Uvs is null ? null : TangentSpace.PerCorner(m))).ToArray();
         using var stream = new MemoryStream();
         GlbWriter.Write(new GlbDocument(meshes, materials, textures), stream);
@@ -127,14 +132,16 @@ public static class DeliveryPackage
             cancel.ThrowIfCancellationRequested();
             // glTF fixes green up; a green-down texture must not be offered as the compressed form of the same picture.
             bool turn = place == MeshInput.Normal && input.Target.Green == GreenDirection.Down;
-            byte[] picture = turn ? ImageFile.WritePng(GreenTurned((Bitmap8)ImageFile.Read(input.Pictures[file], file + ".png")), cancel: cancel) : input.Pictures[file];
+            byte[] picture = turn ? ImageFile.WritePng(GreenTurned((Bitmap8)ImageFile.Read(input.Pictures[file], file + ".png")), cancel: cancel)
+                : input.Pictures[file];
             textures.Add(new GlbTexture(Path.GetFileNameWithoutExtension(file), picture, turn ? null : Beside(input.Target, file)));
             return textures.Count - 1;
         }
     }
 
     /// <summary>Path of a texture as the mesh sees it.</summary>
-    private static string Beside(Target target, string file) => string.Concat(Enumerable.Repeat("../", target.MeshFolder.Length == 0 ? 0 : target.MeshFolder.Split('/').Length)) + target.TexturePath(file);
+    private static string Beside(Target target, string file) =>
+        string.Concat(Enumerable.Repeat("../", target.MeshFolder.Length == 0 ? 0 : target.MeshFolder.Split('/').Length)) + target.TexturePath(file);
 
     private static Bitmap8 GreenTurned(Bitmap8 normal)
     {

@@ -23,7 +23,8 @@ public sealed record PackageMaterial(string Name, int Material, IReadOnlyDiction
 /// <param name="Materials">One a sheet.</param>
 /// <param name="Textures">Textures, in the order of the inputs.</param>
 /// <param name="Sources">Names of the files it all began with; their contents are said in the package, and so are inputs.</param>
-public sealed record PackageSettings(string Asset, Target Target, IReadOnlyList<PackageMaterial> Materials, IReadOnlyList<PackageTexture> Textures, IReadOnlyList<string> Sources);
+public sealed record PackageSettings(string Asset, Target Target, IReadOnlyList<PackageMaterial> Materials, IReadOnlyList<PackageTexture> Textures,
+    IReadOnlyList<string> Sources);
 
 /// <summary>A file of the package.</summary>
 /// <param name="Path">Path in it.</param>
@@ -48,12 +49,14 @@ public sealed class PackageJob() : JobKind<PackageSettings>("package", 1)
     public override double SecondsAUnit => 0.02;
 
     /// <inheritdoc/>
-    protected override double Cost(PackageSettings settings, IReadOnlyList<StoredFile> inputs) => 0.5 + inputs.Where(i => !i.Name.StartsWith("source/", StringComparison.Ordinal)).Sum(i => i.Bytes) / 1e6;
+    protected override double Cost(PackageSettings settings, IReadOnlyList<StoredFile> inputs) =>
+        0.5 + inputs.Where(i => !i.Name.StartsWith("source/", StringComparison.Ordinal)).Sum(i => i.Bytes) / 1e6;
 
     /// <inheritdoc/>
     protected override JobOutput Work(PackageSettings settings, JobInputs inputs, JobContext context)
     {
-        var meshes = inputs.List("shape").Select((shape, k) => inputs.Mesh(shape, $"spread/{k}").WithRest(inputs.Bytes($"rest/{k}")).WithLaid(inputs.Bytes($"laid/{k}"))).ToArray();
+        var meshes = inputs.List("shape").Select((shape, k) => inputs.Mesh(shape, $"spread/{k}").WithRest(inputs.Bytes($"rest/{k}"))
+            .WithLaid(inputs.Bytes($"laid/{k}"))).ToArray();
         var materials = SceneFile.Read(inputs.Bytes("materials")).Materials;
         var bound = settings.Materials.SelectMany(m => m.Textures.Values).ToHashSet(StringComparer.Ordinal);
         var pictures = new Dictionary<string, byte[]>(StringComparer.Ordinal);
@@ -62,13 +65,15 @@ public sealed class PackageJob() : JobKind<PackageSettings>("package", 1)
         {
             context.Cancel.ThrowIfCancellationRequested();
             var texture = settings.Textures[t];
-            textures.Add(new DeliveryTexture(texture.File, inputs.Bytes($"texture/{t}"), texture.Meaning, new MadeFrom(texture.Picture, inputs[$"picture/{t}"].Sha256)));
+            textures.Add(new DeliveryTexture(texture.File, inputs.Bytes($"texture/{t}"), texture.Meaning,
+                new MadeFrom(texture.Picture, inputs[$"picture/{t}"].Sha256)));
             if (bound.Contains(texture.File))
                 pictures.Add(texture.File, inputs.Bytes($"picture/{t}"));
         }
         var input = new DeliveryInput(
             settings.Asset, meshes,
-            [.. settings.Materials.Select(m => new DeliveryMaterial((m.Material < 0 ? Material.Plain : materials[m.Material]) with { Name = m.Name }, m.Textures))],
+            [.. settings.Materials.Select(m => new DeliveryMaterial((m.Material < 0 ? Material.Plain : materials[m.Material]) with { Name = m.Name },
+                m.Textures))],
             textures, pictures, settings.Target, [.. settings.Sources.Select((name, s) => new MadeFrom(name, inputs[$"source/{s}"].Sha256))]);
         var (zip, manifest) = DeliveryPackage.Make(input, context.Cancel);
         return new JobOutput { Report = new PackageReport([.. manifest.Files.Select(f => new DeliveredFile(f.Path, f.Bytes, f.Format))]) }.With("package", zip);

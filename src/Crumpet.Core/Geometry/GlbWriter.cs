@@ -162,7 +162,8 @@ public static class GlbWriter
             {
                 if (mesh.TriangleMaterials[corner / 3] != material)
                     continue;
-                var key = (mesh.Corners[corner], normals[corner], item.Tangents?[corner] ?? default, mesh.Uvs?[corner] ?? default, mesh.Colours?[corner] ?? default);
+                var key = (mesh.Corners[corner], normals[corner], item.Tangents?[corner] ?? default, mesh.Uvs?[corner] ?? default, mesh.Colours?[corner]
+                    ?? default);
                 // Vertices that agree in all but a further UV set are told apart by it.
                 if (!seen.TryGetValue(key, out int vertex) || mesh.UvSets.Skip(1).Any(set => set[corner] != set[corners[vertex]]))
                 {
@@ -177,7 +178,8 @@ public static class GlbWriter
                 bounds = bounds.Including(place(mesh.PositionAt(corner)));
             int position = Floats(3, corners, (c, into) => place(mesh.PositionAt(c)).CopyTo(into), bounds);
             int normal = Floats(3, corners, (c, into) => LocalNormal(mesh, normals[c]).CopyTo(into));
-            int? tangent = item.Tangents is { } tangents ? Floats(4, corners, (c, into) => LocalTangent(mesh, UnitTangent(tangents[c], normals[c])).CopyTo(into)) : null;
+            int? tangent = item.Tangents is { } tangents
+                ? Floats(4, corners, (c, into) => LocalTangent(mesh, UnitTangent(tangents[c], normals[c])).CopyTo(into)) : null;
             int[] uvs = [.. mesh.UvSets.Select(set => Floats(2, corners, (c, into) => new Vector2(set[c].X, 1 - set[c].Y).CopyTo(into)))];
             int? colour = mesh.Colours is { } colours ? Floats(4, corners, (c, into) => colours[c].CopyTo(into)) : null;
             // A mirrored placement turns triangles over when they are read, so they are written turned.

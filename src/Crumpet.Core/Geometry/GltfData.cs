@@ -85,7 +85,9 @@ internal sealed class GltfData : IDisposable
             else if (uri.StartsWith("data:", StringComparison.Ordinal))
                 data = System.Convert.FromBase64String(uri[(uri.IndexOf(',') + 1)..]);
             else
-                data = beside(Uri.UnescapeDataString(uri)) ?? throw new SourceFileException(fileName, "", $"it refers to {Uri.UnescapeDataString(uri)}, which is not here", $"Add {Uri.UnescapeDataString(uri)} together with it");
+                data = beside(Uri.UnescapeDataString(uri))
+                    ?? throw new SourceFileException(fileName, "", $"it refers to {Uri.UnescapeDataString(uri)}, which is not here",
+                    $"Add {Uri.UnescapeDataString(uri)} together with it");
             if (claimed > data.Length)
                 throw Cut(fileName, $"buffer {i} says it has {claimed} bytes and has {data.Length}");
             buffers[i] = data[..(int)claimed];
@@ -167,7 +169,8 @@ internal sealed class GltfData : IDisposable
         // An accessor without a view is all zeros, and only a small one can be meant.
         long most = accessor.Has("bufferView") ? LargestCount : LargestWithoutData;
         if (count < 0 || (long)count * width > most)
-            throw new SourceFileException(fileName, $"accessor {number}", $"it says it has {count} elements; at most {most / width} are read", "Export it again, or split the mesh");
+            throw new SourceFileException(fileName, $"accessor {number}", $"it says it has {count} elements; at most {most / width} are read",
+                "Export it again, or split the mesh");
         return accessor;
     }
 
@@ -181,10 +184,12 @@ internal sealed class GltfData : IDisposable
         if (offset < 0 || length < 0 || offset > data.Length || length > data.Length - offset)
             throw Cut(fileName, $"buffer view {number} reaches to byte {offset + length} of {data.Length}");
         int stride = view.Int("byteStride", 0);
-        return stride is < 0 or > 65536 ? throw Cut(fileName, $"buffer view {number} has a stride of {stride}") : (data.Slice((int)offset, (int)length), stride);
+        return stride is < 0 or > 65536 ? throw Cut(fileName, $"buffer view {number} has a stride of {stride}")
+            : (data.Slice((int)offset, (int)length), stride);
     }
 
-    private void Fill((ReadOnlyMemory<byte> Bytes, int Stride) view, long offset, int count, int width, int component, bool normalized, float[] into, int number)
+    private void Fill((ReadOnlyMemory<byte> Bytes, int Stride) view, long offset, int count, int width, int component, bool normalized, float[] into,
+        int number)
     {
         var bytes = Reach(view, offset, count, width, component, number, out int stride);
         if (component == 5126 && stride == 4 * width && BitConverter.IsLittleEndian)
@@ -249,7 +254,8 @@ internal sealed class GltfData : IDisposable
     }
 
     /// <summary>The bytes of an accessor's elements, checked to be there.</summary>
-    private ReadOnlySpan<byte> Reach((ReadOnlyMemory<byte> Bytes, int Stride) view, long offset, int count, int width, int component, int number, out int stride)
+    private ReadOnlySpan<byte> Reach((ReadOnlyMemory<byte> Bytes, int Stride) view, long offset, int count, int width, int component, int number,
+        out int stride)
     {
         int size = SizeOf(component) * width;
         stride = view.Stride > 0 ? view.Stride : size;
@@ -273,17 +279,21 @@ internal static class JsonReading
         element.TryGetProperty(name, out var list) && list.ValueKind == JsonValueKind.Array ? list.EnumerateArray() : [];
 
     public static JsonElement? At(this JsonElement element, string list, int number) =>
-        number >= 0 && element.TryGetProperty(list, out var array) && array.ValueKind == JsonValueKind.Array && number < array.GetArrayLength() ? array[number] : null;
+        number >= 0 && element.TryGetProperty(list, out var array) && array.ValueKind == JsonValueKind.Array && number < array.GetArrayLength() ? array[number]
+            : null;
 
     public static bool Has(this JsonElement element, string name) => element.TryGetProperty(name, out _);
 
     public static int Int(this JsonElement element, string name, int otherwise) =>
-        !element.TryGetProperty(name, out var value) ? otherwise : value.TryGetInt32(out int whole) ? whole : throw new FormatException($"{name} is no whole number");
+        !element.TryGetProperty(name, out var value) ? otherwise : value.TryGetInt32(out int whole) ? whole
+            : throw new FormatException($"{name} is no whole number");
 
     public static long Long(this JsonElement element, string name, long otherwise) =>
-        !element.TryGetProperty(name, out var value) ? otherwise : value.TryGetInt64(out long whole) ? whole : throw new FormatException($"{name} is no whole number");
+        !element.TryGetProperty(name, out var value) ? otherwise : value.TryGetInt64(out long whole) ? whole
+            : throw new FormatException($"{name} is no whole number");
 
-    public static float Float(this JsonElement element, string name, float otherwise) => element.TryGetProperty(name, out var value) ? value.GetSingle() : otherwise;
+    public static float Float(this JsonElement element, string name, float otherwise) =>
+        element.TryGetProperty(name, out var value) ? value.GetSingle() : otherwise;
 
     public static string? Text(this JsonElement element, string name) =>
         element.TryGetProperty(name, out var value) && value.ValueKind == JsonValueKind.String ? value.GetString() : null;

@@ -38,7 +38,8 @@ internal sealed class GltfMeshBuilder(string name, string fileName, GltfData dat
         int material = primitive.Int("material", -1);
         read += local.Length + (mode == 4 ? indices.Length / 3 : Math.Max(0, indices.Length - 2));
         if (read > most)
-            throw new SourceFileException(fileName, $"object {name}", $"the file's objects have more than {most / 1_000_000} million positions and triangles", "Split it into several files");
+            throw new SourceFileException(fileName, $"object {name}", $"the file's objects have more than {most / 1_000_000} million positions and triangles",
+                "Split it into several files");
         // A transform that mirrors turns every triangle over.
         bool mirrored = placement.GetDeterminant() < 0;
         for (int i = 0; i + 2 < indices.Length; i += mode == 4 ? 3 : 1)
@@ -107,7 +108,8 @@ internal sealed class GltfMeshBuilder(string name, string fileName, GltfData dat
         {
             var p = Vector3.Transform(local[i], moves?[i] ?? placement);
             if (!float.IsFinite(p.X) || !float.IsFinite(p.Y) || !float.IsFinite(p.Z))
-                throw new SourceFileException(fileName, $"object {name}", $"position {i} is no number", "Look for a broken vertex in the mesh, delete it and export again");
+                throw new SourceFileException(fileName, $"object {name}", $"position {i} is no number",
+                    "Look for a broken vertex in the mesh, delete it and export again");
             positions.Add(p);
         }
         return start;
@@ -117,7 +119,8 @@ internal sealed class GltfMeshBuilder(string name, string fileName, GltfData dat
     {
         if (!attributes.Has("JOINTS_0") || !attributes.Has("WEIGHTS_0"))
             return [.. Enumerable.Repeat(Matrix4x4.Identity, count)];
-        float[] joints = data.Floats(attributes.Int("JOINTS_0", -1), out int jointWidth), weights = data.Floats(attributes.Int("WEIGHTS_0", -1), out int weightWidth);
+        float[] joints = data.Floats(attributes.Int("JOINTS_0", -1), out int jointWidth),
+            weights = data.Floats(attributes.Int("WEIGHTS_0", -1), out int weightWidth);
         if (jointWidth != 4 || weightWidth != 4 || joints.Length != 4 * count || weights.Length != 4 * count)
             throw GltfData.Cut(fileName, $"the skin of {name} does not fit its {count} positions");
         var moves = new Matrix4x4[count];

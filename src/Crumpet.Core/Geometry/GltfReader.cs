@@ -31,7 +31,8 @@ public sealed class GltfReader
     /// <param name="fileName">Name for messages.</param>
     /// <param name="beside">Gives the bytes of a file the .gltf refers to by its relative path, or null where there is none.</param>
     /// <param name="cancel">Ends the reading early.</param>
-    /// <exception cref="SourceFileException">The file is cut, not glTF, compressed, refers to a missing file, has a position that is no number, or has no triangle.</exception>
+    /// <exception cref="SourceFileException">The file is cut, not glTF, compressed, refers to a missing file, has a position that is no
+    /// number, or has no triangle.</exception>
     public static Scene Read(byte[] bytes, string fileName, Func<string, byte[]?> beside, CancellationToken cancel = default)
     {
         try
@@ -42,7 +43,8 @@ public sealed class GltfReader
         catch (Exception e) when (e is JsonException or InvalidOperationException or FormatException or KeyNotFoundException or OverflowException or ArgumentException or IndexOutOfRangeException)
         {
             string reason = e.Message.ReplaceLineEndings(" ").Trim().TrimEnd('.');
-            throw new SourceFileException(fileName, "", $"it cannot be read as glTF 2.0 ({(reason.Length > 160 ? reason[..160] : reason)})", "Export it again; it may have been cut in transfer", e);
+            throw new SourceFileException(fileName, "", $"it cannot be read as glTF 2.0 ({(reason.Length > 160 ? reason[..160] : reason)})",
+                "Export it again; it may have been cut in transfer", e);
         }
     }
 
@@ -96,9 +98,11 @@ public sealed class GltfReader
         foreach (string? needed in data.Root.List("extensionsRequired").Select(e => e.GetString()))
         {
             if (needed is "KHR_draco_mesh_compression" or "EXT_meshopt_compression" or "KHR_meshopt_compression")
-                throw new SourceFileException(fileName, "", $"its geometry is compressed ({needed}), which is not read", "Export it again without mesh compression");
+                throw new SourceFileException(fileName, "", $"its geometry is compressed ({needed}), which is not read",
+                    "Export it again without mesh compression");
             if (needed is "EXT_mesh_gpu_instancing")
-                throw new SourceFileException(fileName, "", $"it places copies of meshes by {needed}, which is not read", "Export the copies as objects of their own");
+                throw new SourceFileException(fileName, "", $"it places copies of meshes by {needed}, which is not read",
+                    "Export the copies as objects of their own");
         }
     }
 
@@ -148,7 +152,9 @@ public sealed class GltfReader
         Use(TextureKind.Normal, source.Inner("normalTexture"));
         Use(TextureKind.Occlusion, source.Inner("occlusionTexture"));
         Use(TextureKind.Emission, source.Inner("emissiveTexture"));
-        return new Material(source.Text("name") ?? $"material_{number}", colour, metallic?.Float("roughnessFactor", 1) ?? 0.6f, metallic?.Float("metallicFactor", 1) ?? 0) { Textures = uses };
+        return new Material(source.Text("name") ?? $"material_{number}", colour, metallic?.Float("roughnessFactor", 1) ?? 0.6f,
+            metallic?.Float("metallicFactor", 1) ?? 0)
+        { Textures = uses };
 
         void Use(TextureKind slot, JsonElement? texture)
         {
@@ -156,7 +162,9 @@ public sealed class GltfReader
                 return;
             var picture = data.Root.At("textures", info.Int("index", -1)) is { } t ? data.Root.At("images", t.Int("source", -1)) : null;
             string uri = picture?.Text("uri") ?? "";
-            var use = new TextureUse(slot, uri.StartsWith("data:", StringComparison.Ordinal) ? "" : Uri.UnescapeDataString(uri)) { UvSet = info.Int("texCoord", 0) };
+            var use = new TextureUse(slot, uri.StartsWith("data:", StringComparison.Ordinal) ? ""
+                : Uri.UnescapeDataString(uri))
+            { UvSet = info.Int("texCoord", 0) };
             if (info.Inner("extensions", "KHR_texture_transform") is { } transform)
                 use = use with { UvSet = transform.Int("texCoord", use.UvSet), UvTransform = UvTransform(transform) };
             uses.Add(use);
@@ -177,21 +185,26 @@ public sealed class GltfReader
         Matrix4x4[]? pose = node.Has("skin") ? Pose(node.Int("skin", -1)) : null;
         bool morphs = source.List("primitives").Any(p => p.Has("targets"));
         if (pose is not null || morphs)
-            notes.Add(new Finding(Severity.Note, "rest-pose", name, $"{name} in {fileName} {(pose is null ? "has morph targets" : morphs ? "is skinned and has morph targets" : "is skinned")}; its rest pose is used."));
+            notes.Add(new Finding(Severity.Note, "rest-pose", name,
+                $"{name} in {fileName} {(pose is null ? "has morph targets" : morphs ? "is skinned and has morph targets" : "is skinned")}; its rest pose "
+                + $"is used."));
         // A skin places its mesh by its joints alone.
         var placement = pose is null ? world : Matrix4x4.Identity;
         if (!Matrix4x4.Invert(placement, out _))
-            throw new SourceFileException(fileName, $"object {name}", "its transform flattens it to nothing", "Give it a scale other than zero and export again");
+            throw new SourceFileException(fileName, $"object {name}", "its transform flattens it to nothing",
+                "Give it a scale other than zero and export again");
         var builder = new GltfMeshBuilder(name, fileName, data, placement, pose);
         foreach (var primitive in source.List("primitives"))
         {
             cancel.ThrowIfCancellationRequested();
             if (primitive.Inner("extensions", "KHR_draco_mesh_compression") is not null)
-                throw new SourceFileException(fileName, $"object {name}", "its geometry is compressed, which is not read", "Export it again without mesh compression");
+                throw new SourceFileException(fileName, $"object {name}", "its geometry is compressed, which is not read",
+                    "Export it again without mesh compression");
             builder.Add(primitive, ref read, MostPositionsAndTriangles);
         }
         if (builder.SkippedPrimitives > 0)
-            notes.Add(new Finding(Severity.Note, "loose-lines", name, $"{name} in {fileName} has points or lines beside its faces; they are left out.", builder.SkippedPrimitives));
+            notes.Add(new Finding(Severity.Note, "loose-lines", name, $"{name} in {fileName} has points or lines beside its faces; they are left out.",
+                builder.SkippedPrimitives));
         return builder.Build();
     }
 

@@ -190,7 +190,8 @@ public sealed class MeshFlaws
         }
         var first = mesh.Positions.Length > 0 ? mesh.PositionAt(0) : Vector3.Zero;
         for (int t = 0; t < mesh.TriangleCount; t++)
-            volume[shells[t]] += Vector3.Dot(mesh.PositionAt(3 * t) - first, Vector3.Cross(mesh.PositionAt(3 * t + 1) - first, mesh.PositionAt(3 * t + 2) - first));
+            volume[shells[t]] += Vector3.Dot(mesh.PositionAt(3 * t) - first,
+                Vector3.Cross(mesh.PositionAt(3 * t + 1) - first, mesh.PositionAt(3 * t + 2) - first));
         var bounds = new Bounds[count];
         Array.Fill(bounds, Bounds.Empty);
         for (int c = 0; c < mesh.Corners.Length; c++)
@@ -266,7 +267,8 @@ public sealed class MeshFlaws
         return false;
     }
 
-    internal static (long, long, long) Cell(Vector3 p, float size) => ((long)Math.Floor(p.X / (double)size), (long)Math.Floor(p.Y / (double)size), (long)Math.Floor(p.Z / (double)size));
+    internal static (long, long, long) Cell(Vector3 p, float size) =>
+        ((long)Math.Floor(p.X / (double)size), (long)Math.Floor(p.Y / (double)size), (long)Math.Floor(p.Z / (double)size));
 
     private void LookAtPolygons()
     {

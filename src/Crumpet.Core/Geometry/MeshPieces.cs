@@ -57,7 +57,15 @@ public static class MeshPieces
         int[] corners = SceneFile.Get<int>(reader);
         var materials = new int[corners.Length / 3];
         Array.Fill(materials, -1);
-        return new Mesh { Name = "", Positions = positions, Corners = corners, TriangleMaterials = materials, Normals = reader.ReadBoolean() ? SceneFile.Get<Vector3>(reader) : null };
+        return new Mesh
+        {
+            Name = "",
+            Positions = positions,
+            Corners = corners,
+            TriangleMaterials = materials,
+            Normals = reader.ReadBoolean()
+            ? SceneFile.Get<Vector3>(reader) : null
+        };
     }
 
     /// <summary>A shape with what <see cref="Spread"/> says.</summary>

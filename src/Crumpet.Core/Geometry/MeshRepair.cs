@@ -42,7 +42,8 @@ public static class MeshRepair
     /// <summary>Takes out triangles that reach beyond <see cref="WorldLimit"/>, and the points nothing uses any more.</summary>
     public static Mesh DropFar(Mesh mesh, out int removed)
     {
-        var near = Keep(mesh, t => WorldLimit.Holds(mesh.PositionAt(3 * t)) && WorldLimit.Holds(mesh.PositionAt(3 * t + 1)) && WorldLimit.Holds(mesh.PositionAt(3 * t + 2)), out removed);
+        var near = Keep(mesh, t => WorldLimit.Holds(mesh.PositionAt(3 * t)) && WorldLimit.Holds(mesh.PositionAt(3 * t + 1))
+            && WorldLimit.Holds(mesh.PositionAt(3 * t + 2)), out removed);
         if (removed == 0)
             return mesh;
         var number = new int[near.Positions.Length];
@@ -151,7 +152,8 @@ public static class MeshRepair
             }
             groups.Add((group, closed));
         }
-        var bounds = groups.Select(g => g.Triangles.Aggregate(Bounds.Empty, (b, t) => b.Including(mesh.PositionAt(3 * t)).Including(mesh.PositionAt(3 * t + 1)).Including(mesh.PositionAt(3 * t + 2)))).ToArray();
+        var bounds = groups.Select(g => g.Triangles.Aggregate(Bounds.Empty,
+            (b, t) => b.Including(mesh.PositionAt(3 * t)).Including(mesh.PositionAt(3 * t + 1)).Including(mesh.PositionAt(3 * t + 2)))).ToArray();
         for (int i = 0; i < groups.Count; i++)
         {
             var (group, closed) = groups[i];
@@ -223,7 +225,11 @@ public static class MeshRepair
     {
         var topology = Topology.Of(mesh);
         float limit = MathF.Cos(degrees * MathF.PI / 180) - 1e-6f;
-        return mesh with { Normals = SmoothNormals.ByFans(topology, c => Vector3.Dot(topology.FaceNormal(c / 3), topology.FaceNormal(topology.Across[c] / 3)) >= limit, out _) };
+        return mesh with
+        {
+            Normals = SmoothNormals.ByFans(topology,
+            c => Vector3.Dot(topology.FaceNormal(c / 3), topology.FaceNormal(topology.Across[c] / 3)) >= limit, out _)
+        };
     }
 
     /// <summary>Makes edges smooth over which shading breaks while UVs run on; everything else keeps its normals.</summary>

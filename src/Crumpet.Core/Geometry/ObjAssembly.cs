@@ -37,7 +37,8 @@ internal sealed class ObjAssembly
             uv += blocks[i].Uvs.Count;
             normal += blocks[i].Normals.Count;
             if (Math.Max(position, Math.Max(uv, normal)) > ObjReader.LargestCount)
-                throw new SourceFileException(fileName, "", $"it has more than {ObjReader.LargestCount} positions, coordinates or normals", "Split it into several files");
+                throw new SourceFileException(fileName, "", $"it has more than {ObjReader.LargestCount} positions, coordinates or normals",
+                    "Split it into several files");
         }
         positions = Gather(b => b.Positions, (int)position);
         uvs = Gather(b => b.Uvs, (int)uv);
@@ -149,8 +150,10 @@ internal sealed class ObjAssembly
     {
         long triangles = source.Segments.Sum(s => (long)s.Triangles);
         if (triangles > ObjReader.LargestCount / 3)
-            throw new SourceFileException(fileName, $"object {source.Name}", $"it has {triangles} triangles, more than {ObjReader.LargestCount / 3}", "Split it into several objects");
-        var work = new Work(source.Name, (int)triangles, uvs.Length > 0, normals.Length > 0, source.Segments.Exists(s => s.Smoothing >= 0) && normals.Length == 0);
+            throw new SourceFileException(fileName, $"object {source.Name}", $"it has {triangles} triangles, more than {ObjReader.LargestCount / 3}",
+                "Split it into several objects");
+        var work = new Work(source.Name, (int)triangles, uvs.Length > 0, normals.Length > 0, source.Segments.Exists(s => s.Smoothing >= 0)
+            && normals.Length == 0);
         int triangle = 0, polygon = 0;
         var places = new List<(Segment Segment, int Triangle, int Polygon)>();
         foreach (var segment in source.Segments)
@@ -161,7 +164,8 @@ internal sealed class ObjAssembly
         }
         work.TrianglePolygons = polygon < triangle ? new int[triangle] : null;
         if (threads > 1 && places.Count > 1)
-            Parallel.ForEach(places, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, p => Fill(work, p.Segment, p.Triangle, p.Polygon));
+            Parallel.ForEach(places, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel },
+                p => Fill(work, p.Segment, p.Triangle, p.Polygon));
         else
             places.ForEach(p => Fill(work, p.Segment, p.Triangle, p.Polygon));
         var cornerColours = ColoursOf(work.Corners);

@@ -40,10 +40,12 @@ public static class ObjReader
     private static List<Material> Libraries(List<ObjBlock> blocks, Func<string, IReadOnlyList<Material>> library)
     {
         var materials = new List<Material>();
-        foreach (string name in blocks.SelectMany(b => b.Statements).Where(s => s.Kind == 'l' && s.Name.Length > 0).Select(s => s.Name.Replace('\\', '/')).Distinct(StringComparer.Ordinal))
+        foreach (string name in blocks.SelectMany(b => b.Statements).Where(s => s.Kind == 'l' && s.Name.Length > 0).Select(s => s.Name.Replace('\\', '/'))
+            .Distinct(StringComparer.Ordinal))
         {
             // One statement may name several libraries, and one name may hold blanks.
-            string[] names = name.Contains(' ', StringComparison.Ordinal) && name.Split(' ') is var several && several.All(n => n.EndsWith(".mtl", StringComparison.OrdinalIgnoreCase)) ? several : [name];
+            string[] names = name.Contains(' ', StringComparison.Ordinal) && name.Split(' ') is var several
+                && several.All(n => n.EndsWith(".mtl", StringComparison.OrdinalIgnoreCase)) ? several : [name];
             foreach (string one in names)
                 materials.AddRange(library(one));
         }

@@ -26,10 +26,12 @@ public static class ObjWriter
             {
                 var p = mesh.Positions[i];
                 text.Write(string.Create(CultureInfo.InvariantCulture, $"v {p.X:R} {p.Y:R} {p.Z:R}"));
-                text.WriteLine(colours is null ? "" : string.Create(CultureInfo.InvariantCulture, $" {colours[i].X:0.######} {colours[i].Y:0.######} {colours[i].Z:0.######}"));
+                text.WriteLine(colours is null ? ""
+                    : string.Create(CultureInfo.InvariantCulture, $" {colours[i].X:0.######} {colours[i].Y:0.######} {colours[i].Z:0.######}"));
             }
             var uvIndex = Distinct(mesh.Uvs, uv => text.WriteLine(string.Create(CultureInfo.InvariantCulture, $"vt {uv.X:R} {uv.Y:R}")), out int uvCount);
-            var normalIndex = Distinct(mesh.Normals, n => text.WriteLine(string.Create(CultureInfo.InvariantCulture, $"vn {n.X:R} {n.Y:R} {n.Z:R}")), out int normalCount);
+            var normalIndex = Distinct(mesh.Normals, n => text.WriteLine(string.Create(CultureInfo.InvariantCulture, $"vn {n.X:R} {n.Y:R} {n.Z:R}")),
+                out int normalCount);
             int material = -1;
             for (int triangle = 0; triangle < mesh.TriangleCount; triangle++)
             {
@@ -67,7 +69,8 @@ public static class ObjWriter
         var colours = new Vector3[mesh.Positions.Length];
         Array.Fill(colours, Vector3.One);
         for (int c = source.Length - 1; c >= 0; c--)
-            colours[mesh.Corners[c]] = new Vector3(Imaging.Srgb.FromLinear(source[c].X), Imaging.Srgb.FromLinear(source[c].Y), Imaging.Srgb.FromLinear(source[c].Z));
+            colours[mesh.Corners[c]] = new Vector3(Imaging.Srgb.FromLinear(source[c].X), Imaging.Srgb.FromLinear(source[c].Y),
+                Imaging.Srgb.FromLinear(source[c].Z));
         return colours;
     }
 
@@ -83,7 +86,8 @@ public static class ObjWriter
             text.WriteLine($"newmtl {material.Name}");
             text.WriteLine(string.Create(CultureInfo.InvariantCulture,
                 $"Kd {Imaging.Srgb.FromLinear(c.X):0.######} {Imaging.Srgb.FromLinear(c.Y):0.######} {Imaging.Srgb.FromLinear(c.Z):0.######}"));
-            text.WriteLine(string.Create(CultureInfo.InvariantCulture, $"d {c.W:0.######}\nPr {material.Roughness:0.######}\nPm {material.Metalness:0.######}"));
+            text.WriteLine(string.Create(CultureInfo.InvariantCulture,
+                $"d {c.W:0.######}\nPr {material.Roughness:0.######}\nPm {material.Metalness:0.######}"));
             foreach (var use in material.Textures.Where(t => t.Path.Length > 0))
                 text.WriteLine($"{Statement(use.Slot)} {use.Path}");
         }

@@ -29,7 +29,8 @@ public static class PlyReader
             if (element.Count > 0 && element.Count > data.Left / Math.Max(1, element.Properties.Sum(p => data.LeastBytes(p))))
                 throw Cut(fileName, $"it says it has {element.Count} {element.Name} rows, and ends before");
             if (element.Count > ObjReader.LargestCount)
-                throw new SourceFileException(fileName, $"element {element.Name}", $"it has {element.Count} rows; at most {ObjReader.LargestCount} are read", "Split it into several files");
+                throw new SourceFileException(fileName, $"element {element.Name}", $"it has {element.Count} rows; at most {ObjReader.LargestCount} are read",
+                    "Split it into several files");
             builder.Read(element, data, cancel);
         }
         return builder.Finish();
@@ -91,7 +92,8 @@ public static class PlyReader
                         row[roles[p]] = (float)(roles[p] is >= 6 and <= 9 ? value * ColourScale(property.Type) : value);
                 }
                 if (!float.IsFinite(row[0]) || !float.IsFinite(row[1]) || !float.IsFinite(row[2]))
-                    throw new SourceFileException(fileName, $"vertex {i}", "its position is no number", "Look for a broken vertex in the mesh, delete it and export again");
+                    throw new SourceFileException(fileName, $"vertex {i}", "its position is no number",
+                        "Look for a broken vertex in the mesh, delete it and export again");
                 positions[i] = new Vector3(row[0], row[1], row[2]);
                 if (normals is not null)
                     normals[i] = Unit(new Vector3(row[3], row[4], row[5]));
@@ -128,7 +130,8 @@ public static class PlyReader
                 if (face.Count < 3)
                     continue;
                 if (face.Count > Triangulation.LargestPolygon)
-                    throw new SourceFileException(fileName, $"face {i}", $"it has {face.Count} corners, at most {Triangulation.LargestPolygon} are read", "Cut it into smaller faces and export again");
+                    throw new SourceFileException(fileName, $"face {i}", $"it has {face.Count} corners, at most {Triangulation.LargestPolygon} are read",
+                        "Cut it into smaller faces and export again");
                 if (coordinates.Count != 2 * face.Count)
                     cornerUvs = null;
                 cut.Clear();
@@ -155,7 +158,8 @@ public static class PlyReader
             {
                 double index = data.Number(property.Type);
                 if (!(index >= 0 && index < positions.Length))
-                    throw new SourceFileException(fileName, $"face {face}", $"its index {index} is out of range, there are {positions.Length} vertices", "Export it again; it may have been cut in transfer");
+                    throw new SourceFileException(fileName, $"face {face}", $"its index {index} is out of range, there are {positions.Length} vertices",
+                        "Export it again; it may have been cut in transfer");
                 into.Add((int)index);
             }
         }
@@ -182,7 +186,8 @@ public static class PlyReader
                             cancel.ThrowIfCancellationRequested();
                         double value = data.Number(property.Type);
                         if (!(value < positions.Length) || double.IsNaN(value))
-                            throw new SourceFileException(fileName, $"strip {i}", $"its index {value} is out of range, there are {positions.Length} vertices", "Export it again; it may have been cut in transfer");
+                            throw new SourceFileException(fileName, $"strip {i}", $"its index {value} is out of range, there are {positions.Length} vertices",
+                                "Export it again; it may have been cut in transfer");
                         int c = (int)value;
                         if (c < 0)
                         {
@@ -350,7 +355,8 @@ public static class PlyReader
             if (word.IsEmpty)
                 throw Cut(fileName, "its data ends before all rows are there");
             if (!double.TryParse(word, NumberStyles.Float, CultureInfo.InvariantCulture, out double value))
-                throw new SourceFileException(fileName, $"byte {from}", $"'{Encoding.UTF8.GetString(word[..Math.Min(40, word.Length)])}' is no number", "Export it again");
+                throw new SourceFileException(fileName, $"byte {from}", $"'{Encoding.UTF8.GetString(word[..Math.Min(40, word.Length)])}' is no number",
+                    "Export it again");
             return value;
         }
 

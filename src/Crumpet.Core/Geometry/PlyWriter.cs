@@ -13,7 +13,8 @@ public static class PlyWriter
     /// <param name="format">How rows are written.</param>
     public static void Write(Scene scene, Stream stream, PlyFormat format = PlyFormat.LittleEndian)
     {
-        bool normals = scene.Meshes.All(m => m.Normals is not null), uvs = scene.Meshes.All(m => m.Uvs is not null), colours = scene.Meshes.Any(m => m.Colours is not null);
+        bool normals = scene.Meshes.All(m => m.Normals is not null), uvs = scene.Meshes.All(m => m.Uvs is not null),
+            colours = scene.Meshes.Any(m => m.Colours is not null);
         var seen = new Dictionary<(int Mesh, int Position, Vector3, Vector2, Vector4), int>();
         var vertices = new List<(Mesh Mesh, int Corner)>();
         var faces = new List<int>();
@@ -22,7 +23,8 @@ public static class PlyWriter
             var mesh = scene.Meshes[m];
             for (int corner = 0; corner < mesh.Corners.Length; corner++)
             {
-                var key = (m, mesh.Corners[corner], normals ? mesh.Normals![corner] : default, uvs ? mesh.Uvs![corner] : default, mesh.Colours?[corner] ?? Vector4.One);
+                var key = (m, mesh.Corners[corner], normals ? mesh.Normals![corner] : default, uvs ? mesh.Uvs![corner] : default, mesh.Colours?[corner]
+                    ?? Vector4.One);
                 if (!seen.TryGetValue(key, out int vertex))
                 {
                     seen.Add(key, vertex = vertices.Count);
@@ -32,7 +34,8 @@ public static class PlyWriter
             }
         }
         var header = new StringBuilder("ply\n");
-        header.Append("format ").Append(format switch { PlyFormat.Text => "ascii", PlyFormat.LittleEndian => "binary_little_endian", _ => "binary_big_endian" }).Append(" 1.0\n");
+        header.Append("format ").Append(format switch { PlyFormat.Text => "ascii", PlyFormat.LittleEndian => "binary_little_endian", _ => "binary_big_endian" })
+            .Append(" 1.0\n");
         header.Append(CultureInfo.InvariantCulture, $"element vertex {vertices.Count}\nproperty float x\nproperty float y\nproperty float z\n");
         if (normals)
             header.Append("property float nx\nproperty float ny\nproperty float nz\n");

@@ -36,7 +36,8 @@ internal sealed record PreviewMesh(Vector3[] Positions, PreviewAttributes[] Attr
         {
             var (x, y) = OctahedralNormal.Encode(normals[corner]);
             var wanted = new PreviewAttributes(
-                (ushort)x | (uint)(ushort)y << 16, (ushort)(mesh.TriangleMaterials[corner / 3] + 1), mesh.Colours is null ? 0 : Packed(mesh.Colours[corner]), uvs?[corner] ?? default, tangents?[corner] ?? default);
+                (ushort)x | (uint)(ushort)y << 16, (ushort)(mesh.TriangleMaterials[corner / 3] + 1), mesh.Colours is null ? 0 : Packed(mesh.Colours[corner]),
+                    uvs?[corner] ?? default, tangents?[corner] ?? default);
             int position = mesh.Corners[corner], vertex = first[position];
             while (vertex >= 0 && attributes[vertex] != wanted)
                 vertex = next[vertex];

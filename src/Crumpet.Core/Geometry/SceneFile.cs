@@ -78,7 +78,9 @@ public static class SceneFile
             materials[i] = new Material(name, Get<Vector4>(reader)[0], reader.ReadSingle(), reader.ReadSingle());
             var uses = new TextureUse[reader.ReadInt32()];
             for (int use = 0; use < uses.Length; use++)
-                uses[use] = new TextureUse((TextureKind)reader.ReadByte(), reader.ReadString()) { UvSet = reader.ReadInt32(), UvTransform = Get<Matrix3x2>(reader)[0] };
+                uses[use] = new TextureUse((TextureKind)reader.ReadByte(),
+                    reader.ReadString())
+                { UvSet = reader.ReadInt32(), UvTransform = Get<Matrix3x2>(reader)[0] };
             if (uses.Length > 0)
                 materials[i] = materials[i] with { Textures = uses };
         }

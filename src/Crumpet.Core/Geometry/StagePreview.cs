@@ -37,10 +37,12 @@ public static class StagePreview
     /// <param name="isBakedOnto">Whether the objects take maps: these carry UVs, tangents, densities and edges.</param>
     /// <param name="threads">Threads to use, at least 1; the bytes do not depend on it.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static byte[] Write(IReadOnlyList<PreviewObject> objects, IReadOnlyList<Material> materials, Bounds whole, bool isBakedOnto, int threads = 1, CancellationToken cancel = default)
+    public static byte[] Write(IReadOnlyList<PreviewObject> objects, IReadOnlyList<Material> materials, Bounds whole, bool isBakedOnto, int threads = 1,
+        CancellationToken cancel = default)
     {
         var levels = new PreviewMesh?[objects.Count][];
-        Parallel.For(0, objects.Count, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, i => levels[i] = LevelsOf(objects[i].Mesh, whole.Size.Length(), isBakedOnto));
+        Parallel.For(0, objects.Count, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel },
+            i => levels[i] = LevelsOf(objects[i].Mesh, whole.Size.Length(), isBakedOnto));
         using var data = new MemoryStream();
         var headers = objects.Select(o => new List<object?>()).ToArray();
         var ends = new long[Levels];
@@ -58,7 +60,14 @@ public static class StagePreview
             levelEnds = ends,
             min = Three(whole.Min),
             max = Three(whole.Max),
-            materials = materials.Select(m => new { name = m.Name, colour = new[] { m.BaseColour.X, m.BaseColour.Y, m.BaseColour.Z, m.BaseColour.W }, roughness = m.Roughness, metalness = m.Metalness }),
+            materials = materials.Select(m =>
+                new
+                {
+                    name = m.Name,
+                    colour = new[] { m.BaseColour.X, m.BaseColour.Y, m.BaseColour.Z, m.BaseColour.W },
+                    roughness = m.Roughness,
+                    metalness = m.Metalness
+                }),
             objects = objects.Select((o, i) => Describe(o, headers[i])),
         }, data);
     }
@@ -139,7 +148,8 @@ public static class StagePreview
         {
             var a = source.PositionAt(t);
             Vector2 ub = uvs[t + 1] - uvs[t], uc = uvs[t + 2] - uvs[t];
-            double surface = Vector3.Cross(source.PositionAt(t + 1) - a, source.PositionAt(t + 2) - a).Length(), sheet = Math.Abs((double)ub.X * uc.Y - (double)ub.Y * uc.X);
+            double surface = Vector3.Cross(source.PositionAt(t + 1) - a, source.PositionAt(t + 2) - a).Length(),
+                sheet = Math.Abs((double)ub.X * uc.Y - (double)ub.Y * uc.X);
             for (int i = t; i < t + 3; i++)
             {
                 area[mesh.Indices[i]] += surface;

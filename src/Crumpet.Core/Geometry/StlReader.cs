@@ -5,7 +5,10 @@ using System.Text;
 
 namespace Crumpet.Core.Geometry;
 
-/// <summary>Reads STL, text and binary. Corners at bit-equal positions become one vertex; facet normals are not kept, since they say what the corners say.</summary>
+/// <summary>
+/// Reads STL, text and binary. Corners at bit-equal positions become one vertex; facet normals are not kept, since they say what the
+/// corners say.
+/// </summary>
 /// <remarks>Source: 3D Systems, "StereoLithography Interface Specification", 1989.</remarks>
 public static class StlReader
 {
@@ -34,16 +37,19 @@ public static class StlReader
         int at = bytes.AsSpan().StartsWith(Encoding.UTF8.Preamble) ? Encoding.UTF8.Preamble.Length : 0;
         while (at < bytes.Length && bytes[at] <= ' ')
             at++;
-        return !Encoding.ASCII.GetString(bytes, at, Math.Min(5, bytes.Length - at)).Equals("solid", StringComparison.OrdinalIgnoreCase) || bytes.AsSpan(0, Math.Min(bytes.Length, 512)).Contains((byte)0);
+        return !Encoding.ASCII.GetString(bytes, at, Math.Min(5, bytes.Length - at)).Equals("solid", StringComparison.OrdinalIgnoreCase)
+            || bytes.AsSpan(0, Math.Min(bytes.Length, 512)).Contains((byte)0);
     }
 
     private static Mesh ReadBinary(byte[] bytes, string fileName, string name, CancellationToken cancel)
     {
         if (bytes.Length < HeaderBytes)
-            throw new SourceFileException(fileName, "", $"it has {bytes.Length} bytes, less than a header", "This is no STL file, or it was cut; export it again");
+            throw new SourceFileException(fileName, "", $"it has {bytes.Length} bytes, less than a header",
+                "This is no STL file, or it was cut; export it again");
         long count = BinaryPrimitives.ReadUInt32LittleEndian(bytes.AsSpan(80));
         if (HeaderBytes + FacetBytes * count > bytes.Length)
-            throw new SourceFileException(fileName, "", $"it says it has {count} triangles, and {(bytes.Length - HeaderBytes) / FacetBytes} are there", "Export it again; it may have been cut in transfer");
+            throw new SourceFileException(fileName, "", $"it says it has {count} triangles, and {(bytes.Length - HeaderBytes) / FacetBytes} are there",
+                "Export it again; it may have been cut in transfer");
         var points = new Vector3[3 * count];
         for (int t = 0; t < count; t++)
         {
@@ -53,7 +59,8 @@ public static class StlReader
             for (int corner = 0; corner < 3; corner++)
             {
                 var at = facet[(12 * corner)..];
-                points[3 * t + corner] = new Vector3(BinaryPrimitives.ReadSingleLittleEndian(at), BinaryPrimitives.ReadSingleLittleEndian(at[4..]), BinaryPrimitives.ReadSingleLittleEndian(at[8..]));
+                points[3 * t + corner] = new Vector3(BinaryPrimitives.ReadSingleLittleEndian(at), BinaryPrimitives.ReadSingleLittleEndian(at[4..]),
+                    BinaryPrimitives.ReadSingleLittleEndian(at[8..]));
             }
         }
         return Weld(name, points, fileName);
@@ -80,7 +87,8 @@ public static class StlReader
                     name = words.Length > 1 ? string.Join(' ', words[1..]) : stem;
                     break;
                 case "vertex":
-                    points.Add(words.Length >= 4 ? new Vector3(Number(words[1]), Number(words[2]), Number(words[3])) : throw Wrong("a vertex has fewer than three numbers"));
+                    points.Add(words.Length >= 4 ? new Vector3(Number(words[1]), Number(words[2]), Number(words[3]))
+                        : throw Wrong("a vertex has fewer than three numbers"));
                     inLoop++;
                     break;
                 case "outer":
@@ -95,7 +103,8 @@ public static class StlReader
             }
 
             float Number(string word) =>
-                float.TryParse(word, NumberStyles.Float, CultureInfo.InvariantCulture, out float value) && float.IsFinite(value) ? value : throw Wrong($"'{word[..Math.Min(40, word.Length)]}' is no usable number");
+                float.TryParse(word, NumberStyles.Float, CultureInfo.InvariantCulture, out float value) && float.IsFinite(value) ? value
+                    : throw Wrong($"'{word[..Math.Min(40, word.Length)]}' is no usable number");
 
             SourceFileException Wrong(string what) => new(fileName, $"line {line}", what, "Export it again; it was cut or edited by hand");
         }
@@ -117,12 +126,20 @@ public static class StlReader
         for (int i = 0; i < points.Length; i++)
         {
             if (!float.IsFinite(points[i].X) || !float.IsFinite(points[i].Y) || !float.IsFinite(points[i].Z))
-                throw new SourceFileException(fileName, $"facet {i / 3}", "a corner is no number", "Look for a broken vertex in the mesh, delete it and export again");
+                throw new SourceFileException(fileName, $"facet {i / 3}", "a corner is no number",
+                    "Look for a broken vertex in the mesh, delete it and export again");
         }
         int[] corners = PositionWeld.Groups(points, out int count);
         var positions = new Vector3[count];
         for (int i = 0; i < points.Length; i++)
             positions[corners[i]] = points[i];
-        return new Mesh { Name = name, Positions = positions, Corners = corners, TriangleMaterials = [.. Enumerable.Repeat(-1, corners.Length / 3)], PolygonCount = corners.Length / 3 };
+        return new Mesh
+        {
+            Name = name,
+            Positions = positions,
+            Corners = corners,
+            TriangleMaterials = [.. Enumerable.Repeat(-1, corners.Length / 3)],
+            PolygonCount = corners.Length / 3
+        };
     }
 }

@@ -2,7 +2,8 @@ namespace Crumpet.Core.Imaging;
 
 /// <summary>One of the eight ways BC7 spends the 128 bits of a block.</summary>
 internal readonly record struct Bc7Mode(
-    int Subsets, int PartitionBits, int RotationBits, int IndexSelectionBits, int ColourBits, int AlphaBits, bool OwnParity, bool SharedParity, int IndexBits, int SecondIndexBits)
+    int Subsets, int PartitionBits, int RotationBits, int IndexSelectionBits, int ColourBits, int AlphaBits, bool OwnParity, bool SharedParity, int IndexBits,
+        int SecondIndexBits)
 {
     /// <summary>Whether ends carry a lowest bit that all their channels share.</summary>
     public bool HasParity => OwnParity || SharedParity;

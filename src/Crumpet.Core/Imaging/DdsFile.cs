@@ -82,7 +82,8 @@ public static class DdsFile
         {
             int size = format.LevelBytes(Math.Max(1, width >> level), Math.Max(1, height >> level));
             if (at + size > bytes.Length)
-                throw new SourceFileException(fileName, $"mip {level}", $"it is cut, {size} bytes were expected and {bytes.Length - at} are there", "Copy the file again");
+                throw new SourceFileException(fileName, $"mip {level}", $"it is cut, {size} bytes were expected and {bytes.Length - at} are there",
+                    "Copy the file again");
             data[level] = bytes.AsSpan(at, size).ToArray();
             at += size;
         }

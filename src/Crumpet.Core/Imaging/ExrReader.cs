@@ -33,7 +33,8 @@ public static class ExrReader
         if ((version & 0xff) != 2)
             throw Wrong(fileName, $"it is version {version & 0xff} of OpenEXR", "Save it again as OpenEXR 2");
         if ((version & 0x1a00) != 0)
-            throw Wrong(fileName, $"it is {((version & 0x200) != 0 ? "tiled" : (version & 0x800) != 0 ? "deep" : "of several parts")}, which is not read", "Save it again as a single flat picture in scanlines");
+            throw Wrong(fileName, $"it is {((version & 0x200) != 0 ? "tiled" : (version & 0x800) != 0 ? "deep" : "of several parts")}, which is not read",
+                "Save it again as a single flat picture in scanlines");
         var header = ReadHeader(source);
         int lines = header.Compression switch { 3 => 16, 4 => 32, _ => 1 };
         int chunks = (header.Height + lines - 1) / lines, rowBytes = header.Channels.Sum(c => c.Bytes * header.Width);
@@ -114,7 +115,8 @@ public static class ExrReader
             source.At += 4;
             int x = source.Int(), y = source.Int();
             if (type is < 0 or > 2 || x != 1 || y != 1 || channels.Count == LargestChannels)
-                throw Wrong(source.FileName, x != 1 || y != 1 ? $"its channel {name} is stored at less than full size" : "its channels cannot be read", "Save it again with plain R, G and B");
+                throw Wrong(source.FileName, x != 1 || y != 1 ? $"its channel {name} is stored at less than full size" : "its channels cannot be read",
+                    "Save it again with plain R, G and B");
             channels.Add(new Channel(name, type));
         }
         return channels;

@@ -20,7 +20,8 @@ public static class ExrWriter
     {
         int blocks = (picture.Height + BlockRows - 1) / BlockRows;
         var packed = new byte[blocks][];
-        Parallel.For(0, blocks, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, i => packed[i] = Block(picture, i * BlockRows));
+        Parallel.For(0, blocks, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel },
+            i => packed[i] = Block(picture, i * BlockRows));
         using var stream = new MemoryStream();
         using var writer = new BinaryWriter(stream);
         Header(writer, picture);

@@ -63,12 +63,14 @@ public static partial class HdrReader
             return text;
         }
 
-        int Number(string digits) => int.TryParse(digits, NumberStyles.None, CultureInfo.InvariantCulture, out int value) ? value : throw Wrong(fileName, $"its size {digits} is no usable number");
+        int Number(string digits) => int.TryParse(digits, NumberStyles.None, CultureInfo.InvariantCulture, out int value) ? value
+            : throw Wrong(fileName, $"its size {digits} is no usable number");
     }
 
     private static int ReadRow(byte[] bytes, int at, byte[] row, int width, string fileName)
     {
-        bool byChannel = width is >= 8 and < 32768 && bytes.Length - at >= 4 && bytes[at] == 2 && bytes[at + 1] == 2 && bytes[at + 2] * 256 + bytes[at + 3] == width;
+        bool byChannel = width is >= 8 and < 32768 && bytes.Length - at >= 4 && bytes[at] == 2 && bytes[at + 1] == 2 && bytes[at + 2] * 256
+            + bytes[at + 3] == width;
         if (!byChannel)
             return ReadPlainRow(bytes, at, row, fileName);
         at += 4;

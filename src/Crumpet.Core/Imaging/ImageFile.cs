@@ -95,7 +95,8 @@ public static class ImageFile
     /// <summary>How many bytes a thumbnail takes while it is made.</summary>
     /// <param name="bytes">The file.</param>
     /// <param name="fileName">Name for messages.</param>
-    public static long BytesForThumbnail(byte[] bytes, string fileName) => IsReadHere(bytes, fileName) || IsInterlaced(bytes) ? BytesToRead(bytes, fileName) : ShrinkingBytes;
+    public static long BytesForThumbnail(byte[] bytes, string fileName) =>
+        IsReadHere(bytes, fileName) || IsInterlaced(bytes) ? BytesToRead(bytes, fileName) : ShrinkingBytes;
 
     /// <summary>How many bytes a picture takes once it is decoded; the most there may be where only decoding would tell.</summary>
     /// <param name="bytes">The file.</param>
@@ -129,14 +130,17 @@ public static class ImageFile
         if (image.Bands > 4)
             throw new SourceFileException(fileName, "", $"it has {image.Bands} channels", "Save it as grey, RGB or RGBA");
         if (image.Format is not (Enums.BandFormat.Uchar or Enums.BandFormat.Ushort or Enums.BandFormat.Float))
-            throw new SourceFileException(fileName, "", $"its pixels are stored as {image.Format}", "Save it with 8 or 16 bits a channel, or as 32-bit floating point");
+            throw new SourceFileException(fileName, "", $"its pixels are stored as {image.Format}",
+                "Save it with 8 or 16 bits a channel, or as 32-bit floating point");
         CheckSize(fileName, image.Width, image.Height, image.Bands * BytesOf(image.Format));
     }
 
-    private static SourceFileException NoPicture(string fileName, VipsException e) => new(fileName, "", "it is not a picture that can be read, or it is cut", "Save it again as PNG", e);
+    private static SourceFileException NoPicture(string fileName, VipsException e) =>
+        new(fileName, "", "it is not a picture that can be read, or it is cut", "Save it again as PNG", e);
 
     /// <summary>Refuses sizes no texture has, before anything is allocated for them.</summary>
-    /// <exception cref="SourceFileException">A side is smaller than 1 px or larger than <see cref="LargestSide"/>, or all of it more than <see cref="MostDecodedBytes"/>.</exception>
+    /// <exception cref="SourceFileException">A side is smaller than 1 px or larger than <see cref="LargestSide"/>, or all of it more than
+    /// <see cref="MostDecodedBytes"/>.</exception>
     internal static void CheckSize(string fileName, long width, long height, int bytesPerPixel)
     {
         if (width < 1 || height < 1)
@@ -144,7 +148,10 @@ public static class ImageFile
         if (width > LargestSide || height > LargestSide)
             throw new SourceFileException(fileName, "", $"it is {width} × {height} px, the largest side that is read is {LargestSide} px", "Scale it down");
         if (width * height * bytesPerPixel > MostDecodedBytes)
-            throw new SourceFileException(fileName, "", FormattableString.Invariant($"decoded it takes {width * height * bytesPerPixel / (double)(1 << 30):0.0} GiB, at most {MostDecodedBytes >> 30} GiB are read"), "Scale it down, or save it with fewer bits");
+            throw new SourceFileException(fileName, "",
+                FormattableString.Invariant(
+                $"decoded it takes {width * height * bytesPerPixel / (double)(1 << 30):0.0} GiB, at most {MostDecodedBytes >> 30} GiB are read"),
+                "Scale it down, or save it with fewer bits");
     }
 
     /// <summary>A small 8-bit PNG of a picture file.</summary>
@@ -160,7 +167,8 @@ public static class ImageFile
         try
         {
             using var image = Image.ThumbnailBuffer(bytes, side, height: side, size: Enums.Size.Down);
-            using var narrow = image.Format == Enums.BandFormat.Ushort ? image.Colourspace(image.Bands < 3 ? Enums.Interpretation.Bw : Enums.Interpretation.Srgb) : image.Copy();
+            using var narrow = image.Format == Enums.BandFormat.Ushort
+                ? image.Colourspace(image.Bands < 3 ? Enums.Interpretation.Bw : Enums.Interpretation.Srgb) : image.Copy();
             return narrow.PngsaveBuffer(compression: 4);
         }
         catch (VipsException e)
@@ -175,7 +183,8 @@ public static class ImageFile
             return picture;
         bool alpha = real.Channels is 2 or 4;
         return new Bitmap8(real.Width, real.Height, real.Channels, [.. real.Pixels.Select((value, i) =>
-            (byte)(Math.Clamp(alpha && i % real.Channels == real.Channels - 1 ? value : Srgb.FromLinear(Math.Clamp(float.IsNaN(value) ? 0 : value, 0, 1)), 0, 1) * 255 + 0.5f))]);
+            (byte)(Math.Clamp(alpha && i % real.Channels == real.Channels - 1 ? value : Srgb.FromLinear(Math.Clamp(float.IsNaN(value) ? 0 : value, 0, 1)), 0,
+                1) * 255 + 0.5f))]);
     }
 
     /// <summary>The bytes of a PNG file with the bitmap's own depth and channels.</summary>

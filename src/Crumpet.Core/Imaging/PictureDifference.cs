@@ -42,7 +42,8 @@ public sealed record PictureDifference(double? Psnr, IReadOnlyList<double?> Chan
         double texels = (double)a.Width * a.Height;
         // Rows are summed in order, so that the thread count never shows.
         var sums = Enumerable.Range(0, channels).Select(c => Enumerable.Range(0, a.Height).Sum(y => squares[y, c])).ToArray();
-        return new PictureDifference(Decibels(sums.Sum() / (texels * channels)), [.. sums.Select(s => Decibels(s / texels))], greatest.Max(), different.Sum(d => (long)d));
+        return new PictureDifference(Decibels(sums.Sum() / (texels * channels)), [.. sums.Select(s => Decibels(s / texels))], greatest.Max(),
+            different.Sum(d => (long)d));
     }
 
     private static double? Decibels(double meanSquare) => meanSquare > 0 ? -10 * Math.Log10(meanSquare) : null;

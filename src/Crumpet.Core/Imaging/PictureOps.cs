@@ -152,5 +152,6 @@ public static class PictureOps
         })];
     }
 
-    private static double Lanczos(double x) => Math.Abs(x) < 1e-9 ? 1 : Math.Abs(x) >= 3 ? 0 : 3 * Math.Sin(Math.PI * x) * Math.Sin(Math.PI * x / 3) / (Math.PI * Math.PI * x * x);
+    private static double Lanczos(double x) =>
+        Math.Abs(x) < 1e-9 ? 1 : Math.Abs(x) >= 3 ? 0 : 3 * Math.Sin(Math.PI * x) * Math.Sin(Math.PI * x / 3) / (Math.PI * Math.PI * x * x);
 }

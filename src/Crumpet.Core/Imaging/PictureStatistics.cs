@@ -4,7 +4,8 @@ namespace Crumpet.Core.Imaging;
 /// <param name="Least">Smallest value, share of full scale; as it is for floating point.</param>
 /// <param name="Greatest">Largest value.</param>
 /// <param name="Mean">Mean value.</param>
-/// <param name="Histogram">Values counted in <see cref="PictureStatistics.Bins"/> equal steps from <see cref="PictureStatistics.From"/> to <see cref="PictureStatistics.To"/>.</param>
+/// <param name="Histogram">Values counted in <see cref="PictureStatistics.Bins"/> equal steps from <see cref="PictureStatistics.From"/> to
+/// <see cref="PictureStatistics.To"/>.</param>
 public sealed record ChannelStatistics(float Least, float Greatest, double Mean, IReadOnlyList<int> Histogram);
 
 /// <summary>How the values of a picture are spread, channel by channel.</summary>
@@ -22,8 +23,10 @@ public sealed record PictureStatistics(float From, float To, IReadOnlyList<Chann
     /// <param name="cancel">Ends the work early.</param>
     public static PictureStatistics Of(Bitmap picture, int threads = 1, CancellationToken cancel = default) => picture switch
     {
-        Bitmap8 b => OfWhole(Count(b, 256, threads, (row, counts) => CountRow(b.Pixels.AsSpan(row * b.Width * b.Channels, b.Width * b.Channels), b.Channels, counts), cancel)),
-        Bitmap16 b => OfWhole(Count(b, 65536, threads, (row, counts) => CountRow(b.Pixels.AsSpan(row * b.Width * b.Channels, b.Width * b.Channels), b.Channels, counts), cancel)),
+        Bitmap8 b => OfWhole(Count(b, 256, threads,
+            (row, counts) => CountRow(b.Pixels.AsSpan(row * b.Width * b.Channels, b.Width * b.Channels), b.Channels, counts), cancel)),
+        Bitmap16 b => OfWhole(Count(b, 65536, threads,
+            (row, counts) => CountRow(b.Pixels.AsSpan(row * b.Width * b.Channels, b.Width * b.Channels), b.Channels, counts), cancel)),
         Bitmap32 b => OfReal(b),
         _ => throw new ArgumentException("There is no such bitmap.", nameof(picture)),
     };
@@ -80,7 +83,8 @@ public sealed record PictureStatistics(float From, float To, IReadOnlyList<Chann
 
     private static PictureStatistics OfReal(Bitmap32 picture)
     {
-        var channels = Enumerable.Range(0, picture.Channels).Select(c => (Least: float.PositiveInfinity, Greatest: float.NegativeInfinity, Sum: 0.0, Count: 0L)).ToArray();
+        var channels = Enumerable.Range(0, picture.Channels).Select(c => (Least: float.PositiveInfinity, Greatest: float.NegativeInfinity, Sum: 0.0, Count: 0L))
+            .ToArray();
         for (int i = 0; i < picture.Pixels.Length; i++)
         {
             float value = picture.Pixels[i];
@@ -98,6 +102,8 @@ public sealed record PictureStatistics(float From, float To, IReadOnlyList<Chann
             if (float.IsFinite(picture.Pixels[i]))
                 bins[i % picture.Channels][(int)((picture.Pixels[i] - from) * scale + 0.5f)]++;
         }
-        return new PictureStatistics(from, to, [.. channels.Select((c, i) => c.Count > 0 ? new ChannelStatistics(c.Least, c.Greatest, c.Sum / c.Count, bins[i]) : new ChannelStatistics(0, 0, 0, bins[i]))]);
+        return new PictureStatistics(from, to,
+            [.. channels.Select((c, i) => c.Count > 0 ? new ChannelStatistics(c.Least, c.Greatest, c.Sum / c.Count, bins[i])
+            : new ChannelStatistics(0, 0, 0, bins[i]))]);
     }
 }

@@ -9,7 +9,8 @@ namespace Crumpet.Core.Imaging;
 /// </summary>
 /// <remarks>
 /// Sources: irradiance after R. Ramamoorthi and P. Hanrahan, "An efficient representation for irradiance environment maps", 2001;
-/// reflections after B. Karis, "Real shading", course notes on physically based shading, SIGGRAPH 2013 (the split sum), with normal, view and mirror direction equal.
+/// reflections after B. Karis, "Real shading", course notes on physically based shading, SIGGRAPH 2013 (the split sum), with normal, view
+/// and mirror direction equal.
 /// </remarks>
 public static class SkyLight
 {
@@ -103,7 +104,8 @@ public static class SkyLight
     public static IReadOnlyList<Vector3> Irradiance(IReadOnlyList<Vector3> radiance)
     {
         // Squared constants of the real spherical harmonics; the cosine lobe over π has 1, 2/3 and 1/4 in its three bands.
-        float[] factors = [0.282095f * 0.282095f, .. Enumerable.Repeat(0.488603f * 0.488603f * 2 / 3, 3), .. Enumerable.Repeat(1.092548f * 1.092548f / 4, 2), 0.315392f * 0.315392f / 4, 1.092548f * 1.092548f / 4, 0.546274f * 0.546274f / 4];
+        float[] factors = [0.282095f * 0.282095f, .. Enumerable.Repeat(0.488603f * 0.488603f * 2 / 3, 3), .. Enumerable.Repeat(1.092548f * 1.092548f / 4, 2),
+            0.315392f * 0.315392f / 4, 1.092548f * 1.092548f / 4, 0.546274f * 0.546274f / 4];
         var sums = new Vector3[9];
         for (int y = 0; y < Height; y++)
         {

@@ -10,7 +10,8 @@ public static class TgaReader
 
     /// <summary>Whether bytes begin as a TGA header may. The format has no mark, but no other picture's mark fits it.</summary>
     public static bool LooksLike(ReadOnlySpan<byte> bytes) =>
-        bytes.Length > HeaderBytes && bytes[1] <= 1 && bytes[2] is 1 or 2 or 3 or 9 or 10 or 11 && bytes[16] is 8 or 15 or 16 or 24 or 32 && (bytes[12] | bytes[13]) > 0 && (bytes[14] | bytes[15]) > 0;
+        bytes.Length > HeaderBytes && bytes[1] <= 1 && bytes[2] is 1 or 2 or 3 or 9 or 10 or 11 && bytes[16] is 8 or 15 or 16 or 24 or 32
+            && (bytes[12] | bytes[13]) > 0 && (bytes[14] | bytes[15]) > 0;
 
     /// <summary>Reads a picture; 15 and 16 bits a pixel are widened to 8 a channel.</summary>
     /// <param name="bytes">The file.</param>

@@ -51,8 +51,10 @@ public static class TilePyramid
     {
         var levels = picture switch
         {
-            Bitmap8 b => srgb ? Levels<byte, SrgbByte, PlainByte>(b.Pixels, b, to, threads, progress, cancel) : Levels<byte, PlainByte, PlainByte>(b.Pixels, b, to, threads, progress, cancel),
-            Bitmap16 b => srgb ? Levels<ushort, SrgbWord, PlainWord>(b.Pixels, b, to, threads, progress, cancel) : Levels<ushort, PlainWord, PlainWord>(b.Pixels, b, to, threads, progress, cancel),
+            Bitmap8 b => srgb ? Levels<byte, SrgbByte, PlainByte>(b.Pixels, b, to, threads, progress, cancel)
+                : Levels<byte, PlainByte, PlainByte>(b.Pixels, b, to, threads, progress, cancel),
+            Bitmap16 b => srgb ? Levels<ushort, SrgbWord, PlainWord>(b.Pixels, b, to, threads, progress, cancel)
+                : Levels<ushort, PlainWord, PlainWord>(b.Pixels, b, to, threads, progress, cancel),
             Bitmap32 b => Levels<float, PlainFloat, PlainFloat>(b.Pixels, b, to, threads, progress, cancel),
             _ => throw new ArgumentException("There is no such bitmap.", nameof(picture)),
         };
@@ -124,7 +126,8 @@ public static class TilePyramid
         private static float Linear(ushort value) => Srgb.ToLinear(value / 65535f);
     }
 
-    private static List<TileLevel> Levels<T, TColour, TAlpha>(T[] pixels, Bitmap picture, Stream to, int threads, IProgress<Progress>? progress, CancellationToken cancel)
+    private static List<TileLevel> Levels<T, TColour, TAlpha>(T[] pixels, Bitmap picture, Stream to, int threads, IProgress<Progress>? progress,
+        CancellationToken cancel)
         where T : unmanaged
         where TColour : struct, IAverage<T>
         where TAlpha : struct, IAverage<T>
@@ -187,7 +190,8 @@ public static class TilePyramid
                 int left = 2 * x, right = Math.Min(left + 1, width - 1), to = (y * newWidth + x) * channels;
                 for (int c = 0; c < channels; c++)
                 {
-                    T a = pixels[(upper + left) * channels + c], b = pixels[(upper + right) * channels + c], d = pixels[(lower + left) * channels + c], e = pixels[(lower + right) * channels + c];
+                    T a = pixels[(upper + left) * channels + c], b = pixels[(upper + right) * channels + c], d = pixels[(lower + left) * channels + c],
+                        e = pixels[(lower + right) * channels + c];
                     half[to + c] = hasAlpha && c == channels - 1 ? TAlpha.Of(a, b, d, e) : TColour.Of(a, b, d, e);
                 }
             }

@@ -10,7 +10,8 @@ public readonly record struct NamePiece(string Field, int Start, int Length);
 
 /// <summary>How a pattern reads a name, or where it cannot go on.</summary>
 /// <param name="Pieces">Pieces from the first character to the last; empty where the name does not fit.</param>
-/// <param name="BrokenAt">Number of the character, from 0, that the pattern cannot take; the name's length where something is missing at its end; -1 where the name fits.</param>
+/// <param name="BrokenAt">Number of the character, from 0, that the pattern cannot take; the name's length where something is missing at
+/// its end; -1 where the name fits.</param>
 /// <param name="Expected">What was expected there; empty where the name fits.</param>
 public sealed record NameTrace(IReadOnlyList<NamePiece> Pieces, int BrokenAt, string Expected);
 

@@ -1,7 +1,10 @@
 namespace Crumpet.Core.Intake;
 
 /// <summary>The checksum of zip entries, eight bytes at a time.</summary>
-/// <remarks>Source: ISO 3309, as zip uses it; tables for eight bytes after M. Kounavis, F. Berry, "A systematic approach to building high performance software-based CRC generators", 2005.</remarks>
+/// <remarks>
+/// Source: ISO 3309, as zip uses it; tables for eight bytes after M. Kounavis, F. Berry, "A systematic approach to building high
+/// performance software-based CRC generators", 2005.
+/// </remarks>
 internal struct Crc32
 {
     private const uint Polynomial = 0xedb88320;

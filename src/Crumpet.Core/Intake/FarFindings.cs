@@ -50,7 +50,9 @@ internal static class FarFindings
             var mend = mends[refused.Mend];
             yield return new Finding(
                 Severity.Stop, MendRefused, refused.Name,
-                $"The mend '{mend.Words()}' would take {refused.Name} {Lengths.Of(refused.ReachMetres)} from the origin, farther than the {Lengths.Of(WorldLimit.Metres)} that are worked with, so it is not applied; {(isKits ? "switch it off among the kit's rules" : "take it away, or give it another number")}.", 1)
+                $"The mend '{mend.Words()}' would take {refused.Name} {Lengths.Of(refused.ReachMetres)} from the origin, farther than the "
+                    + $"{Lengths.Of(WorldLimit.Metres)} that are worked with, so it is not applied; "
+                    + $"{(isKits ? "switch it off among the kit's rules" : "take it away, or give it another number")}.", 1)
             {
                 Mends = isKits ? [] : [new($"Take away '{mend.Words()}'", false, new TakeAway(mend))],
             };
@@ -58,19 +60,23 @@ internal static class FarFindings
         foreach (var (file, names, farthest, reach) in look.Facts.Far)
         {
             string which = names.Count == 1 ? $"{farthest} in {file} reaches" : $"{names.Count} objects in {file} reach, {farthest} farthest,";
-            var offers = Units.Where(u => reach * u <= WorldLimit.Metres).Take(2).Select(u => new MendOffer($"Read {file} as {ScaleUnits.Unit(u)}", false, new ScaleUnits(u) { File = file }));
+            var offers = Units.Where(u => reach * u <= WorldLimit.Metres).Take(2)
+                .Select(u => new MendOffer($"Read {file} as {ScaleUnits.Unit(u)}", false, new ScaleUnits(u) { File = file }));
             yield return new Finding(
                 Severity.Stop, TooFar, farthest,
-                $"{which} {Lengths.Of(reach)} from the origin, farther than the {Lengths.Of(WorldLimit.Metres)} that are worked with; {(names.Count == 1 ? "it is" : "they are")} left out until read in smaller units or rid of the faces out there.", names.Count)
+                $"{which} {Lengths.Of(reach)} from the origin, farther than the {Lengths.Of(WorldLimit.Metres)} that are worked with; "
+                    + $"{(names.Count == 1 ? "it is" : "they are")} left out until read in smaller units or rid of the faces out there.", names.Count)
             {
-                Mends = [.. offers, new("Take out the faces that are too far away", false, new DropFarFaces { File = file, Objects = names.Count <= MostNamed ? names : [] })],
+                Mends = [.. offers, new("Take out the faces that are too far away", false,
+                    new DropFarFaces { File = file, Objects = names.Count <= MostNamed ? names : [] })],
             };
         }
         if (look.Facts.Near > MostObjects)
         {
             yield return new Finding(
                 Severity.Stop, TooMany, "",
-                $"{SurfaceFindings.Many(look.Facts.Near, "object")} arrived, at most {SurfaceFindings.Many(MostObjects, "object")} are worked with, and so many are listed; join them by material here, or join them before export.", look.Facts.Near)
+                $"{SurfaceFindings.Many(look.Facts.Near, "object")} arrived, at most {SurfaceFindings.Many(MostObjects, "object")} are worked with, and so "
+                    + $"many are listed; join them by material here, or join them before export.", look.Facts.Near)
             {
                 Mends = [new("Join objects by material", false, new JoinByMaterial())],
             };

@@ -12,7 +12,8 @@ internal static class IntakeFindings
         var look = new IntakeLook(report, facts, settings);
         return Finding.Sorted(
         [
-            .. Files(look), .. FarFindings.Of(look), .. SpaceFindings.Of(look), .. NameFindings.Of(look), .. SurfaceFindings.Of(look), .. MaterialFindings.Of(look), .. UvFindings.Of(look),
+            .. Files(look), .. FarFindings.Of(look), .. SpaceFindings.Of(look), .. NameFindings.Of(look), .. SurfaceFindings.Of(look),
+                .. MaterialFindings.Of(look), .. UvFindings.Of(look),
             .. TextureFindings.Of(look), .. WithoutTarget(look),
         ]);
     }
@@ -20,7 +21,8 @@ internal static class IntakeFindings
     private static IEnumerable<Finding> Files(IntakeLook look) =>
     [
         .. look.Settings.Files.Select(f => f.Name).Where(f => !MeshFiles.IsMesh(f) && !MeshFiles.IsPicture(f) && !MeshFiles.IsCompanion(f)).Select(f =>
-            new Finding(Severity.Note, "file-not-read", f, $"{f} is neither a mesh nor a picture that is read; leave it out, or export it as {string.Join(", ", MeshFiles.Endings)}.", 1)),
+            new Finding(Severity.Note, "file-not-read", f,
+                $"{f} is neither a mesh nor a picture that is read; leave it out, or export it as {string.Join(", ", MeshFiles.Endings)}.", 1)),
         .. look.Facts.Unread.Select(f => new Finding(Severity.Stop, "unreadable-file", f.File, f.Message, 1)),
         .. look.Facts.Notes,
     ];
@@ -30,7 +32,8 @@ internal static class IntakeFindings
     {
         int kits = look.Settings.Rules.Mends.Count;
         // A kit's rule need not concern every asset.
-        foreach (var mend in look.Report.Mends.Where(m => m is { IsKitRule: false, IsOn: true, Changed: 0 } && look.Facts.Refused.All(r => r.Mend != kits + m.Number)))
+        foreach (var mend in look.Report.Mends.Where(m => m is { IsKitRule: false, IsOn: true, Changed: 0 }
+            && look.Facts.Refused.All(r => r.Mend != kits + m.Number)))
         {
             bool pointless = look.Settings.Mends[mend.Number] is IntakeMend { Objects.Count: 0, File: "*" };
             yield return new Finding(

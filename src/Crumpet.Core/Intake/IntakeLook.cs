@@ -43,7 +43,8 @@ internal sealed class IntakeLook(IntakeReport report, IntakeFacts facts, TakeInS
     /// <param name="flaw">The flaw.</param>
     /// <param name="sentence">From how many and where to one sentence.</param>
     /// <param name="offers">Mends from the objects' source names.</param>
-    public IEnumerable<Finding> Flawed(Severity severity, string code, IEnumerable<int> among, FlawKind flaw, Func<int, string, string> sentence, Func<IReadOnlyList<string>, IReadOnlyList<MendOffer>>? offers = null)
+    public IEnumerable<Finding> Flawed(Severity severity, string code, IEnumerable<int> among, FlawKind flaw, Func<int, string, string> sentence,
+        Func<IReadOnlyList<string>, IReadOnlyList<MendOffer>>? offers = null)
     {
         int[] hit = [.. among.Where(i => Count(i, flaw) > 0).OrderByDescending(i => Count(i, flaw))];
         if (hit.Length == 0)
@@ -57,11 +58,14 @@ internal sealed class IntakeLook(IntakeReport report, IntakeFacts facts, TakeInS
     }
 
     /// <summary>One finding for all objects of which something holds.</summary>
-    public IEnumerable<Finding> Such(Severity severity, string code, IEnumerable<int> which, Func<int, string, string> sentence, Func<IReadOnlyList<string>, IReadOnlyList<MendOffer>>? offers = null)
+    public IEnumerable<Finding> Such(Severity severity, string code, IEnumerable<int> which, Func<int, string, string> sentence,
+        Func<IReadOnlyList<string>, IReadOnlyList<MendOffer>>? offers = null)
     {
         int[] hit = [.. which];
         if (hit.Length > 0)
-            yield return new Finding(severity, code, Rows[hit[0]].Name, sentence(hit.Length, NamesOf(hit)), hit.Length) { Spot = SpotOf(hit[0]), Mends = offers?.Invoke(Sources(hit)) ?? [] };
+            yield return new Finding(severity, code, Rows[hit[0]].Name, sentence(hit.Length, NamesOf(hit)),
+                hit.Length)
+            { Spot = SpotOf(hit[0]), Mends = offers?.Invoke(Sources(hit)) ?? [] };
     }
 
     /// <summary>Names of objects, of many the first three.</summary>
@@ -70,7 +74,8 @@ internal sealed class IntakeLook(IntakeReport report, IntakeFacts facts, TakeInS
         : $"{string.Join(", ", objects.Take(3).Select(i => Rows[i].Name))} and {objects.Count - 3} more";
 
     /// <summary>Source names, by which mends know objects; all of a file's objects need no list.</summary>
-    public IReadOnlyList<string> Sources(IReadOnlyList<int> objects) => objects.Count > MostListed && objects.Count == Rows.Count ? [] : [.. objects.Select(i => Rows[i].SourceName).Distinct(StringComparer.Ordinal)];
+    public IReadOnlyList<string> Sources(IReadOnlyList<int> objects) =>
+        objects.Count > MostListed && objects.Count == Rows.Count ? [] : [.. objects.Select(i => Rows[i].SourceName).Distinct(StringComparer.Ordinal)];
 
     /// <summary>The place of an object.</summary>
     public Spot SpotOf(int number) => IntakeMeasure.Around(Rows[number].Bounds());

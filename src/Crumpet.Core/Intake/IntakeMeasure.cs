@@ -34,7 +34,8 @@ internal static class IntakeMeasure
         var size = bounds.Size;
         return new ObjectReport(
             o.File, o.Mesh.Name, reading?.Part ?? o.Mesh.Name, state.SideOf(o), o.Mesh.TriangleCount, o.Mesh.PolygonCount, o.Mesh.Positions.Length,
-            [.. o.Mesh.TriangleMaterials.Where(m => m >= 0).Distinct().Order().Select(m => state.Materials[m].Name)], o.Mesh.UvSets.Count, o.Mesh.Normals is not null, o.Mesh.Colours is not null,
+            [.. o.Mesh.TriangleMaterials.Where(m => m >= 0).Distinct().Order().Select(m => state.Materials[m].Name)], o.Mesh.UvSets.Count,
+                o.Mesh.Normals is not null, o.Mesh.Colours is not null,
             [size.X, size.Y, size.Z])
         {
             SourceName = o.SourceName,
@@ -52,7 +53,8 @@ internal static class IntakeMeasure
 
     /// <summary>Names of the materials the low side uses, by first use.</summary>
     public static string[] LowMaterials(IntakeState state, IReadOnlyList<ObjectReport> rows) =>
-        [.. state.Objects.Where((_, i) => rows[i].Side == Side.Low).SelectMany(o => o.Mesh.TriangleMaterials).Where(m => m >= 0).Distinct().Select(m => state.Materials[m].Name)];
+        [.. state.Objects.Where((_, i) => rows[i].Side == Side.Low).SelectMany(o => o.Mesh.TriangleMaterials).Where(m => m >= 0).Distinct()
+            .Select(m => state.Materials[m].Name)];
 
     /// <summary>What findings are told of one object beside its row.</summary>
     public static ObjectFacts Of(Mesh mesh, Side side, MeshFlaws flaws)
@@ -64,14 +66,17 @@ internal static class IntakeMeasure
                 found.Add(new FlawFact(kind, flaw.Count, SpotAt(mesh, flaw.Corner)));
         }
         var m = mesh.Placement;
-        float[]? placement = m.IsIdentity ? null : [m.M11, m.M12, m.M13, m.M14, m.M21, m.M22, m.M23, m.M24, m.M31, m.M32, m.M33, m.M34, m.M41, m.M42, m.M43, m.M44];
+        float[]? placement = m.IsIdentity ? null
+            : [m.M11, m.M12, m.M13, m.M14, m.M21, m.M22, m.M23, m.M24, m.M31, m.M32, m.M33, m.M34, m.M41, m.M42, m.M43, m.M44];
         return new ObjectFacts(found, flaws.IsFacetted, placement, side == Side.Low ? MaterialsOf(mesh) : []);
     }
 
     private static IEnumerable<(FlawKind, Flaw)> BuildOf(MeshFlaws f) =>
     [
-        (FlawKind.Empty, f.Empty), (FlawKind.Doubled, f.Doubled), (FlawKind.Borders, f.Borders), (FlawKind.Crowded, f.Crowded), (FlawKind.Mixed, f.Mixed), (FlawKind.InsideOut, f.InsideOut),
-        (FlawKind.AgainstNormals, f.AgainstNormals), (FlawKind.HardWithoutSeam, f.HardWithoutSeam), (FlawKind.Unwelded, f.Unwelded), (FlawKind.Concave, f.Concave), (FlawKind.Warped, f.Warped),
+        (FlawKind.Empty, f.Empty), (FlawKind.Doubled, f.Doubled), (FlawKind.Borders, f.Borders), (FlawKind.Crowded, f.Crowded), (FlawKind.Mixed, f.Mixed),
+            (FlawKind.InsideOut, f.InsideOut),
+        (FlawKind.AgainstNormals, f.AgainstNormals), (FlawKind.HardWithoutSeam, f.HardWithoutSeam), (FlawKind.Unwelded, f.Unwelded),
+            (FlawKind.Concave, f.Concave), (FlawKind.Warped, f.Warped),
     ];
 
     private static IEnumerable<(FlawKind, Flaw)> UvsOf(Mesh mesh)

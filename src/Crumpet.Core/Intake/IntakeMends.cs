@@ -5,7 +5,10 @@ using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Intake;
 
-/// <summary>A mend of what arrived. It names files by a pattern and objects by the names their sources gave them, so other mends cannot lead it astray.</summary>
+/// <summary>
+/// A mend of what arrived. It names files by a pattern and objects by the names their sources gave them, so other mends cannot lead it
+/// astray.
+/// </summary>
 public abstract record IntakeMend : Mend
 {
     /// <summary>Files it is for; * stands for any characters.</summary>
@@ -17,7 +20,8 @@ public abstract record IntakeMend : Mend
     public IReadOnlyList<string> Objects { get; init; } = [];
 
     /// <summary>Whether it is for a file.</summary>
-    public bool IsFor(string file) => FileSystemName.MatchesSimpleExpression(File, file) || FileSystemName.MatchesSimpleExpression(File, Path.GetFileName(file));
+    public bool IsFor(string file) => FileSystemName.MatchesSimpleExpression(File, file)
+        || FileSystemName.MatchesSimpleExpression(File, Path.GetFileName(file));
 
     /// <summary>Tells which objects it is for; made once for many of them.</summary>
     internal Func<IntakeObject, bool> Chooser()
@@ -127,7 +131,8 @@ public sealed record Rename([property: Words("The new name", FieldRules.LongestN
 /// <summary>Renames all objects whose names fit a pattern.</summary>
 /// <param name="From">Pattern with fields in braces that names must fit.</param>
 /// <param name="To">Pattern of the new names; beside the fields of the first it may use <c>{file}</c> and <c>{number}</c>.</param>
-public sealed record RenameByPattern([property: Words("The pattern that names fit", Convention.LongestPattern)] string From, [property: Words("The pattern of the new names", Convention.LongestPattern)] string To) : IntakeMend, IChecked
+public sealed record RenameByPattern([property: Words("The pattern that names fit", Convention.LongestPattern)] string From,
+    [property: Words("The pattern of the new names", Convention.LongestPattern)] string To) : IntakeMend, IChecked
 {
     /// <inheritdoc/>
     public override string Words() => $"Rename {From} to {To}{Of()}";
@@ -265,7 +270,8 @@ public sealed record SoftenEdges : IntakeMend
 /// <summary>Cuts UVs along hard edges.</summary>
 /// <param name="GapPixels">Gap that opens, pixels.</param>
 /// <param name="Size">Side of the sheet the pixels are of.</param>
-public sealed record CutEdges([property: Within("The gap", 0, 256, Unit = "px")] double GapPixels, [property: Within("The sheet the gap is for", 16, 8192, Unit = "px")] int Size) : IntakeMend
+public sealed record CutEdges([property: Within("The gap", 0, 256, Unit = "px")] double GapPixels,
+    [property: Within("The sheet the gap is for", 16, 8192, Unit = "px")] int Size) : IntakeMend
 {
     /// <inheritdoc/>
     public override string Words() => $"Cut UVs along hard edges{Of()}, {Number(GapPixels)} px apart at {Size}";
@@ -282,7 +288,8 @@ public sealed record MergeMaterials([property: Words("The material", FieldRules.
 /// <summary>Takes a file that arrived for a path that leads nowhere. <see cref="IntakeMend.File"/> is not looked at.</summary>
 /// <param name="Path">The path as the material has it.</param>
 /// <param name="With">The file.</param>
-public sealed record UseTexture([property: Words("The path of a texture", FieldRules.LongestText)] string Path, [property: Words("The file of a texture", FieldRules.LongestName)] string With) : IntakeMend
+public sealed record UseTexture([property: Words("The path of a texture", FieldRules.LongestText)] string Path,
+    [property: Words("The file of a texture", FieldRules.LongestName)] string With) : IntakeMend
 {
     /// <inheritdoc/>
     public override string Words() => $"Take {With} for {Path}";
@@ -323,15 +330,22 @@ public static class IntakeMendKinds
     /// <summary>One row a kind.</summary>
     public static IReadOnlyList<MendKind> All { get; } =
     [
-        new("units", typeof(ScaleUnits), true), new("upright", typeof(TurnUpright), true), new("origin", typeof(MoveOrigin)), new("transform", typeof(ApplyTransform), true),
-        new("rename", typeof(Rename)), new("renameByPattern", typeof(RenameByPattern), true), new("renameEach", typeof(RenameEach)), new("cleanNames", typeof(CleanNames)),
-        new("numberNames", typeof(NumberNames)), new("stripPrefix", typeof(StripPrefix), true), new("side", typeof(SetSide)), new("joinByMaterial", typeof(JoinByMaterial), true),
-        new("dropEmptyFaces", typeof(DropEmptyFaces), true), new("dropDoubledFaces", typeof(DropDoubledFaces)), new("dropFarFaces", typeof(DropFarFaces), true), new("turnFaces", typeof(TurnFaces), true),
+        new("units", typeof(ScaleUnits), true), new("upright", typeof(TurnUpright), true), new("origin", typeof(MoveOrigin)),
+            new("transform", typeof(ApplyTransform), true),
+        new("rename", typeof(Rename)), new("renameByPattern", typeof(RenameByPattern), true), new("renameEach", typeof(RenameEach)),
+            new("cleanNames", typeof(CleanNames)),
+        new("numberNames", typeof(NumberNames)), new("stripPrefix", typeof(StripPrefix), true), new("side", typeof(SetSide)),
+            new("joinByMaterial", typeof(JoinByMaterial), true),
+        new("dropEmptyFaces", typeof(DropEmptyFaces), true), new("dropDoubledFaces", typeof(DropDoubledFaces)), new("dropFarFaces", typeof(DropFarFaces), true),
+            new("turnFaces", typeof(TurnFaces), true),
         new("weld", typeof(WeldPoints), true), new("smooth", typeof(SmoothByAngle), true), new("soften", typeof(SoftenEdges)), new("cut", typeof(CutEdges)),
-        new("mergeMaterials", typeof(MergeMaterials)), new("useTexture", typeof(UseTexture)), new("kind", typeof(SetKind)), new("resize", typeof(ResizeTexture)),
-        new("heightToNormal", typeof(MakeNormals)), new("unitLength", typeof(UnitLength), true), new("dropAlpha", typeof(DropAlpha), true), new("takeAway", typeof(TakeAway)),
+        new("mergeMaterials", typeof(MergeMaterials)), new("useTexture", typeof(UseTexture)), new("kind", typeof(SetKind)),
+            new("resize", typeof(ResizeTexture)),
+        new("heightToNormal", typeof(MakeNormals)), new("unitLength", typeof(UnitLength), true), new("dropAlpha", typeof(DropAlpha), true),
+            new("takeAway", typeof(TakeAway)),
     ];
 
     /// <summary>A mend as a rule for every file of a kit, those still to come included; null where it makes sense for its own asset alone.</summary>
-    public static IntakeMend? ForKit(Mend mend) => mend is IntakeMend own && All.Any(k => k.Type == mend.GetType() && k.CanBeKitRule) ? own with { File = "*", Objects = [] } : null;
+    public static IntakeMend? ForKit(Mend mend) =>
+        mend is IntakeMend own && All.Any(k => k.Type == mend.GetType() && k.CanBeKitRule) ? own with { File = "*", Objects = [] } : null;
 }

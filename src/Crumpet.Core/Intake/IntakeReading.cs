@@ -9,7 +9,8 @@ namespace Crumpet.Core.Intake;
 /// <param name="Looks">What each looks like, in the same order.</param>
 /// <param name="Links">Pictures materials ask for.</param>
 /// <param name="Mended">Pictures that mends made.</param>
-internal sealed record IntakeTextures(IReadOnlyList<TextureReport> Reports, IReadOnlyList<PictureFacts> Looks, IReadOnlyList<TextureLink> Links, IReadOnlyDictionary<string, Bitmap> Mended);
+internal sealed record IntakeTextures(IReadOnlyList<TextureReport> Reports, IReadOnlyList<PictureFacts> Looks, IReadOnlyList<TextureLink> Links,
+    IReadOnlyDictionary<string, Bitmap> Mended);
 
 /// <summary>Reads all files of an asset.</summary>
 internal sealed class IntakeReading(IntakeInput input, IProgress<Progress>? progress, CancellationToken cancel)
@@ -35,7 +36,8 @@ internal sealed class IntakeReading(IntakeInput input, IProgress<Progress>? prog
             progress?.Report(new Progress(0.4 * i / input.Files.Count, $"reading {file.Name}"));
             if (!MeshFiles.IsMesh(file.Name))
             {
-                files.Add(new FileReport(file.Name, file.Bytes, MeshFiles.IsPicture(file.Name) ? "picture" : MeshFiles.IsCompanion(file.Name) ? "goes with a mesh" : "not read", 0, 0));
+                files.Add(new FileReport(file.Name, file.Bytes, MeshFiles.IsPicture(file.Name) ? "picture" : MeshFiles.IsCompanion(file.Name)
+                    ? "goes with a mesh" : "not read", 0, 0));
                 continue;
             }
             try
@@ -57,7 +59,8 @@ internal sealed class IntakeReading(IntakeInput input, IProgress<Progress>? prog
     private Scene Read(SourceFile file)
     {
         using var stream = input.Open(file);
-        return MeshFiles.Read(file.Name, stream, path => MeshFiles.Beside(file.Name, path, byName.Keys) is { } found ? Bytes(byName[found]) : null, input.Threads, cancel);
+        return MeshFiles.Read(file.Name, stream, path => MeshFiles.Beside(file.Name, path, byName.Keys) is { } found ? Bytes(byName[found]) : null,
+            input.Threads, cancel);
     }
 
     private byte[] Bytes(SourceFile file)
@@ -81,7 +84,9 @@ internal sealed class IntakeReading(IntakeInput input, IProgress<Progress>? prog
                 NumberOf(own);
             int number = seen[name] = seen.GetValueOrDefault(name) + 1;
             var taken = mesh with { Name = name, TriangleMaterials = Array.ConvertAll(mesh.TriangleMaterials, NumberOf) };
-            state.Objects.Add(new IntakeObject(file.Name, number == 1 ? name : $"{name}#{number}", taken) { ForcedSide = file.ForcedSide, IsFar = !WorldLimit.Holds(taken) });
+            state.Objects.Add(new IntakeObject(file.Name, number == 1 ? name : $"{name}#{number}",
+                taken)
+            { ForcedSide = file.ForcedSide, IsFar = !WorldLimit.Holds(taken) });
         }
         state.Strays.AddRange(scene.Strays.Select(s => new IntakeStray(file.Name, s with { Name = SafeName.Of(s.Name) })));
 
@@ -146,11 +151,13 @@ internal sealed class IntakeReading(IntakeInput input, IProgress<Progress>? prog
         return new IntakeTextures(reports, looks, links, mended);
     }
 
-    private TextureReport Report(SourceFile file, PictureFacts shown, TextureKind kind, string by, TextureLink[] uses, Bitmap? picture, Dictionary<string, Bitmap> mended)
+    private TextureReport Report(SourceFile file, PictureFacts shown, TextureKind kind, string by, TextureLink[] uses, Bitmap? picture,
+        Dictionary<string, Bitmap> mended)
     {
         string format = Path.GetExtension(file.Name).TrimStart('.').ToUpperInvariant();
         var report = new TextureReport(
-            file.Name, format == "JPG" ? "JPEG" : format == "TIF" ? "TIFF" : format, shown.Width, shown.Height, shown.Bits, shown.Channels, shown.Content.Words(shown.Channels), kind, by,
+            file.Name, format == "JPG" ? "JPEG" : format == "TIF" ? "TIFF" : format, shown.Width, shown.Height, shown.Bits, shown.Channels,
+                shown.Content.Words(shown.Channels), kind, by,
             kind == TextureKind.Normal ? shown.Content.Green : null, [.. uses.Select(u => u.Material).Distinct()]);
         if (picture is null)
             return report;
@@ -174,7 +181,8 @@ internal sealed class IntakeReading(IntakeInput input, IProgress<Progress>? prog
         if (uses.Select(u => u.Slot).FirstOrDefault(k => k != TextureKind.Unknown) is var bySlot && bySlot != TextureKind.Unknown)
         {
             // Slots for bumps take normal maps too, and only the content tells which it is.
-            return bySlot == TextureKind.Height && (byContent == TextureKind.Normal || byName == TextureKind.Normal) ? (TextureKind.Normal, "its content") : (bySlot, "the material's slot");
+            return bySlot == TextureKind.Height && (byContent == TextureKind.Normal || byName == TextureKind.Normal) ? (TextureKind.Normal, "its content")
+                : (bySlot, "the material's slot");
         }
         return byName != TextureKind.Unknown ? (byName, "its name") : byContent != TextureKind.Unknown ? (byContent, "its content") : (TextureKind.Unknown, "");
     }
@@ -202,7 +210,8 @@ internal sealed class IntakeReading(IntakeInput input, IProgress<Progress>? prog
         return picture is null ? (null, seen, kind) : (picture, PictureFacts.Of(picture), kind);
     }
 
-    private static ColourMeaning MeaningOf(TextureKind kind, Bitmap picture) => new TextureReport("", "", 0, 0, picture.Bits, picture.Channels, "", kind, "", null, []).Meaning;
+    private static ColourMeaning MeaningOf(TextureKind kind, Bitmap picture) =>
+        new TextureReport("", "", 0, 0, picture.Bits, picture.Channels, "", kind, "", null, []).Meaning;
 
     private static List<TextureLink> Links(IntakeState state, SourceFile[] pictures)
     {

@@ -30,7 +30,8 @@ public sealed record IntakeInput(IReadOnlyList<SourceFile> Files, Func<SourceFil
     public int Threads { get; init; } = 1;
 
     /// <summary>The same as a job is told it.</summary>
-    internal TakeInSettings Settings => new(Pattern, Mends, Rules, Limits, Green, NeedsNoHigh, [.. Files.Select(f => new TakenFile(f.Name, f.Bytes, f.ForcedSide))]);
+    internal TakeInSettings Settings =>
+        new(Pattern, Mends, Rules, Limits, Green, NeedsNoHigh, [.. Files.Select(f => new TakenFile(f.Name, f.Bytes, f.ForcedSide))]);
 
     /// <summary>Gives what a mesh file holds, or throws why it cannot be read; where not given, every file is opened and read.</summary>
     public Func<SourceFile, Scene>? Scenes { get; init; }
@@ -101,6 +102,7 @@ public static class IntakeStation
     /// <summary>A material whose pictures go by the files that were found for them.</summary>
     private static Material Linked(Material material, IReadOnlyList<TextureLink> links) => material.Textures.Count == 0 ? material : material with
     {
-        Textures = [.. material.Textures.Select(t => links.FirstOrDefault(l => l.Material == material.Name && l.Path == t.Path)?.File is { } file ? t with { Path = file } : t)],
+        Textures = [.. material.Textures.Select(t => links.FirstOrDefault(l => l.Material == material.Name && l.Path == t.Path)?.File is { } file
+            ? t with { Path = file } : t)],
     };
 }

@@ -29,7 +29,8 @@ internal static class Joining
             joined++;
             foreach (int material in o.Mesh.TriangleMaterials.Distinct())
             {
-                var kind = new Kind(o.File, state.SideOf(o), o.ForcedSide, material, o.Mesh.Normals is not null, o.Mesh.UvSets.Count, o.Mesh.Colours is not null, o.Mesh.IsHidden);
+                var kind = new Kind(o.File, state.SideOf(o), o.ForcedSide, material, o.Mesh.Normals is not null, o.Mesh.UvSets.Count,
+                    o.Mesh.Colours is not null, o.Mesh.IsHidden);
                 if (!groups.TryGetValue(kind, out var meshes))
                     groups.Add(kind, meshes = []);
                 meshes.Add(MeshRepair.Keep(o.Mesh, t => o.Mesh.TriangleMaterials[t] == material, out _));

@@ -7,7 +7,8 @@ internal static class MaterialFindings
 
     private static IEnumerable<Finding> Materials(IntakeLook look)
     {
-        var triangles = look.Of(Side.Low).SelectMany(i => look.Facts.Objects[i].Materials.Select(m => (Object: i, m.Material, Count: m.Triangles, m.Spot))).ToArray();
+        var triangles = look.Of(Side.Low).SelectMany(i => look.Facts.Objects[i].Materials.Select(m => (Object: i, m.Material, Count: m.Triangles, m.Spot)))
+            .ToArray();
         int total = triangles.Sum(t => t.Count);
         var largest = triangles.Where(t => t.Material >= 0).GroupBy(t => t.Material).OrderByDescending(g => g.Sum(t => t.Count)).ToArray();
         if (largest.Length == 0)
@@ -22,7 +23,9 @@ internal static class MaterialFindings
             string which = string.Join(", ", largest.Skip(1).Select(g => look.Report.Materials[g.Key].Name));
             yield return new Finding(
                 Severity.Warn, "several-low-materials", look.Rows[others[0].Object].Name,
-                $"The low side has {look.Report.LowMaterials.Count} materials ({string.Join(", ", look.Report.LowMaterials)}), so the bake is split into {look.Report.LowMaterials.Count} sheets; {which} covers {SurfaceFindings.Many(stray, "triangle")} of {SurfaceFindings.Many(total, "triangle")}. Give it one material if that was not meant.", look.Report.LowMaterials.Count)
+                $"The low side has {look.Report.LowMaterials.Count} materials ({string.Join(", ", look.Report.LowMaterials)}), so the bake is split into "
+                    + $"{look.Report.LowMaterials.Count} sheets; {which} covers {SurfaceFindings.Many(stray, "triangle")} of "
+                    + $"{SurfaceFindings.Many(total, "triangle")}. Give it one material if that was not meant.", look.Report.LowMaterials.Count)
             {
                 Spot = others[0].Spot,
                 Mends = [new($"Give all the material {main}", isStray, new MergeMaterials(main))],
@@ -34,10 +37,12 @@ internal static class MaterialFindings
             int count = bare.Sum(t => t.Count);
             yield return new Finding(
                 Severity.Warn, "faces-without-material", look.Rows[bare[0].Object].Name,
-                $"{SurfaceFindings.Many(count, "triangle")} of {look.NamesOf([.. bare.Select(t => t.Object)])} {(count == 1 ? "has" : "have")} no material while others have, and would come onto a sheet of their own; give them one.", count)
+                $"{SurfaceFindings.Many(count, "triangle")} of {look.NamesOf([.. bare.Select(t => t.Object)])} {(count == 1 ? "has" : "have")} no material "
+                    + $"while others have, and would come onto a sheet of their own; give them one.", count)
             {
                 Spot = bare[0].Spot,
-                Mends = [new($"Give them the material {main}", largest.Length == 1, new MergeMaterials(main) { Objects = look.Sources([.. bare.Select(t => t.Object)]) })],
+                Mends = [new($"Give them the material {main}", largest.Length == 1,
+                    new MergeMaterials(main) { Objects = look.Sources([.. bare.Select(t => t.Object)]) })],
             };
         }
     }
@@ -50,6 +55,8 @@ internal static class MaterialFindings
             return [];
         return look.Such(
             Severity.Note, "no-id-colours", high.Where(i => !look.Rows[i].HasColours),
-            (n, names) => $"{names} {(n == 1 ? "carries" : "carry")} no vertex colours {(anyColoured ? "while others do" : "although the kit expects them")}, so an ID map by colour leaves {(n == 1 ? "it" : "them")} blank; GLB, PLY and OBJ with colours after positions carry them, STL does not.");
+            (n, names) => $"{names} {(n == 1 ? "carries" : "carry")} no vertex colours "
+                + $"{(anyColoured ? "while others do" : "although the kit expects them")}, so an ID map by colour leaves {(n == 1 ? "it" : "them")} blank; "
+                + $"GLB, PLY and OBJ with colours after positions carry them, STL does not.");
     }
 }

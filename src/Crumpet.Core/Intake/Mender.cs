@@ -29,7 +29,8 @@ internal sealed record IntakeStray(string File, Stray Stray);
 /// <param name="Materials">Materials that triangles number.</param>
 /// <param name="Paths">Files taken for paths that lead nowhere.</param>
 /// <param name="Names">How names are read.</param>
-internal sealed record IntakeState(List<IntakeObject> Objects, List<IntakeStray> Strays, List<Material> Materials, Dictionary<string, string> Paths, NameReader Names)
+internal sealed record IntakeState(List<IntakeObject> Objects, List<IntakeStray> Strays, List<Material> Materials, Dictionary<string, string> Paths,
+    NameReader Names)
 {
     /// <summary>Objects a mend was not applied to, since it was asked last.</summary>
     public List<(string Name, float ReachMetres)> Refused { get; } = [];
@@ -48,13 +49,15 @@ internal static class Mender
         ScaleUnits m => Move(mend, state, mend.Chooser(), o => Turned(o.Mesh, Matrix4x4.CreateScale((float)m.Factor)), cancel),
         TurnUpright => Move(mend, state, mend.Chooser(), o => Turned(o.Mesh, Upright), cancel),
         MoveOrigin m => MoveTo(m, state, cancel),
-        ApplyTransform => Change(mend, state, o => o.Mesh.Placement.IsIdentity ? (o, 0) : (o with { Mesh = o.Mesh with { Placement = Matrix4x4.Identity } }, 1), cancel),
+        ApplyTransform => Change(mend, state, o => o.Mesh.Placement.IsIdentity ? (o, 0) : (o with { Mesh = o.Mesh with { Placement = Matrix4x4.Identity } }, 1),
+            cancel),
         Rename m => Change(mend, state, o => Named(o, m.To), cancel),
         RenameByPattern m => NameMends.ByPattern(m, state),
         NumberNames => NameMends.NumberEqual(mend, state),
         CleanNames => NameMends.Clean(mend, state),
         RenameEach m => NameMends.Each(m, state),
-        StripPrefix m => Change(mend, state, o => o.Mesh.Name.StartsWith(m.Prefix, StringComparison.Ordinal) && o.Mesh.Name.Length > m.Prefix.Length ? Named(o, o.Mesh.Name[m.Prefix.Length..]) : (o, 0), cancel),
+        StripPrefix m => Change(mend, state, o => o.Mesh.Name.StartsWith(m.Prefix, StringComparison.Ordinal) && o.Mesh.Name.Length > m.Prefix.Length
+            ? Named(o, o.Mesh.Name[m.Prefix.Length..]) : (o, 0), cancel),
         SetSide m => SetSideOf(m, state),
         DropEmptyFaces => Reshape(mend, state, MeshRepair.DropEmpty, cancel),
         DropDoubledFaces => Reshape(mend, state, MeshRepair.DropDoubled, cancel),
@@ -98,7 +101,8 @@ internal static class Mender
         return (ReferenceEquals(mesh, o.Mesh) ? o : o with { Mesh = mesh }, changed);
     }, cancel);
 
-    private static (IntakeObject, int) Named(IntakeObject o, string name) => o.Mesh.Name == name || name.Length == 0 ? (o, 0) : (o with { Mesh = o.Mesh with { Name = name } }, 1);
+    private static (IntakeObject, int) Named(IntakeObject o, string name) =>
+        o.Mesh.Name == name || name.Length == 0 ? (o, 0) : (o with { Mesh = o.Mesh with { Name = name } }, 1);
 
     /// <summary>Moves objects, all that the mend is for or none: one that would leave the world's limit keeps it from being applied.</summary>
     private static int Move(IntakeMend mend, IntakeState state, Func<IntakeObject, bool> isFor, Func<IntakeObject, Mesh> move, CancellationToken cancel)
@@ -161,7 +165,8 @@ internal static class Mender
     {
         int changed = Change(mend, state, o => (o with { ForcedSide = mend.Side }, 1));
         if (mend.Side == Side.Aside)
-            changed += state.Strays.RemoveAll(s => mend.IsFor(s.File) && (mend.Objects.Count == 0 || mend.Objects.Contains(s.Stray.Name, StringComparer.Ordinal)));
+            changed += state.Strays.RemoveAll(s => mend.IsFor(s.File)
+                && (mend.Objects.Count == 0 || mend.Objects.Contains(s.Stray.Name, StringComparer.Ordinal)));
         return changed;
     }
 
@@ -217,7 +222,8 @@ internal static class NameMends
         int changed = 0;
         var isFor = mend.Chooser();
         var taken = state.Objects.Select(o => o.Mesh.Name).ToHashSet(StringComparer.Ordinal);
-        foreach (var equal in Enumerable.Range(0, state.Objects.Count).Where(i => isFor(state.Objects[i])).GroupBy(i => state.Objects[i].Mesh.Name, StringComparer.Ordinal).Where(g => g.Count() > 1).ToArray())
+        foreach (var equal in Enumerable.Range(0, state.Objects.Count).Where(i => isFor(state.Objects[i]))
+            .GroupBy(i => state.Objects[i].Mesh.Name, StringComparer.Ordinal).Where(g => g.Count() > 1).ToArray())
         {
             int number = 0;
             foreach (int i in equal)

@@ -44,7 +44,10 @@ public static class MeshFiles
         };
     }
 
-    /// <summary>The file that a path in a mesh file means, or null. Buffers and libraries are taken from another folder or case too: nothing but their content could be meant.</summary>
+    /// <summary>
+    /// The file that a path in a mesh file means, or null. Buffers and libraries are taken from another folder or case too: nothing but
+    /// their content could be meant.
+    /// </summary>
     /// <param name="name">Name of the mesh file.</param>
     /// <param name="path">The path as it says it.</param>
     /// <param name="files">Files that are there.</param>
@@ -61,7 +64,8 @@ public static class MeshFiles
         {
             if (beside(wanted) is { } text)
                 return MtlReader.Read(new MemoryStream(text, writable: false), wanted);
-            notes.Add(new Finding(Severity.Note, "material-library-missing", name, $"{name} refers to {wanted}, which is not here; add it to keep its colours."));
+            notes.Add(new Finding(Severity.Note, "material-library-missing", name,
+                $"{name} refers to {wanted}, which is not here; add it to keep its colours."));
             return [];
         }
     }
@@ -69,7 +73,8 @@ public static class MeshFiles
     private static byte[] All(string name, Stream stream)
     {
         if (stream.Length > Array.MaxLength)
-            throw new SourceFileException(name, "", $"it has {stream.Length} bytes; at most {Array.MaxLength} are read in this format", "Split it into several files, or export it as OBJ");
+            throw new SourceFileException(name, "", $"it has {stream.Length} bytes; at most {Array.MaxLength} are read in this format",
+                "Split it into several files, or export it as OBJ");
         var bytes = GC.AllocateUninitializedArray<byte>((int)stream.Length);
         stream.ReadExactly(bytes);
         return bytes;
@@ -105,8 +110,10 @@ public static class MeshFiles
         try
         {
             using var json = JsonDocument.Parse(bytes);
-            return [.. JsonLists.Where(list => json.RootElement.TryGetProperty(list, out _)).SelectMany(list => json.RootElement.GetProperty(list).EnumerateArray())
-                .Select(b => b.TryGetProperty("uri", out var uri) ? uri.GetString() : null).OfType<string>().Where(u => !u.StartsWith("data:", StringComparison.Ordinal)).Select(Uri.UnescapeDataString)];
+            return [.. JsonLists.Where(list => json.RootElement.TryGetProperty(list, out _))
+                .SelectMany(list => json.RootElement.GetProperty(list).EnumerateArray())
+                .Select(b => b.TryGetProperty("uri", out var uri) ? uri.GetString() : null).OfType<string>()
+                    .Where(u => !u.StartsWith("data:", StringComparison.Ordinal)).Select(Uri.UnescapeDataString)];
         }
         catch (Exception e) when (e is JsonException or InvalidOperationException)
         {

@@ -22,10 +22,12 @@ internal static partial class NameFindings
             string which = whole && hit.Length > 1 ? "Every name" : hit.Length == 1 ? "One name" : $"{hit.Length} names";
             yield return new Finding(
                 Severity.Warn, "name-prefix", look.Rows[hit[0]].Name,
-                $"{which} in {string.Join(" and ", files)} {(whole || hit.Length == 1 ? "begins" : "begin")} with {group.Key}, which another scene left there; strip it, so that names say parts and nothing else.", hit.Length)
+                $"{which} in {string.Join(" and ", files)} {(whole || hit.Length == 1 ? "begins" : "begin")} with {group.Key}, which another scene left "
+                    + $"there; strip it, so that names say parts and nothing else.", hit.Length)
             {
                 Spot = look.SpotOf(hit[0]),
-                Mends = [new($"Strip {group.Key} from {(hit.Length == 1 ? "1 name" : $"{hit.Length} names")}", true, new StripPrefix(group.Key) { File = files.Length == 1 ? files[0] : "*" })],
+                Mends = [new($"Strip {group.Key} from {(hit.Length == 1 ? "1 name" : $"{hit.Length} names")}", true,
+                    new StripPrefix(group.Key) { File = files.Length == 1 ? files[0] : "*" })],
             };
         }
     }
@@ -47,7 +49,8 @@ internal static partial class NameFindings
             string names = string.Join(", ", hit.Take(3).Select(i => $"'{look.Rows[i].Name}'")) + (hit.Length > 3 ? $" and {hit.Length - 3} more" : "");
             yield return new Finding(
                 Severity.Warn, code, look.Rows[hit[0]].Name,
-                $"{names} {(hit.Length == 1 ? one : many)}, so {(hit.Length == 1 ? "it pairs" : "they pair")} with nothing that is spelt as it looks; {(hit.Length == 1 ? $"it is meant as '{NameRepair.Clean(look.Rows[hit[0]].Name)}'" : "clean them")}.", hit.Length)
+                $"{names} {(hit.Length == 1 ? one : many)}, so {(hit.Length == 1 ? "it pairs" : "they pair")} with nothing that is spelt as it looks; "
+                    + $"{(hit.Length == 1 ? $"it is meant as '{NameRepair.Clean(look.Rows[hit[0]].Name)}'" : "clean them")}.", hit.Length)
             {
                 Spot = look.SpotOf(hit[0]),
                 Mends = [new($"Clean {(hit.Length == 1 ? "the name" : $"{hit.Length} names")}", true, new CleanNames { Objects = look.Sources(hit) })],
@@ -58,7 +61,8 @@ internal static partial class NameFindings
     private static readonly (NameOddity Oddity, string Code, string One, string Many)[] OddWords =
     [
         (NameOddity.Space, "name-space", "has spaces around it or characters that do not show", "have spaces around them or characters that do not show"),
-        (NameOddity.LookAlike, "name-look-alike", "holds letters of another script that look like plain ones", "hold letters of another script that look like plain ones"),
+        (NameOddity.LookAlike, "name-look-alike", "holds letters of another script that look like plain ones",
+            "hold letters of another script that look like plain ones"),
         (NameOddity.CopyEnding, "name-copy", "ends as a program names copies", "end as a program names copies"),
     ];
 
@@ -75,7 +79,8 @@ internal static partial class NameFindings
                 continue;
             string word = reading.Word.ToLowerInvariant();
             told.Add(i);
-            yield return Misspelt(look, i, name[..PrefixOf(name).Length] + names.Write(reading.Part, word, reading.Detail), $"{name} would be read as the {word} side of {reading.Part} if its side were in lower case");
+            yield return Misspelt(look, i, name[..PrefixOf(name).Length] + names.Write(reading.Part, word, reading.Detail),
+                $"{name} would be read as the {word} side of {reading.Part} if its side were in lower case");
         }
         var lows = look.Of(Side.Low).ToArray();
         var highParts = look.Of(Side.High).Select(i => look.Rows[i].Part[PrefixOf(look.Rows[i].Part).Length..]).ToHashSet(StringComparer.Ordinal);
@@ -83,7 +88,8 @@ internal static partial class NameFindings
         foreach (int i in lows.Where(i => !told.Contains(i)))
         {
             string name = look.Rows[i].Name, prefix = PrefixOf(name), part = look.Rows[i].Part[PrefixOf(look.Rows[i].Part).Length..];
-            if (highParts.Contains(part) || highParts.FirstOrDefault(h => !lowParts.Contains(h) && h.Equals(part, StringComparison.OrdinalIgnoreCase)) is not { } twin)
+            if (highParts.Contains(part) || highParts.FirstOrDefault(h => !lowParts.Contains(h)
+                && h.Equals(part, StringComparison.OrdinalIgnoreCase)) is not { } twin)
                 continue;
             // Whichever is not all in lower case gives way.
             bool highGivesWay = !part.Any(char.IsUpper);
@@ -91,15 +97,17 @@ internal static partial class NameFindings
             string from = look.Rows[odd].Name, oddPart = highGivesWay ? twin : part, right = highGivesWay ? part : twin;
             int at = from.LastIndexOf(oddPart, StringComparison.Ordinal);
             if (at >= 0)
-                yield return Misspelt(look, odd, from[..at] + right + from[(at + oddPart.Length)..], $"{from} and its other side differ in capitals alone, so they are not paired");
+                yield return Misspelt(look, odd, from[..at] + right + from[(at + oddPart.Length)..],
+                    $"{from} and its other side differ in capitals alone, so they are not paired");
         }
     }
 
-    private static Finding Misspelt(IntakeLook look, int i, string to, string what) => new(Severity.Stop, "name-case", look.Rows[i].Name, $"{what}; rename it to {to}.", 1)
-    {
-        Spot = look.SpotOf(i),
-        Mends = [new($"Rename to {to[PrefixOf(to).Length..]}", true, look.Rows[i].RenamedTo(to[PrefixOf(to).Length..]))],
-    };
+    private static Finding Misspelt(IntakeLook look, int i, string to, string what) =>
+        new(Severity.Stop, "name-case", look.Rows[i].Name, $"{what}; rename it to {to}.", 1)
+        {
+            Spot = look.SpotOf(i),
+            Mends = [new($"Rename to {to[PrefixOf(to).Length..]}", true, look.Rows[i].RenamedTo(to[PrefixOf(to).Length..]))],
+        };
 
     private static IEnumerable<Finding> Twice(IntakeLook look)
     {
@@ -107,7 +115,9 @@ internal static partial class NameFindings
         {
             int[] hit = [.. equal];
             yield return new Finding(
-                Severity.Warn, "name-twice", equal.Key, $"{hit.Length} objects are named {equal.Key}, so findings and mends cannot tell them apart and all bake as one part; number them.", hit.Length)
+                Severity.Warn, "name-twice", equal.Key,
+                    $"{hit.Length} objects are named {equal.Key}, so findings and mends cannot tell them apart and all bake as one part; number them.",
+                    hit.Length)
             {
                 Spot = look.SpotOf(hit[0]),
                 Mends = [new($"Number the {hit.Length} names", false, new NumberNames { Objects = look.Sources(hit) })],
@@ -117,30 +127,37 @@ internal static partial class NameFindings
 
     private static IEnumerable<Finding> Generated(IntakeLook look) => look.Such(
         Severity.Note, "name-generated", look.Used.Where(i => GeneratedName().IsMatch(Bare(look, i))),
-        (n, names) => n == 1 ? $"{names} looks like a name a program made up; give it one that says which part it is." : $"{names} look like names a program made up; give them ones that say which parts they are.",
-        objects => [new($"Name {(objects.Count == 1 ? "it" : "them")} by {(objects.Count == 1 ? "its file" : "their files")} and a number", false, new RenameByPattern("{name}", "{file}_{number}") { Objects = objects })]);
+        (n, names) => n == 1 ? $"{names} looks like a name a program made up; give it one that says which part it is."
+            : $"{names} look like names a program made up; give them ones that say which parts they are.",
+        objects => [new($"Name {(objects.Count == 1 ? "it" : "them")} by {(objects.Count == 1 ? "its file" : "their files")} and a number", false,
+            new RenameByPattern("{name}", "{file}_{number}") { Objects = objects })]);
 
     private static string Bare(IntakeLook look, int i) => look.Rows[i].Part[PrefixOf(look.Rows[i].Part).Length..];
 
     private static IEnumerable<Finding> Unsided(IntakeLook look)
     {
-        foreach (var file in look.Of(Side.Unknown).Where(i => look.Names.ReadAnyCase(look.Rows[i].Name[PrefixOf(look.Rows[i].Name).Length..]) is null).GroupBy(i => (look.Rows[i].File, Guess: Guess(look.Rows[i].Name, look.Rows[i].File))))
+        foreach (var file in look.Of(Side.Unknown).Where(i => look.Names.ReadAnyCase(look.Rows[i].Name[PrefixOf(look.Rows[i].Name).Length..]) is null)
+            .GroupBy(i => (look.Rows[i].File, Guess: Guess(look.Rows[i].Name, look.Rows[i].File))))
         {
             int[] hit = [.. file];
             var (name, guess) = (file.Key.File, file.Key.Guess);
-            string tells = hit.Length == 1 ? "tells its side neither by its own name nor by its file's" : "tell their side neither by their own names nor by their file's";
-            yield return new Finding(Severity.Warn, "side-unknown", look.Rows[hit[0]].Name, $"{look.NamesOf(hit)} in {name} {tells}; say what {(hit.Length == 1 ? "it is" : "they are")} for.", hit.Length)
+            string tells = hit.Length == 1 ? "tells its side neither by its own name nor by its file's"
+                : "tell their side neither by their own names nor by their file's";
+            yield return new Finding(Severity.Warn, "side-unknown", look.Rows[hit[0]].Name,
+                $"{look.NamesOf(hit)} in {name} {tells}; say what {(hit.Length == 1 ? "it is" : "they are")} for.", hit.Length)
             {
                 Spot = look.SpotOf(hit[0]),
                 Mends = [.. new[] { Side.Low, Side.High, Side.Aside }.OrderBy(s => s == guess ? 0 : 1)
-                    .Select(s => new MendOffer(s == Side.Aside ? "Put aside" : hit.Length == 1 ? $"It is {Sides.Word(s)}" : $"They are {Sides.Word(s)}", s == guess, new SetSide(s) { File = name, Objects = look.Sources(hit) }))],
+                    .Select(s => new MendOffer(s == Side.Aside ? "Put aside" : hit.Length == 1 ? $"It is {Sides.Word(s)}" : $"They are {Sides.Word(s)}",
+                        s == guess, new SetSide(s) { File = name, Objects = look.Sources(hit) }))],
             };
         }
     }
 
     private static Side Guess(string name, string file)
     {
-        var words = $"{name} {Path.GetFileNameWithoutExtension(file)}".ToLowerInvariant().Split(['_', '-', '.', ' ', ':'], StringSplitOptions.RemoveEmptyEntries);
+        var words = $"{name} {Path.GetFileNameWithoutExtension(file)}".ToLowerInvariant()
+            .Split(['_', '-', '.', ' ', ':'], StringSplitOptions.RemoveEmptyEntries);
         return words.Any(LowWords.Contains) ? Side.Low : words.Any(HighWords.Contains) ? Side.High : Side.Unknown;
     }
 
@@ -158,22 +175,28 @@ internal static partial class NameFindings
         if (!look.Of(Side.Low).Any())
             yield return new Finding(Severity.Stop, "no-low", "", $"No object is a low side; {orSay}drop a mesh whose name ends in _low.");
         if (!look.Of(Side.High).Any() && !look.Settings.NeedsNoHigh)
-            yield return new Finding(Severity.Stop, "no-high", "", $"No object is a high side; {orSay}drop a mesh whose name ends in _high, or make maps from textures at Bake.");
+            yield return new Finding(Severity.Stop, "no-high", "",
+                $"No object is a high side; {orSay}drop a mesh whose name ends in _high, or make maps from textures at Bake.");
     }
 
     private static IEnumerable<Finding> Strays(IntakeLook look)
     {
         foreach (var file in look.Facts.Strays.GroupBy(s => s.File))
         {
-            string kinds = string.Join(" and ", file.GroupBy(s => s.Stray.Kind).OrderBy(g => g.Key, StringComparer.Ordinal).Select(g => g.Count() == 1 ? $"1 {g.Key}" : $"{g.Count()} {Plural(g.Key)}"));
-            yield return new Finding(Severity.Note, "strays", file.Key, $"{file.Key} also holds {kinds} ({string.Join(", ", file.Take(4).Select(s => s.Stray.Name))}), which nothing here uses.", file.Count())
+            string kinds = string.Join(" and ", file.GroupBy(s => s.Stray.Kind).OrderBy(g => g.Key, StringComparer.Ordinal).Select(g => g.Count() == 1
+                ? $"1 {g.Key}" : $"{g.Count()} {Plural(g.Key)}"));
+            yield return new Finding(Severity.Note, "strays", file.Key,
+                $"{file.Key} also holds {kinds} ({string.Join(", ", file.Take(4).Select(s => s.Stray.Name))}), which nothing here uses.", file.Count())
             {
-                Mends = [new("Put aside", true, new SetSide(Side.Aside) { File = file.Key, Objects = [.. file.Select(s => s.Stray.Name).Distinct(StringComparer.Ordinal)] })],
+                Mends = [new("Put aside", true, new SetSide(
+                    Side.Aside) { File = file.Key, Objects = [.. file.Select(s => s.Stray.Name).Distinct(StringComparer.Ordinal)] })],
             };
         }
         var hidden = look.Used.Where(i => look.Rows[i].IsHidden);
         foreach (var f in look.Such(
-            Severity.Warn, "hidden", hidden, (n, names) => $"{names} {(n == 1 ? "is" : "are")} hidden in the source and would be baked all the same; put {(n == 1 ? "it" : "them")} aside if that was not meant.",
+            Severity.Warn, "hidden", hidden, (n, names) =>
+                $"{names} {(n == 1 ? "is" : "are")} hidden in the source and would be baked all the same; put {(n == 1 ? "it" : "them")} aside if that was "
+                + $"not meant.",
             objects => [new("Put aside", true, new SetSide(Side.Aside) { Objects = objects })]))
             yield return f;
     }

@@ -163,5 +163,6 @@ internal sealed class NameMatch(NamePattern pattern, string name, StringComparis
         return true;
     }
 
-    private static string Named(IReadOnlyList<string> words) => words.Count <= 3 ? string.Join(" or ", words) : $"{string.Join(", ", words.Take(3))} or another side's word";
+    private static string Named(IReadOnlyList<string> words) =>
+        words.Count <= 3 ? string.Join(" or ", words) : $"{string.Join(", ", words.Take(3))} or another side's word";
 }

@@ -97,7 +97,8 @@ public sealed class NameReader
     /// <summary>The name without a prefix that the kit reads over.</summary>
     public string Bare(string name)
     {
-        string? prefix = rules.IgnoredPrefixes.FirstOrDefault(p => p.Length > 0 && name.Length > p.Length && name.StartsWith(p, rules.IgnoresCase ? StringComparison.OrdinalIgnoreCase : StringComparison.Ordinal));
+        string? prefix = rules.IgnoredPrefixes.FirstOrDefault(p => p.Length > 0 && name.Length > p.Length
+            && name.StartsWith(p, rules.IgnoresCase ? StringComparison.OrdinalIgnoreCase : StringComparison.Ordinal));
         return prefix is null ? name : name[prefix.Length..];
     }
 

@@ -76,9 +76,11 @@ public sealed record PictureFacts(int Width, int Height, int Channels, int Bits,
         public PictureFacts Done()
         {
             double normalShare = (double)normal / count;
-            var green = normalShare > 0.9 && !isGrey && channels >= 3 ? up < 0.7 * down ? GreenDirection.Up : down < 0.7 * up ? GreenDirection.Down : (GreenDirection?)null : null;
+            var green = normalShare > 0.9 && !isGrey && channels >= 3 ? up < 0.7 * down ? GreenDirection.Up : down < 0.7 * up ? GreenDirection.Down
+                : (GreenDirection?)null : null;
             return new PictureFacts(width, height, channels, bits, new PictureContent(
-                isGrey, hasAlpha ? new AlphaRange(least, greatest) : null, normalShare, normal > 0 ? (double)unit / normal : 0, saturation / count, (double)ends / count, colours.Count, mean / count, green));
+                isGrey, hasAlpha ? new AlphaRange(least, greatest) : null, normalShare, normal > 0 ? (double)unit / normal : 0, saturation / count,
+                    (double)ends / count, colours.Count, mean / count, green));
         }
 
         private void AddRow(Bitmap strip, int row)
@@ -120,7 +122,8 @@ public sealed record PictureFacts(int Width, int Height, int Channels, int Bits,
 
             float Slope(int x, int row, int channel) => -(2 * Unit(x, row, channel) - 1) / MathF.Max(0.1f, 2 * Unit(x, row, 2) - 1);
 
-            float Unit(int x, int row, int channel) => row >= firstRow ? strip.Unit(x, row - firstRow, channel) : before!.Value.Rows.Unit(x, row - before.Value.First, channel);
+            float Unit(int x, int row, int channel) =>
+                row >= firstRow ? strip.Unit(x, row - firstRow, channel) : before!.Value.Rows.Unit(x, row - before.Value.First, channel);
         }
     }
 }

@@ -20,7 +20,8 @@ public abstract record PictureMend : IntakeMend
 /// <summary>Resamples textures.</summary>
 /// <param name="Width">Pixels.</param>
 /// <param name="Height">Pixels.</param>
-public sealed record ResizeTexture([property: Within("The width", 1, ImageFile.LargestSide, Unit = "px")] int Width, [property: Within("The height", 1, ImageFile.LargestSide, Unit = "px")] int Height) : PictureMend
+public sealed record ResizeTexture([property: Within("The width", 1, ImageFile.LargestSide, Unit = "px")] int Width,
+    [property: Within("The height", 1, ImageFile.LargestSide, Unit = "px")] int Height) : PictureMend
 {
     /// <inheritdoc/>
     public override string Words() => $"Resize {File} to {Width} × {Height} px";
@@ -33,7 +34,8 @@ public sealed record ResizeTexture([property: Within("The width", 1, ImageFile.L
 /// <param name="Strength">How many texels white stands above black.</param>
 /// <param name="Kernel">3, 5 or 9 texels across.</param>
 /// <param name="Wrap">Whether the picture goes on at its opposite edge.</param>
-public sealed record MakeNormals([property: Within("The strength", 0.01, 1000)] double Strength, [property: OneOf("The kernel", 3, 5, 9)] int Kernel, bool Wrap) : PictureMend
+public sealed record MakeNormals([property: Within("The strength", 0.01, 1000)] double Strength, [property: OneOf("The kernel", 3, 5, 9)] int Kernel, bool Wrap)
+    : PictureMend
 {
     /// <inheritdoc/>
     public override string Words() => $"Make {File} a normal map, strength {Number(Strength)}, {Kernel} × {Kernel}{(Wrap ? ", wrapping" : "")}";

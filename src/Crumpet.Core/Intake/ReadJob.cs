@@ -53,7 +53,8 @@ public sealed class ReadJob() : JobKind<ReadSettings>("read", 2)
         {
             using var stream = inputs.Open("file");
             var scene = MeshFiles.Read(
-                settings.Name, stream, path => MeshFiles.Beside(settings.Name, path, beside.Prepend(settings.Name)) is { } found ? inputs.Bytes(found == settings.Name ? "file" : Beside(found)) : null,
+                settings.Name, stream, path => MeshFiles.Beside(settings.Name, path, beside.Prepend(settings.Name)) is { } found
+                    ? inputs.Bytes(found == settings.Name ? "file" : Beside(found)) : null,
                 context.Threads, context.Cancel);
             return new JobOutput { Findings = scene.Notes }.With("scene", SceneFile.Write(scene));
         }

@@ -50,13 +50,15 @@ public static class SourcePaths
     public static IReadOnlyList<(string File, PathFit Fit)> Candidates(string file, string path, IEnumerable<string> files)
     {
         string wanted = From(file, path), name = Path.GetFileName(wanted), stem = Path.GetFileNameWithoutExtension(name);
-        return [.. files.Select(f => (File: f, Fit: FitOf(f))).Where(c => c.Fit is not null).Select(c => (c.File, c.Fit!.Value)).OrderBy(c => c.Value).ThenBy(c => c.File, StringComparer.Ordinal)];
+        return [.. files.Select(f => (File: f, Fit: FitOf(f))).Where(c => c.Fit is not null).Select(c => (c.File, c.Fit!.Value)).OrderBy(c => c.Value)
+            .ThenBy(c => c.File, StringComparer.Ordinal)];
 
         PathFit? FitOf(string candidate) =>
             candidate == wanted ? PathFit.Exact
             : candidate.Equals(wanted, StringComparison.OrdinalIgnoreCase) ? PathFit.OtherCase
             : Path.GetFileName(candidate).Equals(name, StringComparison.OrdinalIgnoreCase) ? PathFit.OtherFolder
-            : MeshFiles.IsPicture(candidate) && stem.Length > 0 && Path.GetFileNameWithoutExtension(candidate).Equals(stem, StringComparison.OrdinalIgnoreCase) ? PathFit.OtherEnding
+            : MeshFiles.IsPicture(candidate) && stem.Length > 0 && Path.GetFileNameWithoutExtension(candidate).Equals(stem, StringComparison.OrdinalIgnoreCase)
+                ? PathFit.OtherEnding
             : null;
     }
 }

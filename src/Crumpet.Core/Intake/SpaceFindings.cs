@@ -8,7 +8,8 @@ namespace Crumpet.Core.Intake;
 internal static class SpaceFindings
 {
     // What mistaken units come to, with how unlikely each is beside the others, in powers of ten.
-    private static readonly (double Factor, double Unlikely)[] Units = [(0.01, 0), (0.001, 0.2), (0.0254, 0.6), (0.3048, 0.7), (100, 0.1), (1000, 0.3), (1 / 0.0254, 0.7), (1 / 0.3048, 0.8)];
+    private static readonly (double Factor, double Unlikely)[] Units = [(0.01, 0), (0.001, 0.2), (0.0254, 0.6), (0.3048, 0.7), (100, 0.1), (1000, 0.3),
+        (1 / 0.0254, 0.7), (1 / 0.3048, 0.8)];
 
     public static IEnumerable<Finding> Of(IntakeLook look)
     {
@@ -24,16 +25,23 @@ internal static class SpaceFindings
         int[] mirrored = [.. placed.Where(i => scales[i].X < 0)];
         int[] uneven = [.. placed.Where(i => !mirrored.Contains(i) && IsUneven(scales[i]))];
         int[] plain = [.. placed.Where(i => !mirrored.Contains(i) && !uneven.Contains(i))];
-        foreach (var f in look.Such(Severity.Warn, "scale-negative", mirrored, (n, names) => $"{Says(n, names, "has", "have")} a negative scale that was never applied ({look.Rows[mirrored[0]].Transform}), which turns faces and normals over in some engines; apply it.", Apply))
+        foreach (var f in look.Such(Severity.Warn, "scale-negative", mirrored,
+            (n, names) => $"{Says(n, names, "has", "have")} a negative scale that was never applied ({look.Rows[mirrored[0]].Transform}), which turns faces "
+            + $"and normals over in some engines; apply it.", Apply))
             yield return f;
-        foreach (var f in look.Such(Severity.Warn, "scale-uneven", uneven, (n, names) => $"{Says(n, names, "has", "have")} an uneven scale that was never applied ({look.Rows[uneven[0]].Transform}), so normals and densities are skewed in the engine; apply it.", Apply))
+        foreach (var f in look.Such(Severity.Warn, "scale-uneven", uneven,
+            (n, names) => $"{Says(n, names, "has", "have")} an uneven scale that was never applied ({look.Rows[uneven[0]].Transform}), so normals and "
+            + $"densities are skewed in the engine; apply it.", Apply))
             yield return f;
-        foreach (var f in look.Such(Severity.Warn, "transform-not-applied", plain, (n, names) => $"{Says(n, names, "has", "have")} a transform that was never applied ({look.Rows[plain[0]].Transform}); engines and other tools will see it differently, so apply it.", Apply))
+        foreach (var f in look.Such(Severity.Warn, "transform-not-applied", plain,
+            (n, names) => $"{Says(n, names, "has", "have")} a transform that was never applied ({look.Rows[plain[0]].Transform}); engines and other tools "
+            + $"will see it differently, so apply it.", Apply))
             yield return f;
     }
 
     private static IReadOnlyList<MendOffer> Apply(IReadOnlyList<string> objects) =>
-        [new(objects.Count == 1 ? $"Apply the transform of {objects[0]}" : $"Apply {objects.Count} transforms", true, new ApplyTransform { Objects = objects })];
+        [new(objects.Count == 1 ? $"Apply the transform of {objects[0]}" : $"Apply {objects.Count} transforms", true,
+            new ApplyTransform { Objects = objects })];
 
     private static string Says(int count, string names, string has, string have) => $"{names} {(count == 1 ? has : have)}";
 
@@ -42,7 +50,9 @@ internal static class SpaceFindings
         : Matrix4x4.Identity;
 
     /// <summary>Whether a transform only says where the object's own origin is.</summary>
-    private static bool IsMovedOnly(Matrix4x4 m) => (m with { Translation = Vector3.Zero }) is var turn && Enumerable.Range(0, 16).All(i => MathF.Abs(turn[i / 4, i % 4] - Matrix4x4.Identity[i / 4, i % 4]) < 1e-5f);
+    private static bool IsMovedOnly(Matrix4x4 m) =>
+        (m with { Translation = Vector3.Zero }) is var turn && Enumerable.Range(0, 16)
+        .All(i => MathF.Abs(turn[i / 4, i % 4] - Matrix4x4.Identity[i / 4, i % 4]) < 1e-5f);
 
     private static bool IsUneven(Vector3 scale)
     {
@@ -61,7 +71,8 @@ internal static class SpaceFindings
             var (odd, other) = lowIsOdd ? (pair.Low.File, pair.High.File) : (pair.High.File, pair.Low.File);
             double factor = Rounded(lowIsOdd ? lowToHigh : 1 / lowToHigh);
             string times = factor < 1 ? $"{Times(1 / factor)} times as large as" : $"{Times(factor)} times smaller than";
-            yield return new Finding(Severity.Warn, "unit-suspect", odd, $"{odd} is {times} {other}, as if it were in other units; read it in {ScaleUnits.Unit(factor)}.", 1)
+            yield return new Finding(Severity.Warn, "unit-suspect", odd,
+                $"{odd} is {times} {other}, as if it were in other units; read it in {ScaleUnits.Unit(factor)}.", 1)
             {
                 Mends = [new($"Read {odd} as {ScaleUnits.Unit(factor)}", true, new ScaleUnits(factor) { File = odd })],
             };
@@ -72,9 +83,12 @@ internal static class SpaceFindings
         var (least, most) = look.Settings.Rules.ExpectedSizeMetres is { } told ? (told / 10, told * 10) : (0.01, 60);
         if (largest >= least && largest <= most)
             yield break;
-        var likely = Units.Where(u => largest * u.Factor >= least && largest * u.Factor <= most).OrderBy(u => Math.Abs(Math.Log10(largest * u.Factor / expected)) + u.Unlikely).Take(2).ToArray();
-        string against = look.Settings.Rules.ExpectedSizeMetres is { } size ? $"the kit's assets are about {Lengths.Of(size)} large" : "a person is 1.75 m tall";
-        string hint = likely.Length > 0 ? $"read in {ScaleUnits.Unit(likely[0].Factor)} it is {Lengths.Of(largest * likely[0].Factor)}" : "check the unit it was exported in";
+        var likely = Units.Where(u => largest * u.Factor >= least && largest * u.Factor <= most)
+            .OrderBy(u => Math.Abs(Math.Log10(largest * u.Factor / expected)) + u.Unlikely).Take(2).ToArray();
+        string against = look.Settings.Rules.ExpectedSizeMetres is { } size ? $"the kit's assets are about {Lengths.Of(size)} large"
+            : "a person is 1.75 m tall";
+        string hint = likely.Length > 0 ? $"read in {ScaleUnits.Unit(likely[0].Factor)} it is {Lengths.Of(largest * likely[0].Factor)}"
+            : "check the unit it was exported in";
         yield return new Finding(Severity.Warn, "unit-suspect", "", $"The asset is {Lengths.Of(largest)} large while {against}; {hint}.", 1)
         {
             Spot = IntakeMeasure.Around(look.Whole),
@@ -114,7 +128,9 @@ internal static class SpaceFindings
         if (away <= 0.25f * diagonal)
             yield break;
         yield return new Finding(
-            Severity.Warn, "origin-far", "", $"The origin is {Lengths.Of(away)} away from the asset, which is {Lengths.Of(diagonal)} across, so it will turn and snap about a point in the air; move the origin.", 1)
+            Severity.Warn, "origin-far", "",
+                $"The origin is {Lengths.Of(away)} away from the asset, which is {Lengths.Of(diagonal)} across, so it will turn and snap about a point in "
+                + $"the air; move the origin.", 1)
         {
             Spot = IntakeMeasure.Around(b),
             Mends =

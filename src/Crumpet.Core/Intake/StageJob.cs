@@ -22,7 +22,10 @@ public sealed record StageSheet(string Name, int Material);
 /// <param name="Sheets">Sheets that stand in for materials; null to show materials.</param>
 public sealed record StageSettings(IReadOnlyList<StageObject> Objects, float[] Min, float[] Max, bool IsBakedOnto, IReadOnlyList<StageSheet>? Sheets);
 
-/// <summary>Prepares objects of one side for the 3D stage: <c>shape/K</c>, <c>spread/K</c>, <c>materials</c> and where there is one <c>laid/K</c> to <c>preview</c>.</summary>
+/// <summary>
+/// Prepares objects of one side for the 3D stage: <c>shape/K</c>, <c>spread/K</c>, <c>materials</c> and where there is one <c>laid/K</c> to
+/// <c>preview</c>.
+/// </summary>
 public sealed class StageJob() : JobKind<StageSettings>("stage", 1)
 {
     /// <inheritdoc/>
@@ -51,7 +54,9 @@ public sealed class StageJob() : JobKind<StageSettings>("stage", 1)
             }
             return new PreviewObject(mesh, o.Part, new(o.PartCentre));
         }).ToArray();
-        IReadOnlyList<Material> shown = settings.Sheets is null ? materials : [.. settings.Sheets.Select(s => (s.Material < 0 ? Material.Plain : materials[s.Material]) with { Name = s.Name })];
-        return new JobOutput().With("preview", StagePreview.Write(objects, shown, new Bounds(new(settings.Min), new(settings.Max)), settings.IsBakedOnto, context.Threads, context.Cancel));
+        IReadOnlyList<Material> shown = settings.Sheets is null ? materials
+            : [.. settings.Sheets.Select(s => (s.Material < 0 ? Material.Plain : materials[s.Material]) with { Name = s.Name })];
+        return new JobOutput().With("preview",
+            StagePreview.Write(objects, shown, new Bounds(new(settings.Min), new(settings.Max)), settings.IsBakedOnto, context.Threads, context.Cancel));
     }
 }

@@ -19,7 +19,8 @@ public sealed record TakenFile(string Name, long Bytes, Side? ForcedSide);
 /// <param name="Green">Direction of green in normal maps that mends make; null where none does.</param>
 /// <param name="NeedsNoHigh">Whether no high side is missed.</param>
 /// <param name="Files">All files, in their order.</param>
-public sealed record TakeInSettings(string Pattern, IReadOnlyList<Mend> Mends, IntakeRules Rules, TextureLimits Limits, GreenDirection? Green, bool NeedsNoHigh, IReadOnlyList<TakenFile> Files);
+public sealed record TakeInSettings(string Pattern, IReadOnlyList<Mend> Mends, IntakeRules Rules, TextureLimits Limits, GreenDirection? Green, bool NeedsNoHigh,
+    IReadOnlyList<TakenFile> Files);
 
 /// <summary>
 /// Applies mends to all that was read, says what is inside and measures what would hurt later. Takes for each file by its number
@@ -54,7 +55,8 @@ public sealed class TakeInJob() : JobKind<TakeInSettings>("take in", 3)
         var pictures = new List<(string Name, byte[] Bytes)>();
         var input = new IntakeInput(files, f => inputs.Open($"picture/{numbers[f.Name]}"), settings.Pattern)
         {
-            PictureMade = (name, picture) => pictures.Add((name, picture is Bitmap32 real ? ImageFile.WriteTiff(real) : ImageFile.WritePng(picture, cancel: context.Cancel))),
+            PictureMade = (name, picture) =>
+                pictures.Add((name, picture is Bitmap32 real ? ImageFile.WriteTiff(real) : ImageFile.WritePng(picture, cancel: context.Cancel))),
             Mends = settings.Mends,
             Rules = settings.Rules,
             Limits = settings.Limits,

@@ -15,7 +15,8 @@ namespace Crumpet.Core.Intake;
 /// <param name="Green">For a normal map, which way green runs; null where its content does not tell.</param>
 /// <param name="UsedBy">Materials that use it.</param>
 public sealed record TextureReport(
-    string File, string Format, int Width, int Height, int Bits, int Channels, string ChannelsUsed, TextureKind Kind, string KindBy, GreenDirection? Green, IReadOnlyList<string> UsedBy)
+    string File, string Format, int Width, int Height, int Bits, int Channels, string ChannelsUsed, TextureKind Kind, string KindBy, GreenDirection? Green,
+        IReadOnlyList<string> UsedBy)
 {
     /// <summary>What its numbers mean: colours are stored for the eye, everything else as plain numbers.</summary>
     public ColourMeaning Meaning => Kind switch
@@ -47,7 +48,8 @@ public sealed record AlphaRange(float Least, float Greatest)
 /// <param name="Colours">Distinct colours among the looked-at pixels, up to 64.</param>
 /// <param name="Mean">Mean of the first channel.</param>
 /// <param name="Green">Which way green runs if it is a normal map, or null.</param>
-public sealed record PictureContent(bool IsGrey, AlphaRange? Alpha, double NormalShare, double UnitShare, double Saturation, double Ends, int Colours, double Mean, GreenDirection? Green)
+public sealed record PictureContent(bool IsGrey, AlphaRange? Alpha, double NormalShare, double UnitShare, double Saturation, double Ends, int Colours,
+    double Mean, GreenDirection? Green)
 {
     /// <summary>What the channels hold, in words.</summary>
     public string Words(int channels)
@@ -55,7 +57,8 @@ public sealed record PictureContent(bool IsGrey, AlphaRange? Alpha, double Norma
         string colour = channels <= 2 ? "grey" : IsGrey ? "RGB, all alike" : "RGB";
         if (Alpha is not { } alpha)
             return colour;
-        string how = alpha.Least == alpha.Greatest ? alpha.Least >= 1 ? "all white" : alpha.Least <= 0 ? "all black" : FormattableString.Invariant($"{alpha.Least:0.##} all over") : FormattableString.Invariant($"{alpha.Least:0.##} to {alpha.Greatest:0.##}");
+        string how = alpha.Least == alpha.Greatest ? alpha.Least >= 1 ? "all white" : alpha.Least <= 0 ? "all black"
+            : FormattableString.Invariant($"{alpha.Least:0.##} all over") : FormattableString.Invariant($"{alpha.Least:0.##} to {alpha.Greatest:0.##}");
         return $"{colour}, alpha {how}";
     }
 }
@@ -82,7 +85,8 @@ public static class TextureKinds
     {
         string stem = Path.GetFileNameWithoutExtension(file);
         // Words part at separators and where lower case turns to upper.
-        string parted = System.Text.RegularExpressions.Regex.Replace(stem, "(?<=[a-z0-9])(?=[A-Z])", "_", System.Text.RegularExpressions.RegexOptions.None, TimeSpan.FromSeconds(1));
+        string parted = System.Text.RegularExpressions.Regex.Replace(stem, "(?<=[a-z0-9])(?=[A-Z])", "_", System.Text.RegularExpressions.RegexOptions.None,
+            TimeSpan.FromSeconds(1));
         var words = parted.ToLowerInvariant().Split(['_', '-', '.', ' '], StringSplitOptions.RemoveEmptyEntries).ToHashSet();
         return Named.FirstOrDefault(n => n.Words.Any(words.Contains)).Kind;
     }

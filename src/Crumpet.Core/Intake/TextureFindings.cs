@@ -1,3 +1,4 @@
+using System.Globalization;
 using System.Numerics;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Imaging;
@@ -34,7 +35,8 @@ internal static class TextureFindings
             string remedy = candidates.Count > 0 ? $"take {candidates[0].File} for it" : $"drop {Path.GetFileName(path.Key.Replace('\\', '/'))} here";
             yield return new Finding(Severity.Warn, "texture-missing", path.Key, $"{materials} looks for {path.Key}, {why}; {remedy}.", path.Count())
             {
-                Mends = [.. candidates.Take(2).Select((c, i) => new MendOffer($"Take {c.File}", i == 0 && c.Fit != PathFit.OtherEnding, new UseTexture(path.Key, c.File)))],
+                Mends = [.. candidates.Take(2).Select((c, i) =>
+                    new MendOffer($"Take {c.File}", i == 0 && c.Fit != PathFit.OtherEnding, new UseTexture(path.Key, c.File)))],
             };
         }
     }
@@ -47,22 +49,27 @@ internal static class TextureFindings
         {
             double scale = (double)limit / Math.Max(t.Width, t.Height);
             int w = NearestPower((int)(t.Width * scale)), h = NearestPower((int)(t.Height * scale));
-            yield return Resize(Severity.Warn, "texture-too-large", t, $"{t.File} is {Size(t)}, and the target takes {limit} px at most; make it smaller.", w, h, true);
+            yield return Resize(Severity.Warn, "texture-too-large", t, $"{t.File} is {Size(t)}, and the target takes {limit} px at most; make it smaller.", w,
+                h, true);
         }
         else if (look.Settings.Limits.PowerOfTwo && (t.Width != width || t.Height != height))
         {
-            yield return Resize(Severity.Warn, "texture-not-power-of-two", t, $"{t.File} is {Size(t)}; sides that are no power of two get no mips and no block compression in many engines. {width} × {height} px is nearest.", width, height, false);
+            yield return Resize(Severity.Warn, "texture-not-power-of-two", t,
+                $"{t.File} is {Size(t)}; sides that are no power of two get no mips and no block compression in many engines. {width} × {height} px is "
+                + $"nearest.", width, height, false);
         }
         else if (look.Settings.Limits.Square && t.Width != t.Height)
         {
-            yield return Resize(Severity.Warn, "texture-not-square", t, $"{t.File} is {Size(t)}, and the target wants squares; {side} × {side} px keeps all its detail.", side, side, true);
+            yield return Resize(Severity.Warn, "texture-not-square", t,
+                $"{t.File} is {Size(t)}, and the target wants squares; {side} × {side} px keeps all its detail.", side, side, true);
         }
     }
 
-    private static Finding Resize(Severity severity, string code, TextureReport t, string sentence, int width, int height, bool isSafe) => new(severity, code, t.File, sentence, 1)
-    {
-        Mends = [new($"Resize to {width} × {height} px", isSafe, new ResizeTexture(width, height) { File = t.File })],
-    };
+    private static Finding Resize(Severity severity, string code, TextureReport t, string sentence, int width, int height, bool isSafe) =>
+        new(severity, code, t.File, sentence, 1)
+        {
+            Mends = [new($"Resize to {width} × {height} px", isSafe, new ResizeTexture(width, height) { File = t.File })],
+        };
 
     private static string Size(TextureReport t) => $"{t.Width} × {t.Height} px";
 
@@ -78,7 +85,8 @@ internal static class TextureFindings
         var content = seen.Content;
         if (content.Alpha is { IsAllWhite: true })
         {
-            yield return new Finding(Severity.Note, "alpha-unused", t.File, $"The alpha of {t.File} is white all over; dropping it saves a quarter of its memory.", 1)
+            yield return new Finding(Severity.Note, "alpha-unused", t.File,
+                $"The alpha of {t.File} is white all over; dropping it saves a quarter of its memory.", 1)
             {
                 Mends = [new("Drop the alpha", true, new DropAlpha { File = t.File })],
             };
@@ -86,7 +94,9 @@ internal static class TextureFindings
         bool inNormalSlot = links.Any(l => l.File == t.File && l.Slot == TextureKind.Normal);
         if (t.Kind == TextureKind.Normal && (content.IsGrey || t.Channels < 3))
         {
-            yield return new Finding(Severity.Warn, "normal-is-height", t.File, $"{t.File} {(inNormalSlot ? "is used as a normal map" : "is named a normal map")} but is grey, as bump and height maps are; make normals of it.", 1)
+            yield return new Finding(Severity.Warn, "normal-is-height", t.File,
+                $"{t.File} {(inNormalSlot ? "is used as a normal map" : "is named a normal map")} but is grey, as bump and height maps are; make "
+                + $"normals of it.", 1)
             {
                 Mends = [new("Make it a normal map", false, new MakeNormals(4, 3, true) { File = t.File })],
             };
@@ -96,14 +106,16 @@ internal static class TextureFindings
             yield break;
         if (content.UnitShare < 0.9)
         {
-            yield return new Finding(Severity.Warn, "normal-not-unit", t.File, FormattableString.Invariant($"{100 - 100 * content.UnitShare:0} % of the normals in {t.File} are not of unit length, as after scaling or painting; bring them back to it."), 1)
+            yield return new Finding(Severity.Warn, "normal-not-unit", t.File, string.Create(CultureInfo.InvariantCulture, $"{100 - 100 * content.UnitShare:0} % of the normals in {t.File} are not of unit length, as after scaling or painting; bring them back to it."), 1)
             {
                 Mends = [new("Make them of unit length", true, new UnitLength { File = t.File })],
             };
         }
         if (t is { Format: "JPEG", MendedFile: null })
         {
-            yield return new Finding(Severity.Warn, "normal-as-jpeg", t.File, $"{t.File} is a normal map stored as JPEG, whose blocks show in the light; ask for it as PNG or TIFF. Until then its normals can be brought to unit length.", 1)
+            yield return new Finding(Severity.Warn, "normal-as-jpeg", t.File,
+                $"{t.File} is a normal map stored as JPEG, whose blocks show in the light; ask for it as PNG or TIFF. Until then its normals can be brought "
+                + $"to unit length.", 1)
             {
                 Mends = [new("Make them of unit length", false, new UnitLength { File = t.File })],
             };

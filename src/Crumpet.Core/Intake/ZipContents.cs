@@ -40,7 +40,8 @@ public static class ZipContents
     /// <param name="cancel">Ends the work early.</param>
     /// <returns>How many files were taken.</returns>
     /// <exception cref="SourceFileException">It is no zip, has a path that leads out of it, a link, too many files, or too much in too little.</exception>
-    public static int Read(Stream zip, string name, Action<string, Stream> take, Action<SourceFileException> refuse, ZipAllowance? allowance = null, CancellationToken cancel = default)
+    public static int Read(Stream zip, string name, Action<string, Stream> take, Action<SourceFileException> refuse, ZipAllowance? allowance = null,
+        CancellationToken cancel = default)
     {
         allowance ??= new ZipAllowance();
         try
@@ -73,7 +74,8 @@ public static class ZipContents
         }
         catch (Exception e) when (e is InvalidDataException or NotSupportedException or EndOfStreamException or ArgumentException)
         {
-            throw new SourceFileException(name, "", "it cannot be read as a zip, or it is encrypted", "Pack it again as a plain zip, or drop the folder itself", e);
+            throw new SourceFileException(name, "", "it cannot be read as a zip, or it is encrypted",
+                "Pack it again as a plain zip, or drop the folder itself", e);
         }
     }
 

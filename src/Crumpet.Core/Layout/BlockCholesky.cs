@@ -101,7 +101,10 @@ internal sealed class BlockCholesky
         return begins;
     }
 
-    /// <summary>Columns that row k of the factor touches, in an order in which each comes after those it depends on; from the returned place to the end.</summary>
+    /// <summary>
+    /// Columns that row k of the factor touches, in an order in which each comes after those it depends on; from the returned place to the
+    /// end.
+    /// </summary>
     private int Reach(int k, int[] mark, int[] stack)
     {
         int top = count;

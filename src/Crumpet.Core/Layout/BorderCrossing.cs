@@ -25,7 +25,8 @@ internal static class BorderCrossing
             {
                 if (j <= i)
                     continue;
-                int va = chart.Corners[border[i]], vb = chart.Corners[Topology.Next(border[i])], vc = chart.Corners[border[j]], vd = chart.Corners[Topology.Next(border[j])];
+                int va = chart.Corners[border[i]], vb = chart.Corners[Topology.Next(border[i])], vc = chart.Corners[border[j]],
+                    vd = chart.Corners[Topology.Next(border[j])];
                 if (va == vc || va == vd || vb == vc || vb == vd)
                     continue;
                 var (c, d) = Ends(j);

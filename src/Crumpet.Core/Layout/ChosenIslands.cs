@@ -68,7 +68,8 @@ internal sealed class ChosenIslands
         for (int c = 0; c < mesh.Corners.Length; c++)
         {
             // Only an edge with two triangles that agree about the outside can be sewn up.
-            if (topology.Across[c] >= 0 && !topology.SameWay[c] && chosen.TryGetValue(SeamEdge.KeyOf(mesh.Name, mesh.PositionAt(c), mesh.PositionAt(Topology.Next(c))), out bool isCut))
+            if (topology.Across[c] >= 0 && !topology.SameWay[c]
+                && chosen.TryGetValue(SeamEdge.KeyOf(mesh.Name, mesh.PositionAt(c), mesh.PositionAt(Topology.Next(c))), out bool isCut))
                 found[c] = isCut;
         }
         return found;

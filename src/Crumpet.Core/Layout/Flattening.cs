@@ -87,7 +87,8 @@ internal static class Flattening
         if (uv is null)
             return null;
         new SymmetricDirichlet(chart, graph, solver).Minimise(uv, cancel);
-        return StartingMap.IsUnturned(chart, uv) && BorderCrossing.IsSingle(chart, uv, loops) ? new FlatChart(chart, uv, StretchMeasure.OfChart(chart, uv)) : null;
+        return StartingMap.IsUnturned(chart, uv) && BorderCrossing.IsSingle(chart, uv, loops) ? new FlatChart(chart, uv, StretchMeasure.OfChart(chart, uv))
+            : null;
     }
 
     /// <summary>Which way a chart looks: its mean normal by area, of unit length or zero.</summary>
@@ -117,7 +118,10 @@ internal static class Flattening
         return Math.Acos(Math.Clamp(cosines[at], -1, 1)) * 180 / Math.PI;
     }
 
-    /// <summary>How much the inside of a chart is curved both ways: sum of what angles around inner vertices lack of, or exceed, a full turn. Radians.</summary>
+    /// <summary>
+    /// How much the inside of a chart is curved both ways: sum of what angles around inner vertices lack of, or exceed, a full turn.
+    /// Radians.
+    /// </summary>
     public static double Curvature(ChartMesh chart)
     {
         var angles = new double[chart.VertexCount];
@@ -125,7 +129,8 @@ internal static class Flattening
         for (int c = 0; c < chart.Corners.Length; c++)
         {
             int next = Topology.Next(c);
-            Vector3 at = chart.Positions[chart.Corners[c]], a = chart.Positions[chart.Corners[next]] - at, b = chart.Positions[chart.Corners[Topology.Next(next)]] - at;
+            Vector3 at = chart.Positions[chart.Corners[c]], a = chart.Positions[chart.Corners[next]] - at,
+                b = chart.Positions[chart.Corners[Topology.Next(next)]] - at;
             angles[chart.Corners[c]] += Math.Atan2(Vector3.Cross(a, b).Length(), Vector3.Dot(a, b));
             if (chart.Across[c] < 0)
                 onBorder[chart.Corners[c]] = onBorder[chart.Corners[next]] = true;

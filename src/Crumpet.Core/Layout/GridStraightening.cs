@@ -45,7 +45,10 @@ internal static class GridStraightening
         return StartingMap.IsUnturned(chart, uv) ? uv : null;
     }
 
-    /// <summary>For each triangle the half-edge it shares with the other half of its quad, which is the longest edge of both; null where some triangle has none.</summary>
+    /// <summary>
+    /// For each triangle the half-edge it shares with the other half of its quad, which is the longest edge of both; null where some
+    /// triangle has none.
+    /// </summary>
     private static int[]? Diagonals(ChartMesh chart)
     {
         var diagonals = new int[chart.TriangleCount];

@@ -18,7 +18,8 @@ public sealed record HeldIsland(string ObjectName, IReadOnlyList<UvPin> Pins, IR
         foreach (var mesh in objects.Where(m => m.Uvs is not null && spots.Any(s => s.ObjectName == m.Name)))
         {
             var chosen = ChosenIslands.TrianglesAt(mesh, spots);
-            foreach (var island in IslandFinder.Find(Topology.Of(mesh), mesh.Uvs!, [.. Enumerable.Range(0, mesh.TriangleCount)], true).Where(i => i.Chart.Triangles.Any(chosen.Contains)))
+            foreach (var island in IslandFinder.Find(Topology.Of(mesh), mesh.Uvs!, [.. Enumerable.Range(0, mesh.TriangleCount)], true)
+                .Where(i => i.Chart.Triangles.Any(chosen.Contains)))
             {
                 // The farther apart they are, the less rounding turns the island.
                 int one = Farthest(island, 0), two = Farthest(island, one);

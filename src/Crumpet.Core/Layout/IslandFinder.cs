@@ -20,7 +20,8 @@ internal static class IslandFinder
         for (int c = 0; c < uvs.Length; c++)
         {
             int other = topology.Across[c];
-            isSeam[c] = other < 0 || topology.SameWay[c] || (byMaterial && materials[c / 3] != materials[other / 3]) || Apart(uvs[c], uvs[Topology.Next(other)]) || Apart(uvs[Topology.Next(c)], uvs[other]);
+            isSeam[c] = other < 0 || topology.SameWay[c] || (byMaterial && materials[c / 3] != materials[other / 3]) || Apart(uvs[c], uvs[Topology.Next(other)])
+                || Apart(uvs[Topology.Next(c)], uvs[other]);
         }
         return isSeam;
     }

@@ -71,7 +71,8 @@ internal static class IslandMatch
     }
 
     /// <summary>Walks over both charts together from one half-edge of each.</summary>
-    private static bool Walk(ChartMesh one, float[] oneFolds, ChartMesh two, float[] twoFolds, int start, bool mirrored, float slack, int[] corners, List<(int One, int Two)> queue)
+    private static bool Walk(ChartMesh one, float[] oneFolds, ChartMesh two, float[] twoFolds, int start, bool mirrored, float slack, int[] corners,
+        List<(int One, int Two)> queue)
     {
         if (!SameTriangle(one, 0, two, start, mirrored, slack))
             return false;

@@ -1,3 +1,5 @@
+using System.Globalization;
+
 namespace Crumpet.Core.Layout;
 
 /// <summary>Says what is worth knowing about a layout.</summary>
@@ -17,15 +19,25 @@ internal static class LayoutFindings
     {
         var shortfalls = report.Shortfalls;
         foreach (string name in shortfalls.SinglePins)
-            yield return new Finding(Severity.Note, "single-pin", name, $"An island of {name} has one pin, which says neither how large it is nor how it is turned; pin a second vertex to hold it.");
+            yield return new Finding(Severity.Note, "single-pin", name,
+                $"An island of {name} has one pin, which says neither how large it is nor how it is turned; pin a second vertex to hold it.");
         foreach (string name in shortfalls.UnreachedPins)
-            yield return new Finding(Severity.Warn, "pins-out-of-reach", name, $"Pins of {name} cannot all be reached without turning triangles over or laying the island over itself; it stays as near as it came. Move them closer to where they were.");
+            yield return new Finding(Severity.Warn, "pins-out-of-reach", name,
+                $"Pins of {name} cannot all be reached without turning triangles over or laying the island over itself; it stays as near as it came. Move "
+                + $"them closer to where they were.");
         if (shortfalls.UnfitIslands > 0)
-            yield return new Finding(Severity.Stop, "does-not-fit", "", $"The islands do not fit on the sheet at any density; {settings.PaddingPixels} px of padding around {shortfalls.UnfitIslands} islands take all of its {report.Size} px. Use a larger sheet, more sheets or less padding.");
+            yield return new Finding(Severity.Stop, "does-not-fit", "",
+                $"The islands do not fit on the sheet at any density; {settings.PaddingPixels} px of padding around {shortfalls.UnfitIslands} islands take "
+                + $"all of its {report.Size} px. Use a larger sheet, more sheets or less padding.");
         if (shortfalls.ReachedPixelsPerMetre is { } got)
-            yield return new Finding(Severity.Warn, "density-not-reached", "", FormattableString.Invariant($"At {settings.PixelsPerMetre:0} px/m the islands do not fit on {report.Size} px; they lie at {got:0} px/m. Use a larger sheet, more sheets, or {got:0} px/m or less."));
+            yield return new Finding(Severity.Warn, "density-not-reached", "",
+                string.Create(CultureInfo.InvariantCulture,
+                $"At {settings.PixelsPerMetre:0} px/m the islands do not fit on {report.Size} px; they lie at {got:0} px/m. Use a larger sheet, more sheets, "
+                + $"or {got:0} px/m or less."));
         if (shortfalls.IsSlackUnused)
-            yield return new Finding(Severity.Note, "slack-without-use", "", FormattableString.Invariant($"No part could grow or shrink by up to {settings.SlackPercent:0.#} % so that more of the sheet is used; density stays even."));
+            yield return new Finding(Severity.Note, "slack-without-use", "",
+                string.Create(CultureInfo.InvariantCulture,
+                    $"No part could grow or shrink by up to {settings.SlackPercent:0.#} % so that more of the sheet is used; density stays even."));
     }
 
     private static IEnumerable<Finding> Measured(LayoutReport report, LayoutSettings settings, Func<int, string> name)
@@ -37,9 +49,12 @@ internal static class LayoutFindings
                 $"{report.OverlapTexels} texels at {Math.Min(report.Size, 2048)} px are covered twice{(report.OverlappingPairs > 0 ? $", by {report.OverlappingPairs} pair{(report.OverlappingPairs == 1 ? "" : "s")} of islands" : "")}; both will show what was baked last. Pack the islands, or unwrap those that lie over themselves.", report.OverlapTexels);
         }
         if (report.FlippedTriangles > 0)
-            yield return new Finding(Severity.Note, "mirrored-uvs", "", $"{report.FlippedTriangles} triangles run the other way round on the sheet: their texels show mirrored. Unwrap their islands if writing or one-sided detail lies there.", report.FlippedTriangles);
+            yield return new Finding(Severity.Note, "mirrored-uvs", "",
+                $"{report.FlippedTriangles} triangles run the other way round on the sheet: their texels show mirrored. Unwrap their islands if writing or "
+                + $"one-sided detail lies there.", report.FlippedTriangles);
         if (report.OutsideTriangles > 0)
-            yield return new Finding(Severity.Warn, "outside-tile", "", $"{report.OutsideTriangles} triangles leave the tile and get no texels of their own. Pack the islands.", report.OutsideTriangles);
+            yield return new Finding(Severity.Warn, "outside-tile", "",
+                $"{report.OutsideTriangles} triangles leave the tile and get no texels of their own. Pack the islands.", report.OutsideTriangles);
         int least = 0, most = 0, stretched = 0;
         for (int i = 1; i < report.Each.Count; i++)
         {
@@ -52,11 +67,17 @@ internal static class LayoutFindings
         {
             yield return new Finding(
                 Severity.Note, "uneven-density", name(least),
-                FormattableString.Invariant($"Density runs from {report.LeastDensity:0} px/m ({name(least)}) to {report.GreatestDensity:0} px/m ({name(most)}); parts will not look equally sharp. Pack the islands at one density."));
+                string.Create(CultureInfo.InvariantCulture,
+                    $"Density runs from {report.LeastDensity:0} px/m ({name(least)}) to {report.GreatestDensity:0} px/m ({name(most)}); parts will not look "
+                    + $"equally sharp. Pack the islands at one density."));
         }
         if (report.Each[stretched].Stretch > MuchStretch)
-            yield return new Finding(Severity.Note, "stretched-island", name(stretched), FormattableString.Invariant($"An island of {name(stretched)} is stretched up to {report.Each[stretched].Stretch:0.0} times; unwrap it, or cut it where it bends most."));
+            yield return new Finding(Severity.Note, "stretched-island", name(stretched),
+                string.Create(CultureInfo.InvariantCulture, $"An island of {name(stretched)} is stretched up to {report.Each[stretched].Stretch:0.0} times; unwrap it, or cut it where it bends most."));
         if (report.PaddingPixels < Math.Min(2, settings.PaddingPixels) && report.OverlapTexels == 0)
-            yield return new Finding(Severity.Note, "little-padding", "", FormattableString.Invariant($"Islands come as near as {report.PaddingPixels:0.0} px to each other or to the border; neighbours bleed into each other from mip {Math.Max(0, report.PaddingMip + 1)} on. Pack with more padding."));
+            yield return new Finding(Severity.Note, "little-padding", "",
+                string.Create(CultureInfo.InvariantCulture,
+                $"Islands come as near as {report.PaddingPixels:0.0} px to each other or to the border; neighbours bleed into each other from mip "
+                + $"{Math.Max(0, report.PaddingMip + 1)} on. Pack with more padding."));
     }
 }

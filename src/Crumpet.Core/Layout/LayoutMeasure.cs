@@ -22,7 +22,8 @@ internal static class LayoutMeasure
     /// <param name="cancel">Ends the work early.</param>
     /// <returns>The report, and for each island which of its triangles share texels with others that they are not stacked on.</returns>
     public static (LayoutReport Report, HashSet<int>[] Overlapping) Of(
-        IReadOnlyList<UvIsland> islands, IReadOnlyList<int?> sheetMaterials, double[] weights, int size, int paddingPixels, double seamMetres, CancellationToken cancel)
+        IReadOnlyList<UvIsland> islands, IReadOnlyList<int?> sheetMaterials, double[] weights, int size, int paddingPixels, double seamMetres,
+            CancellationToken cancel)
     {
         int raster = Math.Min(size, MostRaster);
         PackShape[] shapes = [.. islands.Select(i => (i.Flat with { Uv = i.Tile }).Shape())];
@@ -84,7 +85,8 @@ internal static class LayoutMeasure
             SeamMetres = seamMetres,
             PaddingPixels = padding,
             Each = [.. islands.Select((island, i) => new IslandReport(
-                island.Object, island.Sheet, island.Flat.Chart.TriangleCount, densities[i], shapes[i].Area(), island.Flat.Stretch.Most, island.IsLocked, stackedOn[i], SpotOn(island.Flat.Chart)))],
+                island.Object, island.Sheet, island.Flat.Chart.TriangleCount, densities[i], shapes[i].Area(), island.Flat.Stretch.Most, island.IsLocked,
+                    stackedOn[i], SpotOn(island.Flat.Chart)))],
         };
         return (whole, overlapping);
     }
@@ -122,7 +124,8 @@ internal static class LayoutMeasure
             {
                 var (s1, s2) = StretchMeasure.SingularValues(SymmetricDirichlet.Gradient(chart, island.Tile, t));
                 double turned = Math.Max(Math.Abs(s2), 1e-12 * s1), size = Math.Max(s1 * turned * chart.Area / Math.Max(flat, 1e-30), 1e-12);
-                (angles[at], areas[at], weights[at]) = (StretchMeasure.Bounded(s1 / turned), StretchMeasure.Bounded(Math.Max(size, 1 / size)), chart.Rest[t].Area);
+                (angles[at], areas[at], weights[at]) = (StretchMeasure.Bounded(s1 / turned), StretchMeasure.Bounded(Math.Max(size, 1 / size)),
+                    chart.Rest[t].Area);
             }
         }
         return (Spread.Of(angles, weights), Spread.Of(areas, weights));

@@ -10,7 +10,8 @@ namespace Crumpet.Core.Layout;
 /// <param name="IsLocked">Whether it was left where it lay.</param>
 /// <param name="StackedOn">Island whose texels it shares; -1 for none.</param>
 /// <param name="Spot">A place on it, metres, three numbers.</param>
-public sealed record IslandReport(int ObjectNumber, int Sheet, int Triangles, double Density, double UvArea, double Stretch, bool IsLocked, int StackedOn, IReadOnlyList<float> Spot);
+public sealed record IslandReport(int ObjectNumber, int Sheet, int Triangles, double Density, double UvArea, double Stretch, bool IsLocked, int StackedOn,
+    IReadOnlyList<float> Spot);
 
 /// <summary>One sheet.</summary>
 /// <param name="Material">Number of the material whose triangles it holds; null where parts lie together or nothing has a material.</param>

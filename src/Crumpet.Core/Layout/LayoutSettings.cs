@@ -204,7 +204,11 @@ public sealed record LayoutSettings : IChecked
     public LayoutSettings WithSeams(IReadOnlyCollection<SeamEdge> edges, bool? isCut)
     {
         var keys = edges.Select(e => e.Key).ToHashSet();
-        return this with { Seams = [.. Seams.Where(s => !keys.Contains(s.Key)), .. isCut is { } cut ? edges.Select(e => e with { IsCut = cut }) : []], Pack = Pack || edges.Count > 0 };
+        return this with
+        {
+            Seams = [.. Seams.Where(s => !keys.Contains(s.Key)), .. isCut is { } cut ? edges.Select(e => e with { IsCut = cut }) : []],
+            Pack = Pack || edges.Count > 0
+        };
     }
 
     /// <summary>The same with pins, each in place of the one its vertex had; the objects' other pins stay.</summary>
@@ -215,7 +219,8 @@ public sealed record LayoutSettings : IChecked
     }
 
     /// <summary>The same without the pins of some objects; what is locked stays so.</summary>
-    public LayoutSettings WithoutPins(IReadOnlyCollection<string> objects) => this with { Pins = [.. Pins.Where(p => p.Locks || !objects.Contains(p.ObjectName))] };
+    public LayoutSettings WithoutPins(IReadOnlyCollection<string> objects) =>
+        this with { Pins = [.. Pins.Where(p => p.Locks || !objects.Contains(p.ObjectName))] };
 
     /// <summary>The same with islands locked where they lie, whatever pins they had.</summary>
     /// <param name="islands">Islands.</param>

@@ -27,7 +27,8 @@ public sealed record LayoutInput(IReadOnlyList<LayoutObject> Objects, LayoutSett
 /// <param name="TriangleSheets">For each object the sheet of each triangle.</param>
 /// <param name="TriangleIslands">For each object the island of each triangle.</param>
 public sealed record LayoutResult(
-    LayoutReport Report, IReadOnlyList<Finding> Findings, IReadOnlyList<Vector2[]> Uvs, IReadOnlyList<Vector2[]>? EvenUvs, IReadOnlyList<int[]> TriangleSheets, IReadOnlyList<int[]> TriangleIslands)
+    LayoutReport Report, IReadOnlyList<Finding> Findings, IReadOnlyList<Vector2[]> Uvs, IReadOnlyList<Vector2[]>? EvenUvs, IReadOnlyList<int[]> TriangleSheets,
+        IReadOnlyList<int[]> TriangleIslands)
 {
     /// <summary>For each object which triangles share texels with others that they are not stacked on.</summary>
     public required IReadOnlyList<bool[]> Overlapping { get; init; }
@@ -68,7 +69,8 @@ public static class LayoutStation
         report = report with { Slack = slack, Shortfalls = shortfalls };
         var uvs = Corners(input, islands, i => islands[i].Tile);
         var before = slack is null ? null : Corners(input, islands, i => even[i] ?? islands[i].Tile);
-        return new LayoutResult(report, Finding.Sorted(LayoutFindings.Of(report, input.Settings, i => input.Objects[i].Mesh.Name)), uvs, before, PerTriangle(input, islands, (i, _) => islands[i].Sheet), PerTriangle(input, islands, (i, _) => i))
+        return new LayoutResult(report, Finding.Sorted(LayoutFindings.Of(report, input.Settings, i => input.Objects[i].Mesh.Name)), uvs, before,
+            PerTriangle(input, islands, (i, _) => islands[i].Sheet), PerTriangle(input, islands, (i, _) => i))
         {
             Overlapping = PerTriangle(input, islands, (i, t) => overlapping[i].Contains(t)),
         };
@@ -157,7 +159,8 @@ public static class LayoutStation
     }
 
     private static (SlackReport?, LayoutShortfalls) Pack(
-        LayoutInput input, List<UvIsland> islands, List<int?> materials, SortedDictionary<string, int> parts, double[] weights, double[]?[] even, LayoutShortfalls shortfalls, IProgress<Progress>? progress, CancellationToken cancel)
+        LayoutInput input, List<UvIsland> islands, List<int?> materials, SortedDictionary<string, int> parts, double[] weights, double[]?[] even,
+            LayoutShortfalls shortfalls, IProgress<Progress>? progress, CancellationToken cancel)
     {
         var settings = input.Settings;
         foreach (var island in islands.Where(i => i.IsLocked))
@@ -181,8 +184,10 @@ public static class LayoutStation
             {
                 int[] here = [.. Enumerable.Range(0, islands.Count).Where(i => together || islands[i].Sheet == sheet)];
                 double from = 0.5 + 0.4 * sheet / rounds;
-                var request = new PackRequest(input.Size, settings.PaddingPixels, settings.Rotation, together ? materials.Count : 1, wanted, isLast ? settings.SlackPercent / 100 : 0, weights, sheetOf);
-                var outcome = PackedIslands.Place([.. here.Select(i => islands[i])], Among(matches, here), request, input.Threads, f => progress?.Report(new Progress(from + 0.4 * f / rounds, "packing")), cancel);
+                var request = new PackRequest(input.Size, settings.PaddingPixels, settings.Rotation, together ? materials.Count : 1, wanted, isLast
+                    ? settings.SlackPercent / 100 : 0, weights, sheetOf);
+                var outcome = PackedIslands.Place([.. here.Select(i => islands[i])], Among(matches, here), request, input.Threads,
+                    f => progress?.Report(new Progress(from + 0.4 * f / rounds, "packing")), cancel);
                 if (outcome is null)
                 {
                     shortfalls = shortfalls with { UnfitIslands = here.Length };
@@ -199,7 +204,8 @@ public static class LayoutStation
                 }
             }
             // Materials on sheets of their own are to be equally sharp: the fullest sheet says how sharp.
-            double least = outcomes.Select(o => o.PixelsPerMetre).Where(d => d > 0).DefaultIfEmpty().Min(), most = outcomes.Select(o => o.PixelsPerMetre).DefaultIfEmpty().Max();
+            double least = outcomes.Select(o => o.PixelsPerMetre).Where(d => d > 0).DefaultIfEmpty().Min(), most = outcomes.Select(o => o.PixelsPerMetre)
+                .DefaultIfEmpty().Max();
             if (isLast || (most <= least * 1.002 && settings.SlackPercent == 0))
                 break;
             wanted = least;
@@ -220,7 +226,8 @@ public static class LayoutStation
     {
         int raster = Math.Min(input.Size, 2048);
         return Enumerable.Range(0, sheets).Average(sheet => CoverageRaster.RoomUsed(
-            [.. Enumerable.Range(0, islands.Count).Where(i => islands[i].Sheet == sheet && islands[i].StackedOn < 0).Select(i => (islands[i].Flat with { Uv = tile(i) }).Shape())],
+            [.. Enumerable.Range(0, islands.Count).Where(i => islands[i].Sheet == sheet && islands[i].StackedOn < 0)
+                .Select(i => (islands[i].Flat with { Uv = tile(i) }).Shape())],
             raster, input.Settings.PaddingPixels / 2.0 * raster / input.Size, cancel));
     }
 
@@ -228,7 +235,8 @@ public static class LayoutStation
     private static IslandMatch.Match[] Among(IslandMatch.Match[] matches, int[] here)
     {
         var place = here.Select((i, k) => (i, k)).ToDictionary(p => p.i, p => p.k);
-        return [.. here.Select((i, k) => place.TryGetValue(matches[i].Like, out int like) ? matches[i] with { Like = like } : new IslandMatch.Match(k, null, false))];
+        return [.. here.Select((i, k) => place.TryGetValue(matches[i].Like, out int like) ? matches[i] with { Like = like }
+            : new IslandMatch.Match(k, null, false))];
     }
 
     /// <summary>Marks islands that share the texels of an equal one.</summary>

@@ -46,7 +46,18 @@ public static class LayoutView
             // By what number the stage knows the triangles of each sheet; one sheet has all of them.
             numbers = result.Report.Sheets.Select((s, i) => input.Settings.Sheets == SheetRule.Together ? i : s.Material ?? -1),
             objects = input.Objects.Select(o => new { name = o.Mesh.Name, part = o.Part, triangles = o.Mesh.TriangleCount }),
-            islands = result.Report.Each.Select(e => new { on = e.ObjectNumber, sheet = e.Sheet, triangles = e.Triangles, density = Math.Round(e.Density, 2), stretch = Math.Round(e.Stretch, 4), locked = e.IsLocked, stackedOn = e.StackedOn, spot = e.Spot }),
+            islands = result.Report.Each.Select(e =>
+                new
+                {
+                    on = e.ObjectNumber,
+                    sheet = e.Sheet,
+                    triangles = e.Triangles,
+                    density = Math.Round(e.Density, 2),
+                    stretch = Math.Round(e.Stretch, 4),
+                    locked = e.IsLocked,
+                    stackedOn = e.StackedOn,
+                    spot = e.Spot
+                }),
             uv = StagePreview.Append<Vector2>(data, uvs),
             even = even is null ? (long?)null : StagePreview.Append<Vector2>(data, even),
             island = StagePreview.Append<int>(data, islands),
@@ -58,7 +69,8 @@ public static class LayoutView
         return StagePreview.Assemble("CPU1"u8, header, data);
     }
 
-    private static void Measure(Mesh mesh, LayoutResult result, int number, int size, Span<float> densities, Span<float> angles, Span<float> areas, Span<byte> flags)
+    private static void Measure(Mesh mesh, LayoutResult result, int number, int size, Span<float> densities, Span<float> angles, Span<float> areas,
+        Span<byte> flags)
     {
         var topology = Topology.Of(mesh);
         var uvs = result.Uvs[number];
@@ -70,7 +82,8 @@ public static class LayoutView
             var g = rest.Gradients();
             Vector2 a = uvs[3 * t], b = uvs[3 * t + 1], c = uvs[3 * t + 2];
             var (s1, s2) = StretchMeasure.SingularValues((
-                g.X0 * a.X + g.X1 * b.X + g.X2 * c.X, g.Y0 * a.X + g.Y1 * b.X + g.Y2 * c.X, g.X0 * a.Y + g.X1 * b.Y + g.X2 * c.Y, g.Y0 * a.Y + g.Y1 * b.Y + g.Y2 * c.Y));
+                g.X0 * a.X + g.X1 * b.X + g.X2 * c.X, g.Y0 * a.X + g.Y1 * b.X + g.Y2 * c.X, g.X0 * a.Y + g.X1 * b.Y + g.X2 * c.Y,
+                    g.Y0 * a.Y + g.Y1 * b.Y + g.Y2 * c.Y));
             double turned = Math.Max(Math.Abs(s2), 1e-12), density = Math.Sqrt(s1 * turned) * size, mean = result.Report.Each[islands[t]].Density;
             densities[t] = (float)density;
             angles[t] = (float)StretchMeasure.Bounded(s1 / turned);

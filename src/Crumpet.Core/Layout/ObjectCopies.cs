@@ -16,7 +16,8 @@ internal static class ObjectCopies
     public static bool AreAlike(Topology one, bool[] oneSeams, Topology two, bool[] twoSeams)
     {
         Mesh a = one.Mesh, b = two.Mesh;
-        if (a.TriangleCount != b.TriangleCount || !one.Points.AsSpan().SequenceEqual(two.Points) || !a.TriangleMaterials.AsSpan().SequenceEqual(b.TriangleMaterials))
+        if (a.TriangleCount != b.TriangleCount || !one.Points.AsSpan().SequenceEqual(two.Points) || !a.TriangleMaterials.AsSpan()
+            .SequenceEqual(b.TriangleMaterials))
             return false;
         float slack = Tolerance * a.Bounds().Size.Length();
         for (int c = 0; c < a.Corners.Length; c++)

@@ -36,7 +36,8 @@ internal sealed record PackAttempt(PackPlace[] Places, long LeftOut);
 /// <param name="sheets">How many sheets.</param>
 /// <param name="locked">Masks that lie already, and where.</param>
 internal sealed class PackProblem(
-    IReadOnlyList<PackShape> shapes, IReadOnlyList<double[]> turns, IReadOnlyList<PackItem> items, int side, double radius, int sheets, IReadOnlyList<PackPlace> locked)
+    IReadOnlyList<PackShape> shapes, IReadOnlyList<double[]> turns, IReadOnlyList<PackItem> items, int side, double radius, int sheets,
+        IReadOnlyList<PackPlace> locked)
 {
     private const int MostKept = 60000;
     private const double Diagonal = 1.4143;
@@ -77,7 +78,8 @@ internal sealed class PackProblem(
     /// <param name="scaleOf">Cells a unit for each group.</param>
     /// <param name="giveUpAt">Ends the attempt when this many cells are left out.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public PackAttempt Try(PackPlan plan, Func<int, double> scaleOf, long giveUpAt, CancellationToken cancel) => OnSheets(sheetsOf => Fill(sheetsOf, plan, scaleOf, giveUpAt, cancel));
+    public PackAttempt Try(PackPlan plan, Func<int, double> scaleOf, long giveUpAt, CancellationToken cancel) =>
+        OnSheets(sheetsOf => Fill(sheetsOf, plan, scaleOf, giveUpAt, cancel));
 
     /// <summary>Works on sheets on which only what is locked lies.</summary>
     private PackAttempt OnSheets(Func<PackGrid[], PackAttempt> work)

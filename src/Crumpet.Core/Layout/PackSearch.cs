@@ -34,10 +34,12 @@ internal static class PackSearch
     /// <param name="threads">Threads to use.</param>
     /// <param name="report">Told how far the search is, 0 to 1.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static Found? Run(PackProblem problem, IReadOnlyList<PackProblem> sketches, double[] weightOf, double? wanted, int effort, int threads, Action<double>? report, CancellationToken cancel)
+    public static Found? Run(PackProblem problem, IReadOnlyList<PackProblem> sketches, double[] weightOf, double? wanted, int effort, int threads,
+        Action<double>? report, CancellationToken cancel)
     {
         var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
-        if (wanted is { } simple && Orders(problem, weightOf).Select(p => At(problem, weightOf, p, simple, cancel)).FirstOrDefault(f => f is not null) is { } enough)
+        if (wanted is { } simple && Orders(problem, weightOf).Select(p => At(problem, weightOf, p, simple, cancel))
+            .FirstOrDefault(f => f is not null) is { } enough)
             return enough;
         // What is best on a sketch need not be on the sheet, so several go on, beside the first guesses.
         var plans = new List<PackPlan>();
@@ -47,11 +49,13 @@ internal static class PackSearch
         {
             double from = i / (double)rasters.Length;
             double start = best is null ? FirstScale(rasters[i], weightOf) : best.Scale * rasters[i].Side / rasters[i - 1].Side * Hope;
-            PackPlan[] entrants = [.. plans.AsEnumerable().Reverse().Take(Finalists), .. Orders(rasters[i], weightOf).Take(Math.Max(1, Finalists - plans.Count))];
+            PackPlan[] entrants = [.. plans.AsEnumerable().Reverse().Take(Finalists), .. Orders(rasters[i], weightOf)
+                .Take(Math.Max(1, Finalists - plans.Count))];
             best = BestOf(rasters[i], weightOf, entrants, start, options);
             // The finer the raster, the dearer a try and the less is left to find.
             if (best is not null && i < sketches.Count)
-                best = Improve(rasters[i], weightOf, best, i < sketches.Count - 1 ? effort : Math.Max(2, effort / FineShare), options, f => report?.Invoke(from + f / rasters.Length), plans);
+                best = Improve(rasters[i], weightOf, best, i < sketches.Count - 1 ? effort : Math.Max(2, effort / FineShare), options,
+                    f => report?.Invoke(from + f / rasters.Length), plans);
         }
         if (best is null || !(best.Scale > wanted))
             return best;
@@ -73,7 +77,8 @@ internal static class PackSearch
     }
 
     /// <summary>Changes an order by chance for as long as that lets it grow; each order that did is added to <paramref name="winners"/>.</summary>
-    private static Found Improve(PackProblem problem, double[] weightOf, Found best, int effort, ParallelOptions options, Action<double> report, List<PackPlan> winners)
+    private static Found Improve(PackProblem problem, double[] weightOf, Found best, int effort, ParallelOptions options, Action<double> report,
+        List<PackPlan> winners)
     {
         var plan = best.Plan;
         winners.Add(plan);
@@ -107,7 +112,8 @@ internal static class PackSearch
     /// <summary>A scale at which the islands with their room would take the whole sheet.</summary>
     private static double FirstScale(PackProblem problem, double[] weightOf)
     {
-        double area = Enumerable.Range(0, problem.Items.Count).Sum(i => problem.ShapeOf(i).Area() * weightOf[problem.Items[i].Group] * weightOf[problem.Items[i].Group]);
+        double area = Enumerable.Range(0, problem.Items.Count)
+            .Sum(i => problem.ShapeOf(i).Area() * weightOf[problem.Items[i].Group] * weightOf[problem.Items[i].Group]);
         return Math.Min(Math.Sqrt((double)problem.Side * problem.Side * problem.Sheets / Math.Max(area, 1e-30)), problem.LongestFit(weightOf));
     }
 
@@ -147,7 +153,9 @@ internal static class PackSearch
             i => sizes[i].Long,
             i => sizes[i].Long + sizes[i].Short,
         ];
-        return [.. measures.Select(m => new PackPlan([.. Enumerable.Range(0, sizes.Length).OrderByDescending(m).ThenByDescending(i => sizes[i].Long).ThenBy(i => problem.Items[i].Class).ThenBy(i => i)], [.. sizes.Select(_ => -1)], new bool[sizes.Length]))];
+        return [.. measures.Select(m => new PackPlan(
+            [.. Enumerable.Range(0, sizes.Length).OrderByDescending(m).ThenByDescending(i => sizes[i].Long).ThenBy(i => problem.Items[i].Class).ThenBy(i => i)],
+            [.. sizes.Select(_ => -1)], new bool[sizes.Length]))];
     }
 
     /// <summary>The same with every island in the turn in which it came to lie, which is found faster.</summary>

@@ -9,7 +9,8 @@ namespace Crumpet.Core.Layout;
 /// <param name="Slack">How far a part's scale may be from even, as a share.</param>
 /// <param name="Weights">Density of each part against the others.</param>
 /// <param name="SheetOfPart">Sheet of each part; -1 leaves it to the packer.</param>
-internal sealed record PackRequest(int Size, int PaddingPixels, PackRotation Rotation, int Sheets, double? PixelsPerMetre, double Slack, double[] Weights, int[] SheetOfPart);
+internal sealed record PackRequest(int Size, int PaddingPixels, PackRotation Rotation, int Sheets, double? PixelsPerMetre, double Slack, double[] Weights,
+    int[] SheetOfPart);
 
 /// <summary>What packing came to.</summary>
 /// <param name="PixelsPerMetre">Even density.</param>
@@ -44,7 +45,8 @@ internal static class PackedIslands
     /// <param name="threads">Threads to use; the places do not depend on it.</param>
     /// <param name="report">Told how far it is, 0 to 1.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static PackOutcome? Place(IReadOnlyList<UvIsland> islands, IslandMatch.Match[] matches, PackRequest request, int threads, Action<double>? report, CancellationToken cancel)
+    public static PackOutcome? Place(IReadOnlyList<UvIsland> islands, IslandMatch.Match[] matches, PackRequest request, int threads, Action<double>? report,
+        CancellationToken cancel)
     {
         int[] free = [.. Enumerable.Range(0, islands.Count).Where(i => !islands[i].IsLocked && islands[i].StackedOn < 0)];
         var scales = Enumerable.Repeat(1.0, request.Weights.Length).ToArray();
@@ -53,19 +55,22 @@ internal static class PackedIslands
         double cells = CellsAPixel(request.Size, free.Length > ManyIslands || request.Sheets > ManySheets ? QuickRaster : FineRaster);
         int side = (int)Math.Floor((request.Size - request.PaddingPixels) * cells);
         var (shapes, items, classOf) = Classes(islands, matches, free, request);
-        double reach = Math.Sqrt(items.Sum(i => shapes[i.Class].Area() * request.Weights[i.Group] * request.Weights[i.Group]) / request.Sheets) / Math.Sqrt(0.85);
+        double reach = Math.Sqrt(items.Sum(
+            i => shapes[i.Class].Area() * request.Weights[i.Group] * request.Weights[i.Group]) / request.Sheets) / Math.Sqrt(0.85);
         double[][] turns = [.. shapes.Select(s => IslandTurns.Of(s, request.Rotation, reach / request.Weights.Max()))];
         var problem = Problem(1, 0);
         PackProblem[] sketches = [.. SketchShares.Select(s => Problem(s, SketchAllowance))];
         bool slackens = request.Slack > 0 && request.Weights.Length > 1;
-        var found = PackSearch.Run(problem, sketches, request.Weights, request.PixelsPerMetre * cells, Effort(items.Length), threads, f => report?.Invoke(f * (slackens ? SearchShare : 1)), cancel);
+        var found = PackSearch.Run(problem, sketches, request.Weights, request.PixelsPerMetre * cells, Effort(items.Length), threads,
+            f => report?.Invoke(f * (slackens ? SearchShare : 1)), cancel);
         if (found is null)
             return null;
         Apply(found.Attempt, found.Scale);
         double[][]? even = null;
         if (slackens)
         {
-            if (SlackSearch.Run(problem, sketches[^1], found, request.Weights, request.Slack, threads, f => report?.Invoke(SearchShare + (1 - SearchShare) * f), cancel) is { } slack)
+            if (SlackSearch.Run(problem, sketches[^1], found, request.Weights, request.Slack, threads, f => report?.Invoke(SearchShare + (1 - SearchShare) * f),
+                cancel) is { } slack)
             {
                 even = [.. islands.Select(i => (double[])i.Tile.Clone())];
                 scales = slack.Scales;
@@ -75,7 +80,8 @@ internal static class PackedIslands
         return new PackOutcome(found.Scale / cells, scales, even);
 
         PackProblem Problem(int share, double allowance) => new(
-            shapes, turns, items, side / share, Math.Max(0, request.PaddingPixels / 2.0 * cells / share - allowance), request.Sheets, Locked(islands, request, cells, share, side / share));
+            shapes, turns, items, side / share, Math.Max(0, request.PaddingPixels / 2.0 * cells / share - allowance), request.Sheets,
+                Locked(islands, request, cells, share, side / share));
 
         void Apply(PackAttempt attempt, double scale)
         {
@@ -84,7 +90,8 @@ internal static class PackedIslands
                 var island = islands[free[k]];
                 var place = attempt.Places[k];
                 island.Sheet = place.Sheet;
-                island.Tile = OnTile(shapes[items[k].Class], classOf[k], place, scale * request.Weights[items[k].Group] * scales[items[k].Group], request, cells, island.Flat.Chart);
+                island.Tile = OnTile(shapes[items[k].Class], classOf[k], place, scale * request.Weights[items[k].Group] * scales[items[k].Group], request,
+                    cells, island.Flat.Chart);
             }
         }
     }
@@ -104,7 +111,8 @@ internal static class PackedIslands
     private static int Effort(int islands) => Math.Clamp(20000 / islands, 4, 350);
 
     /// <summary>Shapes in metres at the density of one, one for islands that are the same, and which corners of it are each island's.</summary>
-    private static (List<PackShape> Shapes, PackItem[] Items, int[]?[] CornersOf) Classes(IReadOnlyList<UvIsland> islands, IslandMatch.Match[] matches, int[] free, PackRequest request)
+    private static (List<PackShape> Shapes, PackItem[] Items, int[]?[] CornersOf) Classes(IReadOnlyList<UvIsland> islands, IslandMatch.Match[] matches,
+        int[] free, PackRequest request)
     {
         var shapes = new List<PackShape>();
         var known = new Dictionary<(int Like, bool IsKept), int>();

@@ -8,7 +8,10 @@ internal static class PaddingMeasure
     /// <summary>Distances from here on are not told apart, pixels.</summary>
     public const double Farthest = 64;
 
-    /// <summary>Least distance between the borders of two islands, or twice what is left to the tile's border if that is less; pixels, at most <see cref="Farthest"/>.</summary>
+    /// <summary>
+    /// Least distance between the borders of two islands, or twice what is left to the tile's border if that is less; pixels, at most
+    /// <see cref="Farthest"/>.
+    /// </summary>
     /// <param name="islands">Islands of one sheet, in tiles.</param>
     /// <param name="size">Side of the sheet, pixels.</param>
     /// <param name="cancel">Ends the work early.</param>
@@ -46,7 +49,8 @@ internal static class PaddingMeasure
     }
 
     /// <summary>Distance of two segments; none where they cross.</summary>
-    private static double Distance(((double X, double Y) A, (double X, double Y) B) one, ((double X, double Y) A, (double X, double Y) B) two) => BorderCrossing.Cross(one.A, one.B, two.A, two.B)
+    private static double Distance(((double X, double Y) A, (double X, double Y) B) one, ((double X, double Y) A, (double X, double Y) B) two) =>
+        BorderCrossing.Cross(one.A, one.B, two.A, two.B)
         ? 0
         : Math.Min(Math.Min(ToSegment(one.A, two), ToSegment(one.B, two)), Math.Min(ToSegment(two.A, one), ToSegment(two.B, one)));
 

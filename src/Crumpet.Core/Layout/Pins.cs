@@ -51,7 +51,8 @@ internal static class Pins
 
     private static int SheetOf(ChartMesh chart, UvPin[] pins) => pins.First(p => p.Locks && Array.IndexOf(chart.Positions, p.Vertex.At) >= 0).Sheet;
 
-    private static UvIsland Held(UvIsland island, FlatChart flat) => new() { Object = island.Object, Part = island.Part, Flat = flat, IsKept = false, IsLocked = true };
+    private static UvIsland Held(UvIsland island, FlatChart flat) =>
+        new() { Object = island.Object, Part = island.Part, Flat = flat, IsKept = false, IsLocked = true };
 
     private static SortedDictionary<int, (double U, double V)> Targets(ChartMesh chart, IEnumerable<UvPin> pins)
     {

@@ -54,7 +54,8 @@ internal sealed class SlackSearch
     /// <param name="report">Told how far the search is, 0 to 1.</param>
     /// <param name="cancel">Ends the work early.</param>
     /// <returns>What covers most, or null where nothing covers more than even density does.</returns>
-    public static Found? Run(PackProblem problem, PackProblem sketch, PackSearch.Found even, double[] weights, double slack, int threads, Action<double>? report, CancellationToken cancel)
+    public static Found? Run(PackProblem problem, PackProblem sketch, PackSearch.Found even, double[] weights, double slack, int threads,
+        Action<double>? report, CancellationToken cancel)
     {
         var search = new SlackSearch(problem, even, weights, slack, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel });
         return search.Start(sketch) is { } start ? search.Finished(sketch, search.Grow(sketch, start, report)) : null;
@@ -78,7 +79,8 @@ internal sealed class SlackSearch
 
     /// <summary>All parts as large as they are, or nearly; null where they do not fit on the sketch.</summary>
     private Candidate? Start(PackProblem sketch) =>
-        PackSearch.Bisect(sketch, weights, PackSearch.Frozen(even.Plan, even.Attempt), ScaleOn(sketch), options.CancellationToken) is { } found && found.Scale >= ScaleOn(sketch) * Least
+        PackSearch.Bisect(sketch, weights, PackSearch.Frozen(even.Plan, even.Attempt), ScaleOn(sketch), options.CancellationToken) is { } found
+            && found.Scale >= ScaleOn(sketch) * Least
             ? Of(PackSearch.Frozen(found.Plan, found.Attempt), [.. weights.Select(_ => found.Scale / ScaleOn(sketch))])
             : null;
 
@@ -142,7 +144,8 @@ internal sealed class SlackSearch
                 if (groups.Any(g => scales[g] < 1 - slack))
                     break;
                 double cells = times * problem.Side / sketch.Side;
-                found[i] = Reaches.Select(r => problem.Settle(lay, cells, Scale, r, options.CancellationToken)).Prepend(problem.Try(last[i].Plan, Scale, 0, options.CancellationToken))
+                found[i] = Reaches.Select(r => problem.Settle(lay, cells, Scale, r, options.CancellationToken))
+                    .Prepend(problem.Try(last[i].Plan, Scale, 0, options.CancellationToken))
                     .Where(a => a.LeftOut == 0).Select(a => new Found(scales, a)).FirstOrDefault();
 
                 double Scale(int group) => even.Scale * weights[group] * scales[group];

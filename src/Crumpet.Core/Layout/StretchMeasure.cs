@@ -66,7 +66,8 @@ internal static class StretchMeasure
     /// <summary>Greater and lesser singular value; the lesser is negative for a map that turns over.</summary>
     public static (double S1, double S2) SingularValues((double A, double B, double C, double D) f)
     {
-        double even = Math.Sqrt((f.A + f.D) * (f.A + f.D) + (f.C - f.B) * (f.C - f.B)) / 2, odd = Math.Sqrt((f.A - f.D) * (f.A - f.D) + (f.C + f.B) * (f.C + f.B)) / 2;
+        double even = Math.Sqrt((f.A + f.D) * (f.A + f.D) + (f.C - f.B) * (f.C - f.B)) / 2,
+            odd = Math.Sqrt((f.A - f.D) * (f.A - f.D) + (f.C + f.B) * (f.C + f.B)) / 2;
         return (even + odd, even - odd);
     }
 }

@@ -21,7 +21,8 @@ internal static class Unwrapper
     /// <param name="done">Told how many triangles were finished.</param>
     /// <param name="cancel">Ends the work early.</param>
     public static IReadOnlyList<FlatChart> Unwrap(
-        Topology topology, int[] triangles, bool[] isSeam, UnwrapSettings settings, double longestMetres, int threads, Action<int> done, CancellationToken cancel)
+        Topology topology, int[] triangles, bool[] isSeam, UnwrapSettings settings, double longestMetres, int threads, Action<int> done,
+            CancellationToken cancel)
     {
         var charts = Pieces(topology, triangles, isSeam);
         float[] costs = SeamRules.Costs(topology, settings.HideSeams, cancel);
@@ -41,7 +42,8 @@ internal static class Unwrapper
         return [.. whole.Pieces(new int[triangles.Length]).Select(p => whole.Part(p))];
     }
 
-    private static List<FlatChart> FlattenAll(ChartMesh chart, float[] costs, UnwrapSettings settings, double longestMetres, Action<int> done, CancellationToken cancel)
+    private static List<FlatChart> FlattenAll(ChartMesh chart, float[] costs, UnwrapSettings settings, double longestMetres, Action<int> done,
+        CancellationToken cancel)
     {
         var flat = new List<FlatChart>();
         var open = new Stack<ChartMesh>();

@@ -34,7 +34,8 @@ public static class ChannelPacker
             else if (map.Width == size && map.Height == size)
                 Copy(map, from, result, channel, feed.Invert, cancel);
             else
-                throw new ArgumentException($"{feed.Map} is {map.Width} × {map.Height} px and output {output.Name} is {size} × {size} px; make them the same size.");
+                throw new ArgumentException(
+                    $"{feed.Map} is {map.Width} × {map.Height} px and output {output.Name} is {size} × {size} px; make them the same size.");
         }
         return result;
     }

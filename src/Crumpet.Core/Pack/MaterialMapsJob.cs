@@ -82,7 +82,8 @@ public sealed class MaterialMapsJob() : JobKind<MaterialMapsSettings>("material 
                 });
             }
         }
-        SheetPadding.Apply(SheetPadding.Sources(covered, size, settings.PaddingPixels, context.Threads, context.Cancel), owners, 1, context.Threads, context.Cancel);
+        SheetPadding.Apply(SheetPadding.Sources(covered, size, settings.PaddingPixels, context.Threads, context.Cancel), owners, 1, context.Threads,
+            context.Cancel);
         return owners;
     }
 }

@@ -8,9 +8,13 @@ namespace Crumpet.Core.Pack;
 /// <param name="Channels">What feeds each channel.</param>
 /// <param name="Endings">Ending of the file of each map that is an input.</param>
 /// <param name="Values">Codes of maps that are one value everywhere, a code a channel.</param>
-public sealed record OutputSettings(int Size, IReadOnlyList<Feed> Channels, IReadOnlyDictionary<string, string> Endings, IReadOnlyDictionary<string, int[]> Values);
+public sealed record OutputSettings(int Size, IReadOnlyList<Feed> Channels, IReadOnlyDictionary<string, string> Endings,
+    IReadOnlyDictionary<string, int[]> Values);
 
-/// <summary>Packs one output of a sheet: <c>map/NAME</c> of each map that feeds it to <c>picture</c>, a PNG. How it is compressed later is of no matter.</summary>
+/// <summary>
+/// Packs one output of a sheet: <c>map/NAME</c> of each map that feeds it to <c>picture</c>, a PNG. How it is compressed later is of no
+/// matter.
+/// </summary>
 public sealed class OutputJob() : JobKind<OutputSettings>("output", 1)
 {
     /// <inheritdoc/>
@@ -35,7 +39,9 @@ public sealed class OutputJob() : JobKind<OutputSettings>("output", 1)
             maps[name] = ImageFile.Read(inputs.Bytes(Map(name)), name + ending);
         }
         context.Progress?.Report(new Progress(0.3, "packing channels"));
-        var picture = ChannelPacker.Pack(new RecipeOutput("", ColourMeaning.Linear, TextureFormat.Rgba8, settings.Channels), maps, settings.Size, context.Cancel);
-        return new JobOutput().With("picture", ImageFile.WritePng(picture, done: share => context.Progress?.Report(new Progress(0.4 + 0.6 * share, "writing")), cancel: context.Cancel));
+        var picture = ChannelPacker.Pack(new RecipeOutput("", ColourMeaning.Linear, TextureFormat.Rgba8, settings.Channels), maps, settings.Size,
+            context.Cancel);
+        return new JobOutput().With("picture",
+            ImageFile.WritePng(picture, done: share => context.Progress?.Report(new Progress(0.4 + 0.6 * share, "writing")), cancel: context.Cancel));
     }
 }

@@ -12,5 +12,6 @@ public static class PackFindings
         where feed.Map is not null && !maps.Contains(feed.Map)
         select new Finding(
             Severity.Warn, "map-missing", output.Name,
-            FormattableString.Invariant($"{output.Name} asks for {feed.Map}, which was not baked; {feed.Fallback:0.##} stands in. Bake {feed.Map} or change the recipe."));
+            FormattableString.Invariant(
+                $"{output.Name} asks for {feed.Map}, which was not baked; {feed.Fallback:0.##} stands in. Bake {feed.Map} or change the recipe."));
 }

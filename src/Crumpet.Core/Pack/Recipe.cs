@@ -59,8 +59,10 @@ public sealed record Recipe([property: AtMost(Recipe.MostOutputs)] IReadOnlyList
     /// <summary>Base colour, normal, and occlusion, roughness, metalness in one.</summary>
     public static Recipe Default { get; } = new(
     [
-        new RecipeOutput("colour", ColourMeaning.Srgb, TextureFormat.Bc7, [new("colour", 0, false, 0.8f), new("colour", 1, false, 0.8f), new("colour", 2, false, 0.8f)]),
-        new RecipeOutput("normal", ColourMeaning.Normal, TextureFormat.Bc5, [new("normal", 0, false, 0.5f), new("normal", 1, false, 0.5f), new("normal", 2, false, 1)]),
+        new RecipeOutput("colour", ColourMeaning.Srgb, TextureFormat.Bc7,
+            [new("colour", 0, false, 0.8f), new("colour", 1, false, 0.8f), new("colour", 2, false, 0.8f)]),
+        new RecipeOutput("normal", ColourMeaning.Normal, TextureFormat.Bc5,
+            [new("normal", 0, false, 0.5f), new("normal", 1, false, 0.5f), new("normal", 2, false, 1)]),
         new RecipeOutput("masks", ColourMeaning.Linear, TextureFormat.Bc7, [new("ao", 0, false, 1), new("roughness", 0, false, 0.6f), new("metalness")]),
     ]);
 
@@ -69,6 +71,7 @@ public sealed record Recipe([property: AtMost(Recipe.MostOutputs)] IReadOnlyList
 
     /// <inheritdoc/>
     public string? ProblemTogether() => Outputs.Count == 0 ? "The recipe has no outputs; add at least one."
-        : Outputs.GroupBy(o => o.Name, StringComparer.OrdinalIgnoreCase).FirstOrDefault(g => g.Count() > 1) is { } twice ? $"The recipe has two outputs named {twice.Key}; rename one."
+        : Outputs.GroupBy(o => o.Name, StringComparer.OrdinalIgnoreCase).FirstOrDefault(g => g.Count() > 1) is { } twice
+            ? $"The recipe has two outputs named {twice.Key}; rename one."
         : null;
 }

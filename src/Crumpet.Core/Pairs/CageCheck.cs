@@ -16,7 +16,8 @@ internal static class CageCheck
     /// <param name="limitMetres">How far from the low surface high surface still counts, metres.</param>
     /// <param name="threads">Threads to use, at least 1; the result does not depend on it.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static (CageReport Report, IReadOnlyList<Vector3> Outside) Look(ShellBase shell, Vector3[] starts, SurfaceTree high, float limitMetres, int threads, CancellationToken cancel)
+    public static (CageReport Report, IReadOnlyList<Vector3> Outside) Look(ShellBase shell, Vector3[] starts, SurfaceTree high, float limitMetres, int threads,
+        CancellationToken cancel)
     {
         var moves = starts.Zip(shell.Positions, (s, p) => s - p).ToArray();
         var outside = new List<Vector3>();
@@ -62,7 +63,8 @@ internal static class CageCheck
             seen[shell.Vertices[c]] = true;
         }
         var report = new CageReport(
-            CageKind.Reach, RayDirection.Smooth, shell.VertexCount == 0 ? 0 : (float)(sum / shell.VertexCount), greatest, 0, outside.Count, farthest, at is { } p ? [p.X, p.Y, p.Z] : null, 0,
+            CageKind.Reach, RayDirection.Smooth, shell.VertexCount == 0 ? 0 : (float)(sum / shell.VertexCount), greatest, 0, outside.Count, farthest,
+                at is { } p ? [p.X, p.Y, p.Z] : null, 0,
             crossings, crossingAt is { } x ? [x.X, x.Y, x.Z] : null, 0);
         return (report, outside);
     }
@@ -89,7 +91,8 @@ internal static class CageCheck
                 tree.Around(boxes[t].Centre, boxes[t].Size.Length() / 2, around);
                 foreach (int other in around)
                 {
-                    if (other != t && !ShareCorner(starts, t, other) && Meet(boxes[t], boxes[other]) && HullDistance.Between(starts.AsSpan(c, 3), starts.AsSpan(3 * other, 3), 1e-7f).Distance == 0)
+                    if (other != t && !ShareCorner(starts, t, other) && Meet(boxes[t], boxes[other])
+                        && HullDistance.Between(starts.AsSpan(c, 3), starts.AsSpan(3 * other, 3), 1e-7f).Distance == 0)
                     {
                         crosses = true;
                         break;

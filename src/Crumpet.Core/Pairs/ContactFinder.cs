@@ -27,7 +27,8 @@ public static class ContactFinder
     /// <param name="threads">Threads to use, at least 1; the result does not depend on it.</param>
     /// <param name="progress">Told as pairs are done.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static IReadOnlyList<Contact> Find(IReadOnlyList<ContactPart> parts, int threads = 1, IProgress<Progress>? progress = null, CancellationToken cancel = default)
+    public static IReadOnlyList<Contact> Find(IReadOnlyList<ContactPart> parts, int threads = 1, IProgress<Progress>? progress = null,
+        CancellationToken cancel = default)
     {
         var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
         var built = new Built[parts.Count];
@@ -47,7 +48,8 @@ public static class ContactFinder
                 found.Add(contact);
             progress?.Report(new Progress((double)Interlocked.Increment(ref done) / near.Count, "measuring contacts"));
         });
-        return [.. found.OrderByDescending(c => c.Touches).ThenBy(c => c.Touches ? c.GapMetres : c.RayDistanceMetres).ThenBy(c => Math.Min(c.One, c.Two)).ThenBy(c => Math.Max(c.One, c.Two))];
+        return [.. found.OrderByDescending(c => c.Touches).ThenBy(c => c.Touches ? c.GapMetres : c.RayDistanceMetres).ThenBy(c => Math.Min(c.One, c.Two))
+            .ThenBy(c => Math.Max(c.One, c.Two))];
     }
 
     private static Contact? Measure(Built[] built, int one, int two)
@@ -95,7 +97,8 @@ public static class ContactFinder
                 for (int k = 0; k < RayHulls.Points; k++)
                     boxes[i] = boxes[i].Including(points[i * RayHulls.Points + k]);
             }
-            return new Built(points, BoxTree.Build(boxes), new Lazy<SurfaceTree>(() => SurfaceTree.Build(part.Low)), part.HighTree ?? SurfaceTree.Build(part.High), reach);
+            return new Built(points, BoxTree.Build(boxes), new Lazy<SurfaceTree>(() => SurfaceTree.Build(part.Low)), part.HighTree
+                ?? SurfaceTree.Build(part.High), reach);
         }
 
         public bool MayMeet(Built other)
@@ -122,7 +125,8 @@ public static class ContactFinder
 
         public HullGap Between(int one, int two, float limit)
         {
-            ReadOnlySpan<Vector3> a = [first.Corner(one, 0), first.Corner(one, 1), first.Corner(one, 2)], b = [second.Corner(two, 0), second.Corner(two, 1), second.Corner(two, 2)];
+            ReadOnlySpan<Vector3> a = [first.Corner(one, 0), first.Corner(one, 1), first.Corner(one, 2)],
+                b = [second.Corner(two, 0), second.Corner(two, 1), second.Corner(two, 2)];
             return HullDistance.Between(a, b, limit);
         }
     }

@@ -26,7 +26,8 @@ public sealed class ContactsJob() : JobKind<ContactsSettings>("contacts", 1)
     /// <inheritdoc/>
     protected override JobOutput Work(ContactsSettings settings, JobInputs inputs, JobContext context)
     {
-        var parts = settings.Parts.Select((reach, p) => new ContactPart(inputs.Shapes($"low/{p}"), inputs.Shapes($"high/{p}"), reach.OutwardReachMetres, reach.InwardReachMetres)
+        var parts = settings.Parts.Select((reach, p) => new ContactPart(inputs.Shapes($"low/{p}"), inputs.Shapes($"high/{p}"), reach.OutwardReachMetres,
+            reach.InwardReachMetres)
         {
             Rays = RaysFile.InOrder(inputs.Value($"rays/{p}", RaysFile.Read)),
             HighTree = PairTrees.High(inputs, $"high/{p}"),
@@ -61,6 +62,7 @@ public sealed class SuggestJob() : JobKind<SuggestSettings>("suggest", 1)
     protected override JobOutput Work(SuggestSettings settings, JobInputs inputs, JobContext context)
     {
         var match = new MatchInput(context.Read<ObjectReport[]>(inputs.Bytes("objects")), NameReader.Create(settings.Pattern, settings.Names));
-        return new JobOutput().With("suggestions", context.Write(Suggester.Suggest(match, inputs.Shapes("shape"), settings.Rows, settings.ReachMetres, context.Threads, context.Cancel)));
+        return new JobOutput().With("suggestions",
+            context.Write(Suggester.Suggest(match, inputs.Shapes("shape"), settings.Rows, settings.ReachMetres, context.Threads, context.Cancel)));
     }
 }

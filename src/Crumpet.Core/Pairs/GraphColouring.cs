@@ -221,7 +221,8 @@ public static class GraphColouring
             int next = -1;
             for (int v = 0; v < now.Length; v++)
             {
-                if (now[v] < 0 && (next < 0 || saturation[v] > saturation[next] || (saturation[v] == saturation[next] && neighbours[v].Length > neighbours[next].Length)))
+                if (now[v] < 0 && (next < 0 || saturation[v] > saturation[next]
+                    || (saturation[v] == saturation[next] && neighbours[v].Length > neighbours[next].Length)))
                     next = v;
             }
             return next;

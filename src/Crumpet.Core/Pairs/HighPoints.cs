@@ -45,7 +45,8 @@ internal static class HighPoints
         var map = new ShellMap(shell);
         var places = new ShellPlace[points.Length];
         const int Chunk = 512;
-        Parallel.For(0, (points.Length + Chunk - 1) / Chunk, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, () => new List<int>(), (chunk, _, around) =>
+        Parallel.For(0, (points.Length + Chunk - 1) / Chunk, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel },
+            () => new List<int>(), (chunk, _, around) =>
         {
             for (int i = chunk * Chunk; i < Math.Min(points.Length, (chunk + 1) * Chunk); i++)
                 places[i] = map.Find(points[i], limitMetres, around);
@@ -101,7 +102,8 @@ internal static class HighPoints
     /// <param name="cancel">Ends the work early.</param>
     public static IReadOnlyList<ShellPlace> Depths(ShellBase shell, float[] outward, SurfaceTree high, float limitMetres, int threads, CancellationToken cancel)
     {
-        int across = (int)Math.Clamp(Math.Sqrt(2.0 * DepthSamples / Math.Max(1, shell.TriangleCount)), LeastAcross, MostAcross), each = (across + 1) * (across + 2) / 2;
+        int across = (int)Math.Clamp(Math.Sqrt(2.0 * DepthSamples / Math.Max(1, shell.TriangleCount)), LeastAcross, MostAcross),
+            each = (across + 1) * (across + 2) / 2;
         using var bvh = Bvh.Build(high.Positions, high.Corners, threads, cancel);
         var found = new ShellPlace[shell.TriangleCount * each];
         Parallel.For(0, shell.TriangleCount, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, t =>
@@ -116,7 +118,8 @@ internal static class HighPoints
                     var p = w * shell.Positions[c] + u * shell.Positions[c + 1] + v * shell.Positions[c + 2];
                     var move = w * a + u * b + v * d;
                     float reach = move.Length();
-                    var direction = reach > 1e-7f ? move / reach : Vector3.Normalize(w * shell.Directions[c] + u * shell.Directions[c + 1] + v * shell.Directions[c + 2]);
+                    var direction = reach > 1e-7f ? move / reach
+                        : Vector3.Normalize(w * shell.Directions[c] + u * shell.Directions[c + 1] + v * shell.Directions[c + 2]);
                     found[at++] = bvh.ClosestFacing(new Ray(p + direction * reach, -direction, 0, reach + limitMetres), out var hit, out _)
                         ? new ShellPlace(t, u, v, hit.Distance - reach)
                         : new ShellPlace(-1, 0, 0, 0);

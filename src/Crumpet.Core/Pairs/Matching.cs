@@ -25,7 +25,8 @@ public static class Matching
         var highOf = high.ToLookup(i => input.Objects[i].Part, input.Names.PartComparer);
         var cageOf = Numbers(input.Objects, Side.Cage).ToLookup(i => input.Objects[i].Part, input.Names.PartComparer);
         return [.. low.Concat(high).Select(i => input.Objects[i].Part).Distinct(input.Names.PartComparer)
-            .Select(part => new PartRow(part, [.. lowOf[part]], [.. highOf[part]], -1) { CageObjects = [.. cageOf[part]] }).OrderBy(r => r.IsPaired).ThenBy(r => r.Name, StringComparer.Ordinal)];
+            .Select(part => new PartRow(part, [.. lowOf[part]], [.. highOf[part]], -1) { CageObjects = [.. cageOf[part]] }).OrderBy(r => r.IsPaired)
+                .ThenBy(r => r.Name, StringComparer.Ordinal)];
     }
 
     /// <summary>New names for objects of paired rows that are not named as the pattern writes.</summary>
@@ -39,7 +40,8 @@ public static class Matching
             {
                 var o = input.Objects[i];
                 // Objects that differed in what the pattern leaves out stay apart, and as they are where it cannot tell them apart.
-                if (input.Names.Write(row.Name, o.Side, o.Detail) != o.Name && input.Names.WriteFree(row.Name, o.Side, o.Detail, n => !taken.Add(n)) is { } wanted)
+                if (input.Names.Write(row.Name, o.Side, o.Detail) != o.Name
+                    && input.Names.WriteFree(row.Name, o.Side, o.Detail, n => !taken.Add(n)) is { } wanted)
                     changes.Add((i, wanted));
             }
         }

@@ -18,8 +18,10 @@ internal static class PairFindings
         if (report.Parts.Count == 0)
             yield return new Finding(Severity.Stop, "nothing-to-pair", "", "There is no low and no high object; drop meshes at Intake.");
         else if (!report.Paired.Any())
-            yield return new Finding(Severity.Stop, "no-pair", "", $"No low object has a high one of the same part; name them by {rules.Match.Names.Convention.Pattern}.");
-        foreach (var f in Unpaired(rules, report).Concat(Fits(rules, report)).Concat(Cages(report)).Concat(Together(rules, report)).Concat(Forgotten(rules, report)))
+            yield return new Finding(Severity.Stop, "no-pair", "",
+                $"No low object has a high one of the same part; name them by {rules.Match.Names.Convention.Pattern}.");
+        foreach (var f in Unpaired(rules, report).Concat(Fits(rules, report)).Concat(Cages(report)).Concat(Together(rules, report))
+            .Concat(Forgotten(rules, report)))
             yield return f;
     }
 
@@ -33,27 +35,36 @@ internal static class PairFindings
             string name = objects[numbers[0]].Name, lacks = isLow ? "high" : "low";
             var best = report.Suggestions.FirstOrDefault(s => numbers.Contains(isLow ? s.Low : s.High));
             // Of two that suggest each other it is told once.
-            if (!isLow && best is not null && report.Parts.Any(r => !r.IsPaired && r.Low.Contains(best.Low)) && report.Suggestions.First(s => s.Low == best.Low) == best)
+            if (!isLow && best is not null && report.Parts.Any(r => !r.IsPaired && r.Low.Contains(best.Low))
+                && report.Suggestions.First(s => s.Low == best.Low) == best)
                 continue;
             string otherName = best is null ? "" : objects[isLow ? best.High : best.Low].Name;
             string sentence = best is null
                 ? $"{name} has no {lacks} side; add an object {rules.Match.Names.Write(row.Name, isLow ? Side.High : Side.Low)} or put {name} aside."
                 : string.Create(CultureInfo.InvariantCulture, $"{name} has no {lacks} side; {otherName} {Why(best)}.");
-            yield return new Finding(Severity.Stop, best is not null && DiffersInCase(objects[best.Low], objects[best.High]) ? "case-only" : isLow ? "low-without-high" : "high-without-low", name, sentence, 1)
+            yield return new Finding(Severity.Stop, best is not null && DiffersInCase(objects[best.Low], objects[best.High]) ? "case-only" : isLow
+                ? "low-without-high" : "high-without-low", name, sentence, 1)
             {
                 Spot = SpotOf(objects[numbers[0]]),
                 Mends =
                 [
-                    .. report.Suggestions.Where(s => numbers.Contains(isLow ? s.Low : s.High)).Take(2).Select(s => new MendOffer($"Rename {objects[s.Rename].Name} to {s.NewName}", s.IsClear && s.Score >= Suggester.Bar, objects[s.Rename].RenamedTo(s.NewName))),
-                    new MendOffer("Put aside", false, new SetSide(Side.Aside) { File = objects[numbers[0]].File, Objects = [.. numbers.Select(i => objects[i].SourceName).Distinct(StringComparer.Ordinal)] }),
+                    .. report.Suggestions.Where(s => numbers.Contains(isLow ? s.Low : s.High)).Take(2)
+                        .Select(s => new MendOffer($"Rename {objects[s.Rename].Name} to {s.NewName}", s.IsClear && s.Score >= Suggester.Bar,
+                        objects[s.Rename].RenamedTo(s.NewName))),
+                    new MendOffer("Put aside", false, new SetSide(
+                        Side.Aside) { File = objects[numbers[0]].File,
+                        Objects = [.. numbers.Select(i => objects[i].SourceName).Distinct(StringComparer.Ordinal)] }),
                 ],
             };
         }
     }
 
-    private static string Why(Suggestion s) => string.Create(CultureInfo.InvariantCulture, $"fits it {s.ShapeScore:0 %} by shape and {s.NameScore:0 %} by name").Replace(" %", "\u00a0%", StringComparison.Ordinal);
+    private static string Why(Suggestion s) =>
+        string.Create(CultureInfo.InvariantCulture, $"fits it {s.ShapeScore:0 %} by shape and {s.NameScore:0 %} by name")
+        .Replace(" %", "\u00a0%", StringComparison.Ordinal);
 
-    private static bool DiffersInCase(ObjectReport one, ObjectReport two) => one.Part != two.Part && string.Equals(one.Part, two.Part, StringComparison.OrdinalIgnoreCase);
+    private static bool DiffersInCase(ObjectReport one, ObjectReport two) =>
+        one.Part != two.Part && string.Equals(one.Part, two.Part, StringComparison.OrdinalIgnoreCase);
 
     private static IEnumerable<Finding> Fits(PairRules rules, PairReport report)
     {
@@ -61,7 +72,9 @@ internal static class PairFindings
         {
             yield return new Finding(Severity.Warn, "poor-fit", row.Name, string.Create(
                 CultureInfo.InvariantCulture,
-                $"Only {100 * row.Fit!.Share:0.0} % of the low surface of {row.Name} has high surface within {Lengths.Millimetres(row.OutwardReachMetres)} outward and {Lengths.Millimetres(row.InwardReachMetres)} inward reach; widen its reach, or look whether the two belong together."), (int)(100 * (1 - row.Fit.Share)))
+                $"Only {100 * row.Fit!.Share:0.0} % of the low surface of {row.Name} has high surface within {Lengths.Millimetres(row.OutwardReachMetres)} "
+                    + $"outward and {Lengths.Millimetres(row.InwardReachMetres)} inward reach; widen its reach, or look whether the two belong together."),
+                    (int)(100 * (1 - row.Fit.Share)))
             {
                 Spot = SpotOf(rules.Match.Objects[row.Low[0]]),
             };
@@ -74,19 +87,23 @@ internal static class PairFindings
         {
             var cage = row.Cage!;
             if (cage.Problem.Length > 0)
-                yield return new Finding(Severity.Warn, "cage-mismatch", row.Name, $"{row.Name} {cage.Problem}, so its rays start at the outward reach; export the cage with the low object's faces in their order.", 1);
+                yield return new Finding(Severity.Warn, "cage-mismatch", row.Name,
+                    $"{row.Name} {cage.Problem}, so its rays start at the outward reach; export the cage with the low object's faces in their order.", 1);
             if (cage.Outside > 0)
             {
                 yield return new Finding(Severity.Warn, "outside-cage", row.Name, string.Create(
                     CultureInfo.InvariantCulture,
-                    $"{cage.Outside} high vertices of {row.Name} stand up to {Lengths.Millimetres(cage.OutsideMetres)} outside its cage, so rays start below them; {(cage.Kind == CageKind.Reach ? "fit the cage or widen the outward reach" : "raise the cage there")}."), cage.Outside)
+                    $"{cage.Outside} high vertices of {row.Name} stand up to {Lengths.Millimetres(cage.OutsideMetres)} outside its cage, so rays start below "
+                        + $"them; {(cage.Kind == CageKind.Reach ? "fit the cage or widen the outward reach" : "raise the cage there")}."), cage.Outside)
                 {
                     Spot = SpotAt(cage.OutsideAt!),
                 };
             }
             if (cage.Kind != CageKind.Reach && cage.Crossings > 0)
             {
-                yield return new Finding(Severity.Note, "cage-crosses", row.Name, $"{cage.Crossings} triangles of the cage of {row.Name} cross each other or turn inside out; rays there can see what belongs to a neighbouring face.", cage.Crossings)
+                yield return new Finding(Severity.Note, "cage-crosses", row.Name,
+                    $"{cage.Crossings} triangles of the cage of {row.Name} cross each other or turn inside out; rays there can see what belongs to a "
+                    + $"neighbouring face.", cage.Crossings)
                 {
                     Spot = SpotAt(cage.CrossingAt!),
                 };
@@ -104,14 +121,19 @@ internal static class PairFindings
             yield break;
         if (rules.Mode == TrayMode.One)
         {
-            yield return new Finding(Severity.Warn, "contact-on-tray", report.Parts[bad[0].One].Name, $"All parts are on one tray, and {Many(bad.Length, "pair")} of them {(bad.Length == 1 ? "is" : "are")} in contact, {report.Parts[bad[0].One].Name} with {report.Parts[bad[0].Two].Name} first; their surfaces can burn into each other. Plan the trays.", bad.Length) { Spot = SpotOf(bad[0]) };
+            yield return new Finding(Severity.Warn, "contact-on-tray", report.Parts[bad[0].One].Name,
+                $"All parts are on one tray, and {Many(bad.Length, "pair")} of them {(bad.Length == 1 ? "is" : "are")} in contact, "
+                + $"{report.Parts[bad[0].One].Name} with {report.Parts[bad[0].Two].Name} first; their surfaces can burn into each other. Plan the trays.",
+                bad.Length)
+            { Spot = SpotOf(bad[0]) };
             yield break;
         }
         foreach (var c in bad)
         {
             yield return new Finding(Severity.Warn, "contact-on-tray", report.Parts[c.One].Name, string.Create(
                 CultureInfo.InvariantCulture,
-                $"{report.Parts[c.One].Name} and {report.Parts[c.Two].Name} are kept together on tray {report.Parts[c.One].Tray + 1}, {Lengths.Millimetres(c.GapMetres)} apart, so one can burn into the other; let one of them go to another tray."), 1)
+                $"{report.Parts[c.One].Name} and {report.Parts[c.Two].Name} are kept together on tray {report.Parts[c.One].Tray + 1}, "
+                    + $"{Lengths.Millimetres(c.GapMetres)} apart, so one can burn into the other; let one of them go to another tray."), 1)
             {
                 Spot = SpotOf(c),
             };
@@ -122,9 +144,13 @@ internal static class PairFindings
     private static IEnumerable<Finding> Forgotten(PairRules rules, PairReport report)
     {
         var names = report.Parts.Select(p => p.Name).ToHashSet(StringComparer.Ordinal);
-        string[] gone = [.. rules.Settings.TrayByHand.Keys.Concat(rules.Settings.Parts.Keys).Concat(rules.Settings.Ties.SelectMany(t => (string[])[t.One, t.Two])).Concat(rules.Settings.Strokes.Select(s => s.Part)).Where(n => !names.Contains(n)).Distinct(StringComparer.Ordinal).Order(StringComparer.Ordinal)];
+        string[] gone = [.. rules.Settings.TrayByHand.Keys.Concat(rules.Settings.Parts.Keys)
+            .Concat(rules.Settings.Ties.SelectMany(t => (string[])[t.One, t.Two])).Concat(rules.Settings.Strokes.Select(s => s.Part))
+            .Where(n => !names.Contains(n)).Distinct(StringComparer.Ordinal).Order(StringComparer.Ordinal)];
         if (gone.Length > 0 && report.Parts.Count > 0)
-            yield return new Finding(Severity.Note, "decision-without-part", gone[0], $"What was decided for {string.Join(", ", gone.Take(3))}{(gone.Length > 3 ? $" and {gone.Length - 3} more" : "")} finds no such part in the present files; it is kept.", gone.Length);
+            yield return new Finding(Severity.Note, "decision-without-part", gone[0],
+                $"What was decided for {string.Join(", ", gone.Take(3))}{(gone.Length > 3 ? $" and {gone.Length - 3} more" : "")} finds no such part in the "
+                + $"present files; it is kept.", gone.Length);
     }
 
     private static Spot SpotOf(ObjectReport item)
@@ -133,7 +159,8 @@ internal static class PairFindings
         return new Spot(bounds.Centre.X, bounds.Centre.Y, bounds.Centre.Z, bounds.Size.Length() / 2);
     }
 
-    private static Spot SpotOf(Contact c) => new((c.From[0] + c.To[0]) / 2, (c.From[1] + c.To[1]) / 2, (c.From[2] + c.To[2]) / 2, MathF.Max(0.02f, 4 * c.GapMetres));
+    private static Spot SpotOf(Contact c) =>
+        new((c.From[0] + c.To[0]) / 2, (c.From[1] + c.To[1]) / 2, (c.From[2] + c.To[2]) / 2, MathF.Max(0.02f, 4 * c.GapMetres));
 
     private static string Many(int count, string thing) => count == 1 ? $"1 {thing}" : $"{count} {thing}s";
 }

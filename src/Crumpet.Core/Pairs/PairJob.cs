@@ -36,7 +36,8 @@ public sealed class PairJob() : JobKind<PairJobSettings>("pair", 1)
             fits[paired[p]] = context.Read<PartFit>(inputs.Bytes($"fit/{p}"));
             cages[paired[p]] = context.Read<CageReport>(inputs.Bytes($"cage/{p}"));
         }
-        var contacts = paired.Length == 0 ? [] : context.Read<Contact[]>(inputs.Bytes("contacts")).Select(c => c with { One = paired[c.One], Two = paired[c.Two] });
+        var contacts = paired.Length == 0 ? [] : context.Read<Contact[]>(inputs.Bytes("contacts"))
+            .Select(c => c with { One = paired[c.One], Two = paired[c.Two] });
         var suggestions = inputs.Find("suggestions") is null ? [] : context.Read<Suggestion[]>(inputs.Bytes("suggestions"));
         return new JobOutput { Report = PairPlanner.Plan(rules, rows, fits, cages, [.. contacts], suggestions, context.Cancel) };
     }
@@ -51,7 +52,10 @@ public sealed record CagePart(string Name, float OutwardReachMetres);
 /// <param name="Parts">Paired parts.</param>
 public sealed record CageStageSettings(IReadOnlyList<CagePart> Parts);
 
-/// <summary>Prepares cages and ray directions for the 3D stage: for part P shapes <c>low/P/K</c>, <c>rays/P</c> and <c>outside/P</c> to <c>preview</c>.</summary>
+/// <summary>
+/// Prepares cages and ray directions for the 3D stage: for part P shapes <c>low/P/K</c>, <c>rays/P</c> and <c>outside/P</c> to
+/// <c>preview</c>.
+/// </summary>
 public sealed class CageStageJob() : JobKind<CageStageSettings>("cage stage", 1)
 {
     /// <inheritdoc/>
@@ -63,5 +67,6 @@ public sealed class CageStageJob() : JobKind<CageStageSettings>("cage stage", 1)
     /// <inheritdoc/>
     protected override JobOutput Work(CageStageSettings settings, JobInputs inputs, JobContext context) => new JobOutput().With("preview", RaysPreview.Write(
         [.. settings.Parts.Select((part, p) => new PreviewedRays(
-            part.Name, inputs.Shapes($"low/{p}"), RaysFile.InOrder(inputs.Value($"rays/{p}", RaysFile.Read)), part.OutwardReachMetres, RaysFile.ReadPoints(inputs.Bytes($"outside/{p}"))))]));
+            part.Name, inputs.Shapes($"low/{p}"), RaysFile.InOrder(inputs.Value($"rays/{p}", RaysFile.Read)), part.OutwardReachMetres,
+                RaysFile.ReadPoints(inputs.Bytes($"outside/{p}"))))]));
 }

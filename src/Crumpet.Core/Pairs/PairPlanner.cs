@@ -16,7 +16,8 @@ public static class PairPlanner
     /// <param name="suggestions">Other sides for what has none.</param>
     /// <param name="cancel">Ends the work early.</param>
     public static PairReport Plan(
-        PairRules rules, IReadOnlyList<PartRow> rows, IReadOnlyList<PartFit?> fits, IReadOnlyList<CageReport?> cages, IReadOnlyList<Contact> contacts, IReadOnlyList<Suggestion> suggestions,
+        PairRules rules, IReadOnlyList<PartRow> rows, IReadOnlyList<PartFit?> fits, IReadOnlyList<CageReport?> cages, IReadOnlyList<Contact> contacts,
+            IReadOnlyList<Suggestion> suggestions,
         CancellationToken cancel)
     {
         var (trays, count, proof) = Spread(rules, rows, contacts, cancel);
@@ -55,7 +56,8 @@ public static class PairPlanner
         };
     }
 
-    private static (int[] Trays, int Count, TrayProof? Proof) Spread(PairRules rules, IReadOnlyList<PartRow> rows, IReadOnlyList<Contact> contacts, CancellationToken cancel)
+    private static (int[] Trays, int Count, TrayProof? Proof) Spread(PairRules rules, IReadOnlyList<PartRow> rows, IReadOnlyList<Contact> contacts,
+        CancellationToken cancel)
     {
         int[] paired = [.. Enumerable.Range(0, rows.Count).Where(i => rows[i].IsPaired)];
         var trays = Enumerable.Repeat(-1, rows.Count).ToArray();

@@ -52,7 +52,8 @@ public sealed record PartFit(double Share, double GreatestMetres, double MeanMet
 /// <param name="CrossingAt">Where one of them is; null where there is none.</param>
 /// <param name="Strokes">Strokes of the brushes on it.</param>
 public sealed record CageReport(
-    CageKind Kind, RayDirection Direction, float MeanMetres, float GreatestMetres, float InwardMetres, int Outside, float OutsideMetres, float[]? OutsideAt, int Uncovered,
+    CageKind Kind, RayDirection Direction, float MeanMetres, float GreatestMetres, float InwardMetres, int Outside, float OutsideMetres, float[]? OutsideAt,
+        int Uncovered,
     int Crossings, float[]? CrossingAt, int Strokes)
 {
     /// <summary>Why the part's cage object is not used; empty where nothing is wrong.</summary>
@@ -62,7 +63,8 @@ public sealed record CageReport(
 /// <summary>Two parts that come near each other.</summary>
 /// <param name="One">Row of the part whose rays come nearer.</param>
 /// <param name="Two">Row of the part whose high surface they come to.</param>
-/// <param name="RayDistanceMetres">Least distance between what rays of the one can touch and the high surface of the other, metres, whichever way round is less; 0 where they touch it.</param>
+/// <param name="RayDistanceMetres">Least distance between what rays of the one can touch and the high surface of the other, metres,
+/// whichever way round is less; 0 where they touch it.</param>
 /// <param name="GapMetres">Least distance between the low surface of the one and the high surface of the other, metres.</param>
 /// <param name="From">That place on the low surface.</param>
 /// <param name="To">That place on the high surface.</param>

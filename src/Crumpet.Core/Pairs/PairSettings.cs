@@ -89,7 +89,8 @@ public sealed record BrushStroke(
 /// <param name="One">Name of a part.</param>
 /// <param name="Two">Name of the other.</param>
 /// <param name="Together">Whether they belong together or apart.</param>
-public sealed record PartTie([property: Words("The part", FieldRules.LongestName)] string One, [property: Words("The other part", FieldRules.LongestName)] string Two, bool Together) : IChecked
+public sealed record PartTie([property: Words("The part", FieldRules.LongestName)] string One,
+    [property: Words("The other part", FieldRules.LongestName)] string Two, bool Together) : IChecked
 {
     /// <inheritdoc/>
     public string? ProblemTogether() => One == Two ? $"{One} cannot be kept {(Together ? "together with" : "apart from")} itself." : null;
@@ -178,7 +179,8 @@ public sealed record PairSettings
     /// <summary>The same with a part put on a tray by hand.</summary>
     /// <param name="part">Name of the part.</param>
     /// <param name="tray">Number from 0; null leaves it to the plan.</param>
-    public PairSettings OnTray(string part, int? tray) => this with { TrayByHand = Ordered.Changed(TrayByHand, part, tray ?? 0, tray is null, StringComparer.Ordinal) };
+    public PairSettings OnTray(string part, int? tray) =>
+        this with { TrayByHand = Ordered.Changed(TrayByHand, part, tray ?? 0, tray is null, StringComparer.Ordinal) };
 
     /// <summary>The same with what holds for one part.</summary>
     public PairSettings With(string part, PartSettings own) => this with { Parts = Ordered.Changed(Parts, part, own, own.IsEmpty, StringComparer.Ordinal) };
@@ -190,7 +192,8 @@ public sealed record PairSettings
     public PairSettings With(PartTie tie) => this with { Ties = [.. WithoutTie(tie.One, tie.Two).Ties, tie] };
 
     /// <summary>The same with nothing said of two parts.</summary>
-    public PairSettings WithoutTie(string one, string two) => this with { Ties = [.. Ties.Where(t => (t.One, t.Two) != (one, two) && (t.Two, t.One) != (one, two))] };
+    public PairSettings WithoutTie(string one, string two) =>
+        this with { Ties = [.. Ties.Where(t => (t.One, t.Two) != (one, two) && (t.Two, t.One) != (one, two))] };
 
     /// <summary>What is wrong with these settings, one sentence, or null.</summary>
     public string? Problem() => FieldRules.Problem(this);

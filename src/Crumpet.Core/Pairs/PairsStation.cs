@@ -24,7 +24,8 @@ public sealed record PairRules(MatchInput Match, TrayMode Mode, PairSettings Set
 /// <param name="Settings">What the artist decided about parts and trays.</param>
 /// <param name="OutwardReachMetres">The asset's outward reach, metres.</param>
 /// <param name="InwardReachMetres">The asset's inward reach, metres.</param>
-public sealed record PairInput(MatchInput Match, IReadOnlyList<Mesh> Meshes, TrayMode Mode, PairSettings Settings, float OutwardReachMetres, float InwardReachMetres)
+public sealed record PairInput(MatchInput Match, IReadOnlyList<Mesh> Meshes, TrayMode Mode, PairSettings Settings, float OutwardReachMetres,
+    float InwardReachMetres)
 {
     /// <summary>Threads to use, at least 1; the result does not depend on it.</summary>
     public int Threads { get; init; } = 1;
@@ -40,7 +41,8 @@ public sealed record PairInput(MatchInput Match, IReadOnlyList<Mesh> Meshes, Tra
 /// <param name="InwardReachMetres">Inward reach, metres.</param>
 /// <param name="MarginMetres">Margin of a fitted cage, metres.</param>
 /// <param name="Strokes">Strokes of the brushes on it; their part has no name.</param>
-public sealed record RaysSettings(CageKind Kind, RayDirection Direction, float Blend, float OutwardReachMetres, float InwardReachMetres, float MarginMetres, IReadOnlyList<BrushStroke> Strokes)
+public sealed record RaysSettings(CageKind Kind, RayDirection Direction, float Blend, float OutwardReachMetres, float InwardReachMetres, float MarginMetres,
+    IReadOnlyList<BrushStroke> Strokes)
 {
     /// <summary>What was decided for a row.</summary>
     public static RaysSettings Of(PartRow row, PairSettings settings)
@@ -48,7 +50,8 @@ public sealed record RaysSettings(CageKind Kind, RayDirection Direction, float B
         var own = settings.Parts.GetValueOrDefault(row.Name);
         var kind = own?.Cage ?? settings.Cage;
         return new RaysSettings(
-            kind, own?.Direction ?? settings.Direction, settings.Blend, row.OutwardReachMetres, row.InwardReachMetres, kind == CageKind.Fitted ? settings.CageMarginMetres : 0,
+            kind, own?.Direction ?? settings.Direction, settings.Blend, row.OutwardReachMetres, row.InwardReachMetres, kind == CageKind.Fitted
+                ? settings.CageMarginMetres : 0,
             [.. settings.Strokes.Where(s => s.Part == row.Name).Select(s => s with { Part = "" })]);
     }
 }
@@ -64,7 +67,8 @@ public sealed record RaysAnswer(IReadOnlyList<LowRays> Rays, CageReport Report, 
 /// <param name="Rays">Where rays come from, by number of the low object.</param>
 /// <param name="Outside">High vertices outside cages, by number of the row, metres.</param>
 /// <param name="Findings">What was noticed.</param>
-public sealed record PairResult(PairReport Report, IReadOnlyDictionary<int, LowRays> Rays, IReadOnlyDictionary<int, Vector3[]> Outside, IReadOnlyList<Finding> Findings);
+public sealed record PairResult(PairReport Report, IReadOnlyDictionary<int, LowRays> Rays, IReadOnlyDictionary<int, Vector3[]> Outside,
+    IReadOnlyList<Finding> Findings);
 
 /// <summary>Matches low with high objects, measures how they fit and what comes near what, and puts parts on trays.</summary>
 public static class PairsStation
@@ -81,12 +85,16 @@ public static class PairsStation
         {
             var tree = SurfaceTree.Build(MeshesOf(rows[i].High));
             var settings = RaysSettings.Of(rows[i], input.Settings);
-            answers[i] = PartRays.Build(settings, MeshesOf(rows[i].Low), tree, settings.Kind == CageKind.File ? MeshesOf(rows[i].CageObjects) : [], input.Threads, cancel);
+            answers[i] = PartRays.Build(settings, MeshesOf(rows[i].Low), tree, settings.Kind == CageKind.File ? MeshesOf(rows[i].CageObjects) : [],
+                input.Threads, cancel);
             fits[i] = FitMeasure.Of(MeshesOf(rows[i].Low), tree, rows[i].OutwardReachMetres, rows[i].InwardReachMetres);
-            parts.Add(new ContactPart(MeshesOf(rows[i].Low), MeshesOf(rows[i].High), rows[i].OutwardReachMetres, rows[i].InwardReachMetres) { Rays = answers[i]!.Rays, HighTree = tree });
+            parts.Add(new ContactPart(MeshesOf(rows[i].Low), MeshesOf(rows[i].High), rows[i].OutwardReachMetres,
+                rows[i].InwardReachMetres)
+            { Rays = answers[i]!.Rays, HighTree = tree });
         }
         var contacts = ContactFinder.Find(parts, input.Threads, null, cancel).Select(c => c with { One = paired[c.One], Two = paired[c.Two] }).ToArray();
-        var suggestions = Suggester.Suggest(input.Match, input.Meshes, rows, MathF.Max(input.OutwardReachMetres, input.InwardReachMetres), input.Threads, cancel);
+        var suggestions = Suggester.Suggest(input.Match, input.Meshes, rows, MathF.Max(input.OutwardReachMetres, input.InwardReachMetres), input.Threads,
+            cancel);
         var report = PairPlanner.Plan(input.Rules, rows, fits, [.. answers.Select(a => a?.Report)], contacts, suggestions, cancel);
         var rays = paired.SelectMany(i => rows[i].Low.Zip(answers[i]!.Rays)).ToDictionary(p => p.First, p => p.Second);
         return new PairResult(report, rays, paired.ToDictionary(i => i, i => answers[i]!.Outside), Finding.Sorted(PairFindings.Of(input.Rules, report)));

@@ -20,7 +20,8 @@ internal static class PartRays
     /// <param name="cages">Cage objects that came for it.</param>
     /// <param name="threads">Threads to use; the result does not depend on them.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static RaysAnswer Build(RaysSettings settings, IReadOnlyList<Mesh> low, SurfaceTree high, IReadOnlyList<Mesh> cages, int threads, CancellationToken cancel)
+    public static RaysAnswer Build(RaysSettings settings, IReadOnlyList<Mesh> low, SurfaceTree high, IReadOnlyList<Mesh> cages, int threads,
+        CancellationToken cancel)
     {
         var directions = low.Select(m => DirectionsOf(m, settings)).ToArray();
         var shell = ShellBase.Build(low, directions);
@@ -55,7 +56,8 @@ internal static class PartRays
             rays[i] = new LowRays(directions[i], starts?[at..(at + corners)], [.. shell.Vertices.AsSpan(at, corners).ToArray().Select(v => inward[v])]);
             at += corners;
         }
-        var shown = starts ?? [.. Enumerable.Range(0, shell.Positions.Length).Select(c => shell.Positions[c] + shell.Directions[c] * outward[shell.Vertices[c]])];
+        var shown = starts ?? [.. Enumerable.Range(0, shell.Positions.Length)
+            .Select(c => shell.Positions[c] + shell.Directions[c] * outward[shell.Vertices[c]])];
         var (looked, outside) = CageCheck.Look(shell, shown, high, limit, threads, cancel);
         var report = looked with
         {

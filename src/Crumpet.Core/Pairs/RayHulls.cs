@@ -66,6 +66,7 @@ internal static class RayHulls
 
     private readonly record struct Corner(Vector3 Position, Vector3 Direction, float Outward, float Inward)
     {
-        public static Corner Between(in Corner a, in Corner b) => new((a.Position + b.Position) / 2, (a.Direction + b.Direction) / 2, (a.Outward + b.Outward) / 2, (a.Inward + b.Inward) / 2);
+        public static Corner Between(in Corner a, in Corner b) =>
+            new((a.Position + b.Position) / 2, (a.Direction + b.Direction) / 2, (a.Outward + b.Outward) / 2, (a.Inward + b.Inward) / 2);
     }
 }

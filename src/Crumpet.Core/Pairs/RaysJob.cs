@@ -31,7 +31,10 @@ public sealed record RaysRoom(float[]? Min, float[]? Max, float InwardMetres)
     }
 }
 
-/// <summary>Works out where a part's rays come from: shapes <c>low/K</c>, <c>high/K</c>, <c>cage/K</c> to <c>rays</c>, <c>outside</c> and <c>cage</c>.</summary>
+/// <summary>
+/// Works out where a part's rays come from: shapes <c>low/K</c>, <c>high/K</c>, <c>cage/K</c> to <c>rays</c>, <c>outside</c> and
+/// <c>cage</c>.
+/// </summary>
 public sealed class RaysJob() : JobKind<RaysSettings>("rays", 1)
 {
     /// <inheritdoc/>

@@ -28,7 +28,8 @@ public static class Suggester
     /// <param name="reachMetres">How far apart surfaces still lie on each other, metres.</param>
     /// <param name="threads">Threads to use, at least 1; the result does not depend on it.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static IReadOnlyList<Suggestion> Suggest(MatchInput input, IReadOnlyList<Mesh> meshes, IReadOnlyList<PartRow> rows, float reachMetres, int threads, CancellationToken cancel)
+    public static IReadOnlyList<Suggestion> Suggest(MatchInput input, IReadOnlyList<Mesh> meshes, IReadOnlyList<PartRow> rows, float reachMetres, int threads,
+        CancellationToken cancel)
     {
         int[] looseLow = [.. rows.Where(r => !r.IsPaired).SelectMany(r => r.Low)], looseHigh = [.. rows.Where(r => !r.IsPaired).SelectMany(r => r.High)];
         if (looseLow.Length + looseHigh.Length == 0)
@@ -37,13 +38,16 @@ public static class Suggester
         var trees = new SurfaceTree?[meshes.Count];
         var bounds = meshes.Select(m => m.Bounds()).ToArray();
         var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
-        int[] concerned = looseLow.Length > 0 && looseHigh.Length > 0 ? [.. looseLow, .. looseHigh, .. pairedLow, .. pairedHigh] : looseLow.Length > 0 ? [.. looseLow, .. pairedHigh] : [.. looseHigh, .. pairedLow];
+        int[] concerned = looseLow.Length > 0 && looseHigh.Length > 0 ? [.. looseLow, .. looseHigh, .. pairedLow, .. pairedHigh] : looseLow.Length > 0
+            ? [.. looseLow, .. pairedHigh] : [.. looseHigh, .. pairedLow];
         Parallel.ForEach(concerned, options, i => trees[i] = SurfaceTree.Build([meshes[i]]));
         var perLow = new IReadOnlyList<Candidate>[looseLow.Length];
-        Parallel.For(0, looseLow.Length, options, i => perLow[i] = [.. looseHigh.Select(h => Weigh(looseLow[i], h, joins: false)), .. pairedHigh.Select(h => Weigh(looseLow[i], h, joins: true))]);
+        Parallel.For(0, looseLow.Length, options,
+            i => perLow[i] = [.. looseHigh.Select(h => Weigh(looseLow[i], h, joins: false)), .. pairedHigh.Select(h => Weigh(looseLow[i], h, joins: true))]);
         var perHigh = new IReadOnlyList<Candidate>[looseHigh.Length];
         Parallel.For(0, looseHigh.Length, options, i => perHigh[i] = [.. pairedLow.Select(l => Weigh(l, looseHigh[i], joins: true))]);
-        var all = perLow.Concat(perHigh).SelectMany(c => c).Where(c => c.Score >= 0.3).OrderByDescending(c => c.Score).ThenBy(c => c.Low).ThenBy(c => c.High).ToArray();
+        var all = perLow.Concat(perHigh).SelectMany(c => c).Where(c => c.Score >= 0.3).OrderByDescending(c => c.Score).ThenBy(c => c.Low).ThenBy(c => c.High)
+            .ToArray();
         var loose = looseLow.Concat(looseHigh).ToHashSet();
         var given = new Dictionary<int, int>();
         var result = new List<Suggestion>();
@@ -54,7 +58,8 @@ public static class Suggester
                 continue;
             foreach (int o in new[] { c.Low, c.High }.Where(loose.Contains))
                 given[o] = given.GetValueOrDefault(o) + 1;
-            bool clear = !all.Any(o => o != c && o.Score > c.Score - Clear && ((o.Low == c.Low && loose.Contains(c.Low)) || (o.High == c.High && loose.Contains(c.High))));
+            bool clear = !all.Any(o => o != c && o.Score > c.Score - Clear
+                && ((o.Low == c.Low && loose.Contains(c.Low)) || (o.High == c.High && loose.Contains(c.High))));
             // Where the pattern has no detail, a part has room for one object a side.
             var (rename, name) = Renamed(input, c);
             if (name is not null)
@@ -72,12 +77,15 @@ public static class Suggester
         {
             cancel.ThrowIfCancellationRequested();
             Bounds a = bounds[low], b = bounds[high];
-            if (a.Min.X > b.Max.X + reachMetres || b.Min.X > a.Max.X + reachMetres || a.Min.Y > b.Max.Y + reachMetres || b.Min.Y > a.Max.Y + reachMetres || a.Min.Z > b.Max.Z + reachMetres || b.Min.Z > a.Max.Z + reachMetres)
+            if (a.Min.X > b.Max.X + reachMetres || b.Min.X > a.Max.X + reachMetres || a.Min.Y > b.Max.Y + reachMetres || b.Min.Y > a.Max.Y + reachMetres
+                || a.Min.Z > b.Max.Z + reachMetres || b.Min.Z > a.Max.Z + reachMetres)
                 return 0;
             // What joins a part need only lie on it; what completes one must also be covered.
             if (joins)
-                return looseLow.Contains(low) ? FitMeasure.Share([meshes[low]], trees[high]!, reachMetres, Samples) : FitMeasure.Share([meshes[high]], trees[low]!, reachMetres, Samples);
-            return Math.Sqrt(FitMeasure.Share([meshes[low]], trees[high]!, reachMetres, Samples) * FitMeasure.Share([meshes[high]], trees[low]!, reachMetres, Samples));
+                return looseLow.Contains(low) ? FitMeasure.Share([meshes[low]], trees[high]!, reachMetres, Samples)
+                    : FitMeasure.Share([meshes[high]], trees[low]!, reachMetres, Samples);
+            return Math.Sqrt(FitMeasure.Share([meshes[low]], trees[high]!, reachMetres, Samples) * FitMeasure.Share([meshes[high]], trees[low]!, reachMetres,
+                Samples));
         }
     }
 

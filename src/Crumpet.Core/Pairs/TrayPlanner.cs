@@ -20,7 +20,8 @@ public static class TrayPlanner
     /// <param name="contacts">Pairs of parts that must not share a tray.</param>
     /// <param name="settings">What the artist decided; decisions are kept even where they put parts in contact together.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static TrayPlan Plan(IReadOnlyList<TrayPart> parts, IReadOnlyList<(int One, int Two)> contacts, PairSettings settings, CancellationToken cancel = default)
+    public static TrayPlan Plan(IReadOnlyList<TrayPart> parts, IReadOnlyList<(int One, int Two)> contacts, PairSettings settings,
+        CancellationToken cancel = default)
     {
         int[] group = Grouped(parts, settings);
         int groups = group.Length == 0 ? 0 : group.Max() + 1;
@@ -30,7 +31,8 @@ public static class TrayPlanner
                 given[group[i]] = tray;
         var neighbours = Enumerable.Range(0, groups).Select(_ => new HashSet<int>()).ToArray();
         var byName = parts.Select((p, i) => (p.Name, i)).ToDictionary(p => p.Name, p => p.i, StringComparer.Ordinal);
-        var apart = settings.Ties.Where(t => !t.Together && byName.ContainsKey(t.One) && byName.ContainsKey(t.Two)).Select(t => (One: byName[t.One], Two: byName[t.Two]));
+        var apart = settings.Ties.Where(t => !t.Together && byName.ContainsKey(t.One) && byName.ContainsKey(t.Two))
+            .Select(t => (One: byName[t.One], Two: byName[t.Two]));
         foreach (var (one, two) in contacts.Concat(apart))
         {
             if (group[one] == group[two])
@@ -68,7 +70,8 @@ public static class TrayPlanner
         // A part put elsewhere by hand leaves its group.
         for (int i = 0; i < leader.Length; i++)
         {
-            if (settings.TrayByHand.TryGetValue(parts[i].Name, out int tray) && Enumerable.Range(0, i).Any(j => leader[j] == leader[i] && settings.TrayByHand.TryGetValue(parts[j].Name, out int other) && other != tray))
+            if (settings.TrayByHand.TryGetValue(parts[i].Name, out int tray) && Enumerable.Range(0, i)
+                .Any(j => leader[j] == leader[i] && settings.TrayByHand.TryGetValue(parts[j].Name, out int other) && other != tray))
                 leader[i] = i;
         }
         var numbers = leader.Distinct().Order().Select((l, n) => (l, n)).ToDictionary(p => p.l, p => p.n);
@@ -86,7 +89,8 @@ public static class TrayPlanner
         {
             if (!component.Any(v => given[v] >= 0))
             {
-                var heaviest = component.GroupBy(v => trays[v]).OrderByDescending(g => g.Sum(v => weights[v])).ThenBy(g => g.Key).Select(g => g.ToArray()).ToArray();
+                var heaviest = component.GroupBy(v => trays[v]).OrderByDescending(g => g.Sum(v => weights[v])).ThenBy(g => g.Key).Select(g => g.ToArray())
+                    .ToArray();
                 int[] emptiest = [.. Enumerable.Range(0, count).OrderBy(t => load[t]).ThenBy(t => t)];
                 for (int i = 0; i < heaviest.Length; i++)
                     foreach (int v in heaviest[i])
@@ -101,7 +105,8 @@ public static class TrayPlanner
             foreach (int v in Enumerable.Range(0, trays.Length).Where(v => given[v] < 0).OrderByDescending(v => weights[v]).ThenBy(v => v))
             {
                 int from = trays[v];
-                int to = Enumerable.Range(0, count).Where(t => t != from && !neighbours[v].Any(n => trays[n] == t)).OrderBy(t => load[t]).ThenBy(t => t).FirstOrDefault(-1);
+                int to = Enumerable.Range(0, count).Where(t => t != from && !neighbours[v].Any(n => trays[n] == t)).OrderBy(t => load[t]).ThenBy(t => t)
+                    .FirstOrDefault(-1);
                 if (to < 0 || load[to] + weights[v] >= load[from])
                     continue;
                 load[from] -= weights[v];

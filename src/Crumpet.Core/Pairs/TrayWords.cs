@@ -27,8 +27,10 @@ internal static partial class TrayWords
     private static string Split(IReadOnlyList<TrayPart> parts, int[] trays)
     {
         var rows = parts.Select((p, i) => (Match: NumberedName().Match(p.Name), Tray: trays[i])).Where(p => p.Match.Success)
-            .Select(p => (Stem: p.Match.Groups[1].Value.TrimEnd('_', '-', '.', ' '), IsOdd: long.Parse(p.Match.Groups[2].Value, CultureInfo.InvariantCulture) % 2 == 1, p.Tray))
-            .GroupBy(p => p.Stem).Where(g => g.Count() >= 4 && g.Select(p => p.Tray).Distinct().Count() == 2 && g.GroupBy(p => p.IsOdd).Count() == 2 && g.GroupBy(p => p.IsOdd).All(h => h.Select(p => p.Tray).Distinct().Count() == 1))
+            .Select(p => (Stem: p.Match.Groups[1].Value.TrimEnd('_', '-', '.', ' '),
+                IsOdd: long.Parse(p.Match.Groups[2].Value, CultureInfo.InvariantCulture) % 2 == 1, p.Tray))
+            .GroupBy(p => p.Stem).Where(g => g.Count() >= 4 && g.Select(p => p.Tray).Distinct().Count() == 2 && g.GroupBy(p => p.IsOdd).Count() == 2
+                && g.GroupBy(p => p.IsOdd).All(h => h.Select(p => p.Tray).Distinct().Count() == 1))
             .Select(g => g.Key).Order(StringComparer.Ordinal).ToArray();
         if (rows.Length == 0)
             return "";

@@ -1,4 +1,5 @@
 using System.Buffers;
+using System.Globalization;
 using System.Text.Json.Serialization;
 using Crumpet.Core.Checking;
 using Crumpet.Core.Imaging;
@@ -47,7 +48,8 @@ public enum MeshInput
 /// <param name="Meaning">What it expects the numbers to mean.</param>
 /// <param name="Mesh">Where the delivered mesh takes it.</param>
 public sealed record MaterialInput(
-    [property: Words("The name of a material input", 60)] string Name, [property: Words("The map of a material input", 60)] string Map, ColourMeaning Meaning, MeshInput Mesh = MeshInput.None);
+    [property: Words("The name of a material input", 60)] string Name, [property: Words("The map of a material input", 60)] string Map, ColourMeaning Meaning,
+        MeshInput Mesh = MeshInput.None);
 
 /// <summary>What an engine wants of what is delivered to it. The ready ones stand in <see cref="ReadyTargets"/>; a kit keeps its own copy.</summary>
 public sealed record Target : IChecked
@@ -115,21 +117,27 @@ public sealed record Target : IChecked
     public string TexturePath(string file) => In(TextureFolder, file);
 
     /// <summary>The target in a few words.</summary>
-    public string InWords() => FormattableString.Invariant(
-        $"{Name}: {Up} up, {(UnitMetres == 1 ? "metres" : $"units of {UnitMetres:0.######} m")}, {Handedness.ToString().ToLowerInvariant()}-handed, green {Green.ToString().ToLowerInvariant()}, textures to {LargestTexture} px{(SquareTextures ? ", square" : "")}");
+    public string InWords() => string.Create(
+        CultureInfo.InvariantCulture,
+        $"{Name}: {Up} up, {(UnitMetres == 1 ? "metres" : $"units of {UnitMetres:0.######} m")}, {Handedness.ToString().ToLowerInvariant()}-handed, green "
+            + $"{Green.ToString().ToLowerInvariant()}, textures to {LargestTexture} px{(SquareTextures ? ", square" : "")}");
 
     /// <inheritdoc/>
     public string? ProblemTogether() => this switch
     {
-        { Up: not UpAxis.Y } or { UnitMetres: not 1 } or { Handedness: not Handedness.Right } => "Meshes leave as GLB, which holds Y up, metres and right-handed axes; the target must want these.",
+        { Up: not UpAxis.Y } or { UnitMetres: not 1 } or { Handedness: not Handedness.Right } =>
+            "Meshes leave as GLB, which holds Y up, metres and right-handed axes; the target must want these.",
         _ when (Odd(MeshFolder) ?? Odd(TextureFolder)) is { } odd => $"'{FieldRules.Quoted(odd)}' is no folder of a package; use names with slashes between.",
-        _ when Inputs.GroupBy(i => i.Map, StringComparer.Ordinal).FirstOrDefault(g => g.Count() > 1) is { } twice => $"The target has two material inputs for {twice.Key}; leave one out.",
-        _ when Inputs.Where(i => i.Mesh != MeshInput.None).GroupBy(i => i.Mesh).Any(g => g.Count() > 1) => "Two material inputs of the target go to one place of the mesh's material; leave one out.",
+        _ when Inputs.GroupBy(i => i.Map, StringComparer.Ordinal).FirstOrDefault(g => g.Count() > 1) is { } twice =>
+            $"The target has two material inputs for {twice.Key}; leave one out.",
+        _ when Inputs.Where(i => i.Mesh != MeshInput.None).GroupBy(i => i.Mesh).Any(g => g.Count() > 1) =>
+            "Two material inputs of the target go to one place of the mesh's material; leave one out.",
         _ => null,
     };
 
     /// <summary>Same fields, same inputs.</summary>
-    public bool Equals(Target? other) => other is not null && (Name, Up, UnitMetres, Handedness, Green) == (other.Name, other.Up, other.UnitMetres, other.Handedness, other.Green)
+    public bool Equals(Target? other) => other is not null
+        && (Name, Up, UnitMetres, Handedness, Green) == (other.Name, other.Up, other.UnitMetres, other.Handedness, other.Green)
         && Limits == other.Limits && (MeshFolder, TextureFolder) == (other.MeshFolder, other.TextureFolder) && Inputs.SequenceEqual(other.Inputs);
 
     /// <inheritdoc/>
@@ -138,7 +146,8 @@ public sealed record Target : IChecked
     private static string In(string folder, string file) => folder.Length == 0 ? file : $"{folder}/{file}";
 
     private static string? Odd(string folder) =>
-        folder.Length > 0 && folder.Split('/').Any(p => p.Length == 0 || p is "." or ".." || p.AsSpan().ContainsAny(Forbidden) || p.Any(char.IsControl)) ? folder : null;
+        folder.Length > 0 && folder.Split('/').Any(p => p.Length == 0 || p is "." or ".." || p.AsSpan().ContainsAny(Forbidden) || p.Any(char.IsControl))
+            ? folder : null;
 }
 
 /// <summary>What textures are held to.</summary>

@@ -22,7 +22,10 @@ public interface IPointDistance
 }
 
 /// <summary>A hierarchy of boxes around anything, for what lies nearest to a point and for the least distance between two sets.</summary>
-/// <remarks>Binary, split at the middle of the boxes' centres, or at their median where that would leave a side empty. The same boxes give the same tree.</remarks>
+/// <remarks>
+/// Binary, split at the middle of the boxes' centres, or at their median where that would leave a side empty. The same boxes give the same
+/// tree.
+/// </remarks>
 public sealed class BoxTree
 {
     private const int LeafItems = 4;

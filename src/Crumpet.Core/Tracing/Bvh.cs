@@ -15,7 +15,10 @@ namespace Crumpet.Core.Tracing;
 /// </remarks>
 public sealed unsafe class Bvh : IDisposable
 {
-    /// <summary>Farthest a triangle may lie from the origin along an axis, metres: areas and products of three lengths are still ordinary numbers there.</summary>
+    /// <summary>
+    /// Farthest a triangle may lie from the origin along an axis, metres: areas and products of three lengths are still ordinary numbers
+    /// there.
+    /// </summary>
     public const float Farthest = 1e12f;
 
     private const int StackSize = 512;
@@ -199,7 +202,8 @@ public sealed unsafe class Bvh : IDisposable
     {
         // Absent numbers compare false.
         var most = Vector128.Create(FarthestRay);
-        return Vector128.LessThanOrEqualAll(Vector128.Abs(ray.Origin.AsVector128()), most) && Vector128.LessThanOrEqualAll(Vector128.Abs(ray.Direction.AsVector128()), most);
+        return Vector128.LessThanOrEqualAll(Vector128.Abs(ray.Origin.AsVector128()), most)
+            && Vector128.LessThanOrEqualAll(Vector128.Abs(ray.Direction.AsVector128()), most);
     }
 
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
@@ -224,7 +228,8 @@ public sealed unsafe class Bvh : IDisposable
     }
 
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
-    private static void TestLeaf<TRule>(BvhLeaf* leaf, Vector256<float> ox, Vector256<float> oy, Vector256<float> oz, Vector3 direction, float near, ref Best best, ref bool metBackFace)
+    private static void TestLeaf<TRule>(BvhLeaf* leaf, Vector256<float> ox, Vector256<float> oy, Vector256<float> oz, Vector3 direction, float near,
+        ref Best best, ref bool metBackFace)
         where TRule : struct, IRule
     {
         float* p = leaf->Corners;
@@ -279,7 +284,8 @@ public sealed unsafe class Bvh : IDisposable
         Vector256.FusedMultiplyAdd(a, b, -(c * d));
 
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
-    private static Vector256<float> Dot(Vector256<float> ax, Vector256<float> ay, Vector256<float> az, Vector256<float> bx, Vector256<float> by, Vector256<float> bz) =>
+    private static Vector256<float> Dot(Vector256<float> ax, Vector256<float> ay, Vector256<float> az, Vector256<float> bx, Vector256<float> by,
+        Vector256<float> bz) =>
         Vector256.FusedMultiplyAdd(ax, bx, Vector256.FusedMultiplyAdd(ay, by, az * bz));
 
     [MethodImpl(MethodImplOptions.AggressiveInlining)]

@@ -82,7 +82,8 @@ internal sealed unsafe class BvhBuilder
 
     /// <summary>Builds the tree and gives its memory, its counts and how many levels of nodes it has.</summary>
     /// <exception cref="ArgumentException">A corner numbers no position.</exception>
-    public static (AlignedMemory Nodes, int NodeCount, AlignedMemory Leaves, int LeafCount, int Levels) Build(Vector3[] positions, int[] corners, int threads, CancellationToken cancel)
+    public static (AlignedMemory Nodes, int NodeCount, AlignedMemory Leaves, int LeafCount, int Levels) Build(Vector3[] positions, int[] corners, int threads,
+        CancellationToken cancel)
     {
         int count = corners.Length / 3;
         var nodes = new AlignedMemory((long)Math.Max(1, count) * sizeof(BvhNode));
@@ -179,7 +180,8 @@ internal sealed unsafe class BvhBuilder
             Descend(target->Children[i], children[i], level + 1);
     }
 
-    private void DescendInParallel(int node, int count, Children children, int level) => Parallel.For(0, count, options, i => Descend((nodes + node)->Children[i], children[i], level));
+    private void DescendInParallel(int node, int count, Children children, int level) =>
+        Parallel.For(0, count, options, i => Descend((nodes + node)->Children[i], children[i], level));
 
     private void Descend(int child, in Range range, int level)
     {
@@ -309,7 +311,8 @@ internal sealed unsafe class BvhBuilder
             Add(ref bins[2 * Bins + slot.GetElement(2)], item);
         }
         var (axisOfSplit, border) = Cheapest(bins, binCount, extent);
-        return axisOfSplit < 0 ? Halve(range) : Part(range, slots, axisOfSplit, border, Joined(bins, axisOfSplit, 0, border), Joined(bins, axisOfSplit, border, binCount));
+        return axisOfSplit < 0 ? Halve(range)
+            : Part(range, slots, axisOfSplit, border, Joined(bins, axisOfSplit, 0, border), Joined(bins, axisOfSplit, border, binCount));
 
         float Scale(float size) => size > 0 ? binCount * 0.9999f / size : 0;
 
@@ -383,7 +386,10 @@ internal sealed unsafe class BvhBuilder
 
     private static float Component(Vector4 v, int axis) => axis == 0 ? v.X : axis == 1 ? v.Y : v.Z;
 
-    /// <summary>Copies what lies before a border to the front of the other array's range and the rest to its end, without a branch: which it is cannot be foretold.</summary>
+    /// <summary>
+    /// Copies what lies before a border to the front of the other array's range and the rest to its end, without a branch: which it is
+    /// cannot be foretold.
+    /// </summary>
     private (Range, Range) Part(in Range range, in Slots slots, int axis, int border, in Bin before, in Bin after)
     {
         var from = (range.IsOdd ? odd : even).AsSpan(range.First, range.Count);
@@ -398,7 +404,8 @@ internal sealed unsafe class BvhBuilder
             front += isBefore;
             back -= 1 - isBefore;
         }
-        return (new Range(range.First, before.Count, !range.IsOdd, before.Min, before.Max), new Range(range.First + before.Count, after.Count, !range.IsOdd, after.Min, after.Max));
+        return (new Range(range.First, before.Count, !range.IsOdd, before.Min, before.Max),
+            new Range(range.First + before.Count, after.Count, !range.IsOdd, after.Min, after.Max));
     }
 
     private (Range, Range) Halve(in Range range)

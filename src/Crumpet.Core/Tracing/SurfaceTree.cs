@@ -48,7 +48,8 @@ public sealed class SurfaceTree
     {
         var measure = new ToTriangle(this, point);
         int triangle = Boxes.Nearest(point, limit, ref measure, out float squared);
-        return triangle < 0 ? new NearPoint(-1, default, limit) : new NearPoint(triangle, ClosestOnTriangle(point, Corner(triangle, 0), Corner(triangle, 1), Corner(triangle, 2)), MathF.Sqrt(squared));
+        return triangle < 0 ? new NearPoint(-1, default, limit)
+            : new NearPoint(triangle, ClosestOnTriangle(point, Corner(triangle, 0), Corner(triangle, 1), Corner(triangle, 2)), MathF.Sqrt(squared));
     }
 
     /// <summary>The point of a triangle nearest to a point.</summary>
@@ -82,6 +83,7 @@ public sealed class SurfaceTree
 
     private readonly struct ToTriangle(SurfaceTree tree, Vector3 point) : IPointDistance
     {
-        public float SquaredDistance(int item) => Vector3.DistanceSquared(point, ClosestOnTriangle(point, tree.Corner(item, 0), tree.Corner(item, 1), tree.Corner(item, 2)));
+        public float SquaredDistance(int item) =>
+            Vector3.DistanceSquared(point, ClosestOnTriangle(point, tree.Corner(item, 0), tree.Corner(item, 1), tree.Corner(item, 2)));
     }
 }

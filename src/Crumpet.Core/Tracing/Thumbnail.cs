@@ -38,7 +38,8 @@ public static class Thumbnail
                 var sum = Vector3.Zero;
                 for (int s = 0; s < SamplesAcross * SamplesAcross; s++)
                 {
-                    float px = (x * SamplesAcross + s % SamplesAcross + 0.5f - side * SamplesAcross / 2f) * step, py = (y * SamplesAcross + s / SamplesAcross + 0.5f - side * SamplesAcross / 2f) * step;
+                    float px = (x * SamplesAcross + s % SamplesAcross + 0.5f - side * SamplesAcross / 2f) * step,
+                        py = (y * SamplesAcross + s / SamplesAcross + 0.5f - side * SamplesAcross / 2f) * step;
                     sum += Shade(bvh, positions, corners, new Ray(eye, Vector3.Normalize(right * px - up * py - towards), 0, 4 * distance));
                 }
                 sum /= SamplesAcross * SamplesAcross;

@@ -42,7 +42,10 @@ public sealed record AppOptions
     /// <summary>Addresses it opens on.</summary>
     public IReadOnlyList<string> Urls { get; init; } = [DefaultUrl];
 
-    /// <summary>Reads <c>--data DIR</c>, <c>--demo false</c> or <c>coarse</c>, <c>--urls URL</c>, <c>--allowed-hosts NAME,NAME</c>, <c>--open-to-network</c>, <c>--room GIB</c> and <c>--no-resume</c>.</summary>
+    /// <summary>
+    /// Reads <c>--data DIR</c>, <c>--demo false</c> or <c>coarse</c>, <c>--urls URL</c>, <c>--allowed-hosts NAME,NAME</c>,
+    /// <c>--open-to-network</c>, <c>--room GIB</c> and <c>--no-resume</c>.
+    /// </summary>
     public static AppOptions From(IConfiguration configuration)
     {
         string folder = configuration["data"]
@@ -57,7 +60,8 @@ public sealed record AppOptions
             Resumes = configuration["no-resume"] is null or "false",
             IsOpenToNetwork = configuration["open-to-network"] is not (null or "false"),
             AllowedHosts = [.. Parts(configuration["allowed-hosts"], ',')],
-            LimitBytes = double.TryParse(configuration["room"], CultureInfo.InvariantCulture, out double gibibytes) && gibibytes is >= 0.1 and <= 1e6 ? (long)(gibibytes * (1L << 30)) : StoreRoom.DefaultLimitBytes,
+            LimitBytes = double.TryParse(configuration["room"], CultureInfo.InvariantCulture, out double gibibytes) && gibibytes is >= 0.1 and <= 1e6
+                ? (long)(gibibytes * (1L << 30)) : StoreRoom.DefaultLimitBytes,
             Urls = urls.Length > 0 ? urls : [DefaultUrl],
         };
     }
@@ -72,5 +76,6 @@ public sealed record AppOptions
         || address.Host.Equals("localhost", StringComparison.OrdinalIgnoreCase)
         || (IPAddress.TryParse(address.Host.Trim('[', ']'), out var number) && IPAddress.IsLoopback(number));
 
-    private static string[] Parts(string? list, char separator) => (list ?? "").Split(separator, StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
+    private static string[] Parts(string? list, char separator) =>
+        (list ?? "").Split(separator, StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
 }

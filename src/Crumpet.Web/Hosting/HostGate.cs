@@ -35,11 +35,14 @@ public sealed class HostGate
     {
         var request = context.Request;
         if (!request.Host.HasValue || !IsOwn(request.Host.Host, context.Connection.LocalIpAddress))
-            return RefuseAsync(context, StatusCodes.Status421MisdirectedRequest, $"Crumpet does not go by the name '{FieldRules.Quoted(request.Host.Value ?? "")}'; open it as localhost, or start it with --allowed-hosts and that name.");
+            return RefuseAsync(context, StatusCodes.Status421MisdirectedRequest,
+                $"Crumpet does not go by the name '{FieldRules.Quoted(request.Host.Value ?? "")}'; open it as localhost, or start it with --allowed-hosts "
+                + $"and that name.");
         bool isChange = !(HttpMethods.IsGet(request.Method) || HttpMethods.IsHead(request.Method) || HttpMethods.IsOptions(request.Method));
         string? origin = request.Headers.Origin;
         return isChange && !string.IsNullOrEmpty(origin) && !IsSame(origin, request.Host)
-            ? RefuseAsync(context, StatusCodes.Status403Forbidden, $"A page of '{FieldRules.Quoted(origin)}' asked for a change; Crumpet is changed from its own pages alone.")
+            ? RefuseAsync(context, StatusCodes.Status403Forbidden,
+                $"A page of '{FieldRules.Quoted(origin)}' asked for a change; Crumpet is changed from its own pages alone.")
             : next(context);
     }
 
@@ -49,11 +52,13 @@ public sealed class HostGate
         if (names.Contains(host))
             return true;
         // A number is no name, so nobody can give it another address.
-        return IPAddress.TryParse(host.Trim('[', ']'), out var address) && (IPAddress.IsLoopback(address) || (reached is not null && Plain(address).Equals(Plain(reached))));
+        return IPAddress.TryParse(host.Trim('[', ']'), out var address)
+            && (IPAddress.IsLoopback(address) || (reached is not null && Plain(address).Equals(Plain(reached))));
     }
 
     private bool IsSame(string origin, HostString host) =>
-        Uri.TryCreate(origin, UriKind.Absolute, out var from) && (string.Equals(from.Authority, host.Value, StringComparison.OrdinalIgnoreCase) || allowed.Contains(from.Host));
+        Uri.TryCreate(origin, UriKind.Absolute, out var from)
+            && (string.Equals(from.Authority, host.Value, StringComparison.OrdinalIgnoreCase) || allowed.Contains(from.Host));
 
     private static IPAddress Plain(IPAddress address) => address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address;
 

@@ -54,5 +54,7 @@ internal static class RequestGate
         _ => StatusCodes.Status500InternalServerError,
     };
 
-    private static string TooLarge => $"That is too much at once: at most {Show.Count(AppOptions.MostFiles)} files and {AppOptions.LargestUpload >> 30} GiB are taken; drop fewer at a time, or a zip.";
+    private static string TooLarge =>
+        $"That is too much at once: at most {Show.Count(AppOptions.MostFiles)} files and {AppOptions.LargestUpload >> 30} GiB are taken; drop fewer at a "
+        + $"time, or a zip.";
 }

@@ -4,7 +4,8 @@ namespace Crumpet.Web;
 internal static class SecurityHeaders
 {
     private const string Policy =
-        "default-src 'self'; img-src 'self' blob: data:; connect-src 'self'; script-src 'self'; style-src 'self'; font-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'";
+        "default-src 'self'; img-src 'self' blob: data:; connect-src 'self'; script-src 'self'; style-src 'self'; font-src 'self'; object-src 'none'; "
+            + "base-uri 'none'; frame-ancestors 'none'; form-action 'self'";
 
     public static Task Add(HttpContext context, RequestDelegate next)
     {

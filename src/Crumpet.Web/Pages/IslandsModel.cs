@@ -17,7 +17,8 @@ public sealed record IslandsModel(AssetView View)
 
     /// <summary>Maps that can lie beneath, by name.</summary>
     public IReadOnlyDictionary<string, string> Maps { get; } = (View.Report<BakeReport>(Station.Bake)?.Sheets ?? [])
-        .SelectMany(s => s.Maps.Select(m => (Name: $"{s.Sheet} {m.Key}", Url: View.Url(Station.Bake, m.Value)))).Where(m => m.Url is not null).ToDictionary(m => m.Name, m => m.Url!);
+        .SelectMany(s => s.Maps.Select(m => (Name: $"{s.Sheet} {m.Key}", Url: View.Url(Station.Bake, m.Value)))).Where(m => m.Url is not null)
+            .ToDictionary(m => m.Name, m => m.Url!);
 
     /// <summary>All that the canvas's script needs to know, as JSON.</summary>
     public string Config() => JsonSerializer.Serialize(

@@ -17,7 +17,8 @@ namespace Crumpet.Web.Pages;
 /// <param name="Sheet">The sheet it belongs to, or null.</param>
 /// <param name="Material">Number of the material whose UVs lie on it; null for all.</param>
 /// <param name="Kind">What of its sheet it shows, the same word on every sheet; null for what belongs to none.</param>
-public sealed record MapChoice(string Group, string Key, string Label, string Address, bool IsNormal, int Mips, string? Sheet = null, int? Material = null, string? Kind = null);
+public sealed record MapChoice(string Group, string Key, string Label, string Address, bool IsNormal, int Mips, string? Sheet = null, int? Material = null,
+    string? Kind = null);
 
 /// <summary>What the map viewer of a page shows.</summary>
 /// <param name="View">The asset.</param>
@@ -35,11 +36,13 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
 
     /// <summary>All maps of the asset, those of the page's station first.</summary>
     public IReadOnlyList<MapChoice> Choices() =>
-        [.. Baked().Concat(Packed()).Concat(Converted()).Concat(Sources()).Append(new MapChoice("Layout", Sheet, "bare sheet", "", false, 1)).OrderBy(c => IsOwn(c) ? 0 : 1)];
+        [.. Baked().Concat(Packed()).Concat(Converted()).Concat(Sources()).Append(new MapChoice("Layout", Sheet, "bare sheet", "", false, 1))
+            .OrderBy(c => IsOwn(c) ? 0 : 1)];
 
     /// <summary>What to do while the station has no map of its own, one sentence, or null.</summary>
     public string? Hint => Choices().Any(IsOwn) ? null
-        : $"{(View.MarkOf(Station) is null ? $"Nothing has come from {Station} yet" : $"What came from {Station} is out of date")}: press the main button on the right. Until then the low side's UVs are shown.";
+        : $"{(View.MarkOf(Station) is null ? $"Nothing has come from {Station} yet" : $"What came from {Station} is out of date")}: press the main button on "
+            + $"the right. Until then the low side's UVs are shown.";
 
     /// <summary>All that the viewer's script needs to know, as JSON.</summary>
     public string Config()
@@ -67,9 +70,11 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
         var report = View.ShownBake;
         foreach (var sheet in report?.Sheets ?? [])
             foreach (var (name, file) in sheet.Maps)
-                yield return Choice("Baked", Station.Bake, file, report!.Sheets.Count > 1 ? $"{sheet.Sheet} {Words(name)}" : Words(name), BakeMaps.Find(name)?.Meaning ?? ColourMeaning.Linear, 1, sheet.Sheet, name);
+                yield return Choice("Baked", Station.Bake, file, report!.Sheets.Count > 1 ? $"{sheet.Sheet} {Words(name)}" : Words(name),
+                    BakeMaps.Find(name)?.Meaning ?? ColourMeaning.Linear, 1, sheet.Sheet, name);
         foreach (var sheet in (report?.Sheets ?? []).Where(s => s.FaultFile.Length > 0))
-            yield return Choice("Baked", Station.Bake, sheet.FaultFile, report!.Sheets.Count > 1 ? $"{sheet.Sheet} faults" : "faults", ColourMeaning.Srgb, 1, sheet.Sheet, "faults");
+            yield return Choice("Baked", Station.Bake, sheet.FaultFile, report!.Sheets.Count > 1 ? $"{sheet.Sheet} faults" : "faults", ColourMeaning.Srgb, 1,
+                sheet.Sheet, "faults");
 
         static string Words(string name) => BakeMaps.Find(name)?.Label ?? name;
     }
@@ -77,14 +82,16 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
     private IEnumerable<MapChoice> Packed()
     {
         var outputs = View.Plan.Recipe.Outputs.ToDictionary(o => o.Name, o => o.Meaning);
-        return (View.Report<PackReport>(Station.Pack)?.Pictures ?? []).Select(p => Choice("Packed", Station.Pack, p.File, p.File, outputs.GetValueOrDefault(p.Output, ColourMeaning.Linear), 1, p.Sheet, p.Output));
+        return (View.Report<PackReport>(Station.Pack)?.Pictures ?? [])
+            .Select(p => Choice("Packed", Station.Pack, p.File, p.File, outputs.GetValueOrDefault(p.Output, ColourMeaning.Linear), 1, p.Sheet, p.Output));
     }
 
     private IEnumerable<MapChoice> Converted()
     {
         var outputs = (View.Report<PackReport>(Station.Pack)?.Pictures ?? []).ToDictionary(p => p.File, p => p.Output);
         return (View.Report<ConvertReport>(Station.Convert)?.Textures ?? [])
-            .Select(t => Choice("Textures, decoded", Station.Convert, t.File, t.File, t.Meaning, t.Mips, t.Sheet, outputs.GetValueOrDefault(t.Picture, t.File)));
+            .Select(t => Choice("Textures, decoded", Station.Convert, t.File, t.File, t.Meaning, t.Mips, t.Sheet,
+                outputs.GetValueOrDefault(t.Picture, t.File)));
     }
 
     private IEnumerable<MapChoice> Sources()
@@ -96,8 +103,10 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
             bool isNormal = t.Kind == TextureKind.Normal;
             if (t.MendedFile is { } mended)
             {
-                yield return new MapChoice("Arrived", $"intake/{t.File}", t.File, AddressOf(View.Result(Station.Intake)!.File(mended).Sha256, t.Meaning), isNormal, 1);
-                yield return new MapChoice("Before mending", $"intake/before/{t.File}", $"{t.File}, as it came", AddressOf(source.Sha256, t.Meaning), isNormal, 1);
+                yield return new MapChoice("Arrived", $"intake/{t.File}", t.File, AddressOf(View.Result(Station.Intake)!.File(mended).Sha256, t.Meaning),
+                    isNormal, 1);
+                yield return new MapChoice("Before mending", $"intake/before/{t.File}", $"{t.File}, as it came", AddressOf(source.Sha256, t.Meaning),
+                    isNormal, 1);
                 continue;
             }
             yield return new MapChoice("Arrived", $"intake/{t.File}", t.File, AddressOf(source.Sha256, t.Meaning), isNormal, 1);
@@ -105,12 +114,14 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
     }
 
     private MapChoice Choice(string group, Station station, string file, string label, ColourMeaning meaning, int mips, string sheet, string kind) => new(
-        group, $"{station.Word}/{file}", label, AddressOf(View.Shown(station)!.File(file).Sha256, meaning), meaning == ColourMeaning.Normal, mips, sheet, MaterialOf(sheet), kind);
+        group, $"{station.Word}/{file}", label, AddressOf(View.Shown(station)!.File(file).Sha256, meaning), meaning == ColourMeaning.Normal, mips, sheet,
+            MaterialOf(sheet), kind);
 
     private int? MaterialOf(string sheet) => View.ShownBake?.Sheets.FirstOrDefault(s => s.Sheet == sheet)?.Material;
 
     private static string AddressOf(string sha256, ColourMeaning meaning) => $"/pictures/{sha256}/{meaning.ToString().ToLowerInvariant()}";
 
     private object[] Regions() =>
-        [.. (View.ShownBake?.Sheets ?? []).SelectMany(s => s.Regions.Where(r => r.Kind != FaultKind.Skew).Take(RegionsShown).Select(r => new { s.Sheet, r.Part, r.X, r.Y, r.Width, r.Height }))];
+        [.. (View.ShownBake?.Sheets ?? []).SelectMany(s => s.Regions.Where(r => r.Kind != FaultKind.Skew).Take(RegionsShown)
+            .Select(r => new { s.Sheet, r.Part, r.X, r.Y, r.Width, r.Height }))];
 }

@@ -36,9 +36,13 @@ public sealed record StageModel(AssetView View, StageStart Start)
         }
         if (sheets.Any(s => s.Textures.Count > 0))
             low.Add(new("low:delivered", "low delivered"));
-        low.AddRange([new("low:checker", "UV checker"), new("low:density", "UV density"), new("low:facing", "low facing"), new("low:normals", "low normals"), .. Groups("low")]);
-        StageLook[] high = [new("high:plain", "high shaded"), new("high:material", "high material"), new("high:facing", "high facing"), new("high:normals", "high normals"), .. Groups("high")];
-        return [("High side", high), ("Low side", low), .. Others().Select(side => ($"{char.ToUpperInvariant(side[0])}{side[1..]} side", (IReadOnlyList<StageLook>)[new($"{side}:plain", $"{side} shaded"), new($"{side}:facing", $"{side} facing")]))];
+        low.AddRange([new("low:checker", "UV checker"), new("low:density", "UV density"), new("low:facing", "low facing"), new("low:normals", "low normals"),
+            .. Groups("low")]);
+        StageLook[] high = [new("high:plain", "high shaded"), new("high:material", "high material"), new("high:facing", "high facing"),
+            new("high:normals", "high normals"), .. Groups("high")];
+        return [("High side", high), ("Low side", low), .. Others()
+            .Select(side => ($"{char.ToUpperInvariant(side[0])}{side[1..]} side",
+            (IReadOnlyList<StageLook>)[new($"{side}:plain", $"{side} shaded"), new($"{side}:facing", $"{side} facing")]))];
     }
 
     /// <summary>The start with every look among the choices.</summary>
@@ -73,10 +77,12 @@ public sealed record StageModel(AssetView View, StageStart Start)
     }
 
     /// <summary>Sides beside low and high that have objects.</summary>
-    private IEnumerable<string> Others() => (View.Intake?.Objects ?? []).Select(o => o.Side).Where(s => s is not (Side.Low or Side.High)).Distinct().Order().Select(Sides.Word);
+    private IEnumerable<string> Others() =>
+        (View.Intake?.Objects ?? []).Select(o => o.Side).Where(s => s is not (Side.Low or Side.High)).Distinct().Order().Select(Sides.Word);
 
     private static StageLook[] Groups(string side) =>
-        [new($"{side}:parts", $"{side} by part"), new($"{side}:trays", $"{side} by tray"), new($"{side}:materials", $"{side} by material"), new($"{side}:colours", $"{side} vertex colours")];
+        [new($"{side}:parts", $"{side} by part"), new($"{side}:trays", $"{side} by tray"), new($"{side}:materials", $"{side} by material"),
+            new($"{side}:colours", $"{side} vertex colours")];
 
     private string Url(Station station, string name) => View.Url(station, name) ?? "";
 
@@ -87,7 +93,8 @@ public sealed record StageModel(AssetView View, StageStart Start)
         return [.. (View.ShownBake?.Sheets ?? []).Select(sheet => new StageSheet(
             sheet.Material,
             sheet.Maps.ToDictionary(m => m.Key, m => Url(Station.Bake, sheet.Shown.GetValueOrDefault(m.Key, m.Value))),
-            (bound.FirstOrDefault(b => b.Sheet == sheet.Sheet)?.Slots ?? []).Where(s => s.File is not null).ToDictionary(s => s.Slot.Map, s => Url(Station.Convert, s.File!))))];
+            (bound.FirstOrDefault(b => b.Sheet == sheet.Sheet)?.Slots ?? []).Where(s => s.File is not null)
+                .ToDictionary(s => s.Slot.Map, s => Url(Station.Convert, s.File!))))];
     }
 
     private sealed record StageSheet(int? Material, Dictionary<string, string> Maps, Dictionary<string, string> Textures);

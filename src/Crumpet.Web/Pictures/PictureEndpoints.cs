@@ -12,20 +12,27 @@ internal static class PictureEndpoints
 
     public static void MapPictures(this WebApplication app)
     {
-        app.MapGet("/pictures/{sha}/{meaning}/{mip:int}", (string sha, string meaning, int mip, PictureService pictures, HttpContext context) => AnswerAsync(sha, meaning, mip, context, async key =>
+        app.MapGet("/pictures/{sha}/{meaning}/{mip:int}",
+            (string sha, string meaning, int mip, PictureService pictures, HttpContext context) => AnswerAsync(sha, meaning, mip, context, async key =>
         {
             if (await pictures.IndexAsync(key, Patience) is not { } index)
                 return Results.Json(new { Share = pictures.ShareCut(key) }, BuildJson.Options, statusCode: StatusCodes.Status202Accepted);
-            return Results.Json(new { index.Channels, index.Bits, TilePyramid.TileSide, Levels = index.Levels.Select(l => new { l.Width, l.Height }), index.Statistics }, BuildJson.Options);
+            return Results.Json(
+                new { index.Channels, index.Bits, TilePyramid.TileSide, Levels = index.Levels.Select(l => new { l.Width, l.Height }), index.Statistics },
+                BuildJson.Options);
         }));
-        app.MapGet("/pictures/{sha}/{meaning}/{mip:int}/{level:int}/{x:int}/{y:int}", (string sha, string meaning, int mip, int level, int x, int y, PictureService pictures, HttpContext context) => AnswerAsync(sha, meaning, mip, context, async key =>
+        app.MapGet("/pictures/{sha}/{meaning}/{mip:int}/{level:int}/{x:int}/{y:int}",
+            (string sha, string meaning, int mip, int level, int x, int y, PictureService pictures, HttpContext context) =>
+            AnswerAsync(sha, meaning, mip, context, async key =>
         {
             if (await pictures.TileAsync(key, level, x, y) is not { } tile)
                 return Results.NotFound();
             context.Response.Headers.ContentEncoding = "gzip";
             return Results.Bytes(tile, "application/octet-stream");
         }));
-        app.MapGet("/pictures/{sha}/{meaning}/{mip:int}/against/{sha2}/{meaning2}/{mip2:int}", (string sha, string meaning, int mip, string sha2, string meaning2, int mip2, PictureService pictures, HttpContext context) => AnswerAsync(sha, meaning, mip, context, async key =>
+        app.MapGet("/pictures/{sha}/{meaning}/{mip:int}/against/{sha2}/{meaning2}/{mip2:int}",
+            (string sha, string meaning, int mip, string sha2, string meaning2, int mip2, PictureService pictures, HttpContext context) =>
+            AnswerAsync(sha, meaning, mip, context, async key =>
             KeyOf(sha2, meaning2, mip2) is { } other ? Results.Json(await pictures.CompareAsync(key, other), BuildJson.Options) : Results.NotFound()));
     }
 
@@ -51,5 +58,6 @@ internal static class PictureEndpoints
     }
 
     private static PictureKey? KeyOf(string sha, string meaning, int mip) =>
-        sha.Length == 64 && sha.All(char.IsAsciiHexDigitLower) && Enum.TryParse<ColourMeaning>(meaning, ignoreCase: true, out var parsed) && Enum.IsDefined(parsed) ? new PictureKey(sha, parsed, mip) : null;
+        sha.Length == 64 && sha.All(char.IsAsciiHexDigitLower) && Enum.TryParse<ColourMeaning>(meaning, ignoreCase: true, out var parsed)
+            && Enum.IsDefined(parsed) ? new PictureKey(sha, parsed, mip) : null;
 }

@@ -123,7 +123,8 @@ public sealed class PictureService : IDisposable
 
     private async Task<Cut> MakeAsync(PictureKey key)
     {
-        string name = Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(string.Create(CultureInfo.InvariantCulture, $"{Version} {key.Sha256} {key.Meaning} {key.Mip}"))));
+        string name = Convert.ToHexStringLower(
+            SHA256.HashData(Encoding.UTF8.GetBytes(string.Create(CultureInfo.InvariantCulture, $"{Version} {key.Sha256} {key.Meaning} {key.Mip}"))));
         string path = Path.Combine(folder, name);
         if (!File.Exists(path))
         {
@@ -134,7 +135,8 @@ public sealed class PictureService : IDisposable
                 MakeRoom();
                 string aside = Path.Combine(folder, "." + name);
                 await using (var stream = new FileStream(aside, FileMode.Create, FileAccess.Write))
-                    TilePyramid.Write(Decode(bytes, key), key.Meaning == ColourMeaning.Srgb, stream, Environment.ProcessorCount, new CutProgress(cutting, key), CancellationToken.None);
+                    TilePyramid.Write(Decode(bytes, key), key.Meaning == ColourMeaning.Srgb, stream, Environment.ProcessorCount, new CutProgress(cutting, key),
+                        CancellationToken.None);
                 File.Move(aside, path, overwrite: true);
             }
             finally
@@ -160,13 +162,15 @@ public sealed class PictureService : IDisposable
     }
 
     /// <summary>How much a picture takes while it is decoded and cut: a pyramid is a third more.</summary>
-    private static long BytesOf(byte[] bytes, PictureKey key) => bytes.AsSpan().StartsWith("DDS "u8) ? 8L * bytes.Length : ImageFile.BytesToRead(bytes, key.Sha256[..12]) * 4 / 3;
+    private static long BytesOf(byte[] bytes, PictureKey key) =>
+        bytes.AsSpan().StartsWith("DDS "u8) ? 8L * bytes.Length : ImageFile.BytesToRead(bytes, key.Sha256[..12]) * 4 / 3;
 
     private static Bitmap Decode(byte[] bytes, PictureKey key)
     {
         string name = key.Sha256[..12];
         if (!bytes.AsSpan().StartsWith("DDS "u8))
-            return key.Mip == 0 ? ImageFile.Read(bytes, name) : throw new SourceFileException(name, $"mip {key.Mip}", "a picture has no mip levels", "Look at level 0");
+            return key.Mip == 0 ? ImageFile.Read(bytes, name)
+                : throw new SourceFileException(name, $"mip {key.Mip}", "a picture has no mip levels", "Look at level 0");
         var texture = DdsFile.Read(bytes, name);
         if (key.Mip < 0 || key.Mip >= texture.Levels.Count)
             throw new SourceFileException(name, $"mip {key.Mip}", $"the texture has {texture.Levels.Count} levels", "Look at one of them");
@@ -178,7 +182,8 @@ public sealed class PictureService : IDisposable
     {
         if (cuts.Count <= OpenFiles)
             return;
-        foreach (var (other, lazy) in cuts.Where(c => c.Key != key && c.Value is { IsValueCreated: true, Value.IsCompletedSuccessfully: true }).Take(cuts.Count - OpenFiles))
+        foreach (var (other, lazy) in cuts.Where(c => c.Key != key && c.Value is { IsValueCreated: true, Value.IsCompletedSuccessfully: true })
+            .Take(cuts.Count - OpenFiles))
         {
             // Readers that hold it keep it open by its handle until they are done.
             cuts.TryRemove(new(other, lazy));

@@ -19,7 +19,8 @@ namespace Crumpet.Web.Runs;
 /// <param name="SecondsLeft">Time the station still needs, or null while that cannot be told.</param>
 /// <param name="Message">What came of it.</param>
 /// <param name="Draft">How coarse a draft is that can be looked at now; null where there is none new.</param>
-public sealed record RunEvent(int Id, int AssetId, string Asset, RunState State, Station Station, double Fraction, string Doing, double? SecondsLeft, string Message, int? Draft = null)
+public sealed record RunEvent(int Id, int AssetId, string Asset, RunState State, Station Station, double Fraction, string Doing, double? SecondsLeft,
+    string Message, int? Draft = null)
 {
     /// <summary>Kit of the asset.</summary>
     public int KitId { get; init; }

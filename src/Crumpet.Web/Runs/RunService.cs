@@ -47,7 +47,8 @@ public sealed class RunService : IDisposable
             string said = run.State switch
             {
                 RunState.Cancelled => "Not taken up again, as Crumpet was started with --no-resume; repeat it to have it worked.",
-                RunState.Failed => $"Crumpet ended {run.Starts} times while this was at work at {run.Station}, so it is not taken up again; change what it works on, or repeat it.",
+                RunState.Failed => $"Crumpet ended {run.Starts} times while this was at work at {run.Station}, so it is not taken up again; change what it "
+                    + $"works on, or repeat it.",
                 _ => "Taken up again after a restart.",
             };
             if (run.State != RunState.Queued)

@@ -61,11 +61,15 @@ public sealed class RunWorker(RunService runs, RunFeed feed, FileStore store, IS
         using var scope = scopes.CreateScope();
         var db = scope.ServiceProvider.GetRequiredService<CrumpetDb>();
         int[] busy = [.. working.Keys];
-        var next = await db.Runs.Where(r => r.State == RunState.Queued && !busy.Contains(r.AssetId)).OrderBy(r => r.Id).Select(r => new { r.Id, r.AssetId }).FirstOrDefaultAsync(cancel);
+        var next = await db.Runs.Where(r => r.State == RunState.Queued && !busy.Contains(r.AssetId)).OrderBy(r => r.Id).Select(r => new { r.Id, r.AssetId })
+            .FirstOrDefaultAsync(cancel);
         return next is null ? null : (next.Id, next.AssetId);
     }
 
-    /// <summary>Ends a run whose end could not be kept, so that it is not begun for ever; where that cannot be kept either, as on a full disk, it is tried until it can.</summary>
+    /// <summary>
+    /// Ends a run whose end could not be kept, so that it is not begun for ever; where that cannot be kept either, as on a full disk, it is
+    /// tried until it can.
+    /// </summary>
     private async Task GiveUpAsync(int id, Exception e)
     {
         string said = $"Its end could not be kept: {e.GetBaseException().Message}";
@@ -76,7 +80,8 @@ public sealed class RunWorker(RunService runs, RunFeed feed, FileStore store, IS
                 using var scope = scopes.CreateScope();
                 var db = scope.ServiceProvider.GetRequiredService<CrumpetDb>();
                 await db.Runs.Where(r => r.Id == id).ExecuteUpdateAsync(
-                    set => set.SetProperty(r => r.State, RunState.Failed).SetProperty(r => r.EndedAt, DateTime.UtcNow).SetProperty(r => r.Message, said), CancellationToken.None);
+                    set => set.SetProperty(r => r.State, RunState.Failed).SetProperty(r => r.EndedAt, DateTime.UtcNow).SetProperty(r => r.Message, said),
+                        CancellationToken.None);
                 return;
             }
             catch (Exception again) when (again is DbUpdateException or Microsoft.Data.Sqlite.SqliteException or IOException)
@@ -144,7 +149,9 @@ public sealed class RunWorker(RunService runs, RunFeed feed, FileStore store, IS
     {
         long needed = LeastFree + (build.Forecast(upTo).Bytes ?? 0), free = new DriveInfo(store.Root).AvailableFreeSpace;
         if (free < needed)
-            throw new IOException($"It needs about {Show.Bytes(needed)} on the disk that holds the data folder, and {Show.Bytes(free)} are free; make room on it, or clear results nobody needs under Room, and press again.");
+            throw new IOException(
+                $"It needs about {Show.Bytes(needed)} on the disk that holds the data folder, and {Show.Bytes(free)} are free; make room on it, or clear "
+                + $"results nobody needs under Room, and press again.");
     }
 
     // What a full disk says of itself tells nobody what to do.
@@ -170,7 +177,8 @@ public sealed class RunWorker(RunService runs, RunFeed feed, FileStore store, IS
             Keep(db, asset, reached, result, wasThere ? null : watch.Elapsed.TotalSeconds);
             int findings = result.Findings.Count, jobs = build.Worked.Count - before;
             string found = findings == 0 ? "nothing to say" : findings == 1 ? "1 finding" : $"{findings} findings";
-            string took = wasThere ? "nothing had changed" : FormattableString.Invariant($"{jobs} job{(jobs == 1 ? "" : "s")}, {watch.Elapsed.TotalSeconds:0.0} s");
+            string took = wasThere ? "nothing had changed"
+                : FormattableString.Invariant($"{jobs} job{(jobs == 1 ? "" : "s")}, {watch.Elapsed.TotalSeconds:0.0} s");
             db.RunLog.Add(new RunLogEntry { RunId = run.Id, At = DateTime.UtcNow, Text = $"{station}: {took}, {found}." });
             await db.SaveChangesAsync(cancel);
             feed.Tell(EventOf(run, asset, RunState.Running, 1, "done"));
@@ -182,7 +190,8 @@ public sealed class RunWorker(RunService runs, RunFeed feed, FileStore store, IS
             }
         }
         run.State = RunState.Done;
-        run.Message = FormattableString.Invariant($"{run.UpTo} is done, {build.Worked.Count} job{(build.Worked.Count == 1 ? "" : "s")} worked, {whole.Elapsed.TotalSeconds:0.0} s in all.");
+        run.Message = FormattableString.Invariant(
+            $"{run.UpTo} is done, {build.Worked.Count} job{(build.Worked.Count == 1 ? "" : "s")} worked, {whole.Elapsed.TotalSeconds:0.0} s in all.");
     }
 
     private static void Keep(CrumpetDb db, Asset asset, Station station, StationResult result, double? seconds)
@@ -197,7 +206,16 @@ public sealed class RunWorker(RunService runs, RunFeed feed, FileStore store, IS
             for (int i = 0; i < result.Findings.Count; i++)
             {
                 var f = result.Findings[i];
-                asset.Findings.Add(new FindingRow { Station = station, Order = i, Severity = f.Severity, Code = f.Code, Place = f.Place, Sentence = f.Sentence, Count = f.Count });
+                asset.Findings.Add(new FindingRow
+                {
+                    Station = station,
+                    Order = i,
+                    Severity = f.Severity,
+                    Code = f.Code,
+                    Place = f.Place,
+                    Sentence = f.Sentence,
+                    Count = f.Count
+                });
             }
             mark.Key = result.Key;
             mark.FinishedAt = DateTime.UtcNow;
@@ -208,7 +226,16 @@ public sealed class RunWorker(RunService runs, RunFeed feed, FileStore store, IS
         if (station == Station.Deliver && asset.Deliveries.TrueForAll(d => d.Sha256 != result.Files[0].Sha256))
         {
             int number = asset.Deliveries.Select(d => d.Number).DefaultIfEmpty(0).Max() + 1;
-            asset.Deliveries.Add(new Delivery { Number = number, Key = result.Key, FileName = result.Files[0].Name, Sha256 = result.Files[0].Sha256, Bytes = result.Files[0].Bytes, CreatedAt = DateTime.UtcNow });
+            asset.Deliveries.Add(
+                new Delivery
+                {
+                    Number = number,
+                    Key = result.Key,
+                    FileName = result.Files[0].Name,
+                    Sha256 = result.Files[0].Sha256,
+                    Bytes = result.Files[0].Bytes,
+                    CreatedAt = DateTime.UtcNow
+                });
         }
     }
 

@@ -35,7 +35,16 @@ public sealed class BakerTests
         // Flat faces, so that the map has to bend every normal by up to ten degrees.
         var low = Shapes.WithFlatNormals(Shapes.Sphere("low", 24, 12));
         var high = Shapes.Sphere("high", 512, 256);
-        var settings = new BakeSettings { Size = 256, Bits = bits, Samples = samples, Dither = false, OutwardReachMetres = 0.1f, InwardReachMetres = 0.1f, Maps = [BakeMap.Normal] };
+        var settings = new BakeSettings
+        {
+            Size = 256,
+            Bits = bits,
+            Samples = samples,
+            Dither = false,
+            OutwardReachMetres = 0.1f,
+            InwardReachMetres = 0.1f,
+            Maps = [BakeMap.Normal]
+        };
         var map = Bake([new BakePart("ball", [low], [high])], settings).Maps[BakeMap.Normal];
         double sum = 0;
         int count = 0;
@@ -49,7 +58,8 @@ public sealed class BakerTests
             var m = NormalEncoding.Decode(map.Unit(x, y, 0), map.Unit(x, y, 1), map.Unit(x, y, 2));
             var decoded = Vector3.Normalize(m.X * t + m.Y * b + m.Z * n);
             // The ray runs along the smooth normal through the low point: the sphere's normal where it meets the sphere.
-            var expected = WhereRayMeetsSphere(Blend(low.Positions, low.Corners, triangle, weights), Vector3.Normalize(Blend(SmoothNormals.PerCorner(low), triangle, weights)));
+            var expected = WhereRayMeetsSphere(Blend(low.Positions, low.Corners, triangle, weights),
+                Vector3.Normalize(Blend(SmoothNormals.PerCorner(low), triangle, weights)));
             sum += Math.Atan2(Vector3.Cross(decoded, expected).Length(), Vector3.Dot(decoded, expected)) * 180 / Math.PI;
             count++;
             if (count == 3000)
@@ -65,7 +75,8 @@ public sealed class BakerTests
         BakePart[] parts = [new BakePart("ball", [Shapes.Sphere("low", 16, 8)], [Shapes.Sphere("high", 64, 32)])];
         var settings = new BakeSettings { Size = 64, Dither = false, OutwardReachMetres = 0.2f, InwardReachMetres = 0.2f, Maps = [BakeMap.Normal] };
         var up = Bake(parts, settings).Maps[BakeMap.Normal];
-        var down = Baker.Bake(new BakeInput("sheet", parts, [new BakeTray([0])]) { Green = GreenDirection.Down }, settings, 2, null, default).Maps[BakeMap.Normal];
+        var down = Baker.Bake(new BakeInput("sheet", parts, [new BakeTray([0])]) { Green = GreenDirection.Down }, settings, 2, null,
+            default).Maps[BakeMap.Normal];
         for (int i = 0; i < 64 * 64; i++)
         {
             int a = Code(up, i % 64, i / 64, 1), b = Code(down, i % 64, i / 64, 1);
@@ -87,8 +98,18 @@ public sealed class BakerTests
     {
         // A floor of 1 m and along one side of it a wall of height 1 m that is very long, so that only distance counts.
         var floor = Shapes.Plane("floor");
-        var wall = Shapes.Soup("wall", new(-0.5f, 0, 500), new(-0.5f, 0, -500), new(-0.5f, 1, -500), new(-0.5f, 0, 500), new(-0.5f, 1, -500), new(-0.5f, 1, 500));
-        var settings = new BakeSettings { Size = 64, Bits = 16, Samples = 1, OcclusionRays = 4096, Maps = [BakeMap.Occlusion], OutwardReachMetres = 0.001f, InwardReachMetres = 0.001f };
+        var wall = Shapes.Soup("wall", new(-0.5f, 0, 500), new(-0.5f, 0, -500), new(-0.5f, 1, -500), new(-0.5f, 0, 500), new(-0.5f, 1, -500),
+            new(-0.5f, 1, 500));
+        var settings = new BakeSettings
+        {
+            Size = 64,
+            Bits = 16,
+            Samples = 1,
+            OcclusionRays = 4096,
+            Maps = [BakeMap.Occlusion],
+            OutwardReachMetres = 0.001f,
+            InwardReachMetres = 0.001f
+        };
         var map = Bake([new BakePart("corner", [floor], [floor, wall])], settings).Maps[BakeMap.Occlusion];
         foreach (int x in (int[])[1, 4, 12, 30, 60])
         {
@@ -103,7 +124,8 @@ public sealed class BakerTests
     public void Occlusion_stops_at_its_range()
     {
         var settings = new BakeSettings { Size = 32, Maps = [BakeMap.Occlusion], OcclusionRangeMetres = 0.3f };
-        BakePart[] parts = [Part(Shapes.Plane("floor")), new BakePart("lid", [Shapes.Plane("lid", uvFrom: 2, uvTo: 3)], [Shapes.Plane("ceiling", 50, height: 0.5f)])];
+        BakePart[] parts = [Part(Shapes.Plane("floor")),
+            new BakePart("lid", [Shapes.Plane("lid", uvFrom: 2, uvTo: 3)], [Shapes.Plane("ceiling", 50, height: 0.5f)])];
         Assert.Equal(255, Code(Bake(parts, settings).Maps[BakeMap.Occlusion], 16, 16, 0));
         Assert.InRange(Code(Bake(parts, settings with { OcclusionRangeMetres = 0 }).Maps[BakeMap.Occlusion], 16, 16, 0), 0, 5);
     }
@@ -114,9 +136,11 @@ public sealed class BakerTests
     [InlineData(Occluders.Part, 250, 255)]
     public void Parts_on_other_trays_cast_shade_only_when_the_whole_asset_may(Occluders occluders, int least, int most)
     {
-        BakePart[] parts = [Part(Shapes.Plane("floor")), new BakePart("lid", [Shapes.Plane("lid", uvFrom: 2, uvTo: 3)], [Shapes.Plane("ceiling", 50, height: 0.1f)])];
+        BakePart[] parts = [Part(Shapes.Plane("floor")),
+            new BakePart("lid", [Shapes.Plane("lid", uvFrom: 2, uvTo: 3)], [Shapes.Plane("ceiling", 50, height: 0.1f)])];
         var input = new BakeInput("sheet", parts, [new BakeTray([0]), new BakeTray([1])]);
-        var map = Baker.Bake(input, new BakeSettings { Size = 32, Maps = [BakeMap.Occlusion], Occluders = occluders }, 1, null, default).Maps[BakeMap.Occlusion];
+        var map = Baker.Bake(input, new BakeSettings { Size = 32, Maps = [BakeMap.Occlusion], Occluders = occluders }, 1, null,
+            default).Maps[BakeMap.Occlusion];
         Assert.InRange(Code(map, 16, 16, 0), least, most);
     }
 
@@ -125,7 +149,8 @@ public sealed class BakerTests
     [InlineData(Occluders.Part, 250, 255)]
     public void A_part_is_shaded_by_what_it_alone_sees(Occluders sees, int least, int most)
     {
-        BakePart[] parts = [Part(Shapes.Plane("floor")) with { Sees = sees }, new BakePart("lid", [Shapes.Plane("lid", uvFrom: 2, uvTo: 3)], [Shapes.Plane("ceiling", 50, height: 0.1f)])];
+        BakePart[] parts = [Part(Shapes.Plane("floor")) with { Sees = sees },
+            new BakePart("lid", [Shapes.Plane("lid", uvFrom: 2, uvTo: 3)], [Shapes.Plane("ceiling", 50, height: 0.1f)])];
         var settings = new BakeSettings { Size = 32, Maps = [BakeMap.Occlusion], Occluders = Occluders.Tray };
         var apart = Baker.Bake(new BakeInput("sheet", parts, [new BakeTray([0]), new BakeTray([1])]), settings, 1, null, default).Maps[BakeMap.Occlusion];
         Assert.InRange(Code(apart, 16, 16, 0), least, most);
@@ -147,8 +172,10 @@ public sealed class BakerTests
     {
         // A slanted cage sees a step of the high side where its rays cross it, not above the texel.
         var low = Shapes.Plane("low");
-        Mesh left = Shapes.Soup("left", new(-2, 0.1f, 2), new(0.05f, 0.1f, 2), new(0.05f, 0.1f, -2), new(-2, 0.1f, 2), new(0.05f, 0.1f, -2), new(-2, 0.1f, -2)), floor = Shapes.Plane("floor", 8, height: -0.01f);
-        var rays = new LowRays([.. Enumerable.Repeat(Vector3.UnitY, 6)], [.. Enumerable.Range(0, 6).Select(c => low.PositionAt(c) + new Vector3(0.2f, 0.2f, 0))], [.. Enumerable.Repeat(0.05f, 6)]);
+        Mesh left = Shapes.Soup("left", new(-2, 0.1f, 2), new(0.05f, 0.1f, 2), new(0.05f, 0.1f, -2), new(-2, 0.1f, 2), new(0.05f, 0.1f, -2), new(-2, 0.1f, -2)),
+            floor = Shapes.Plane("floor", 8, height: -0.01f);
+        var rays = new LowRays([.. Enumerable.Repeat(Vector3.UnitY, 6)],
+            [.. Enumerable.Range(0, 6).Select(c => low.PositionAt(c) + new Vector3(0.2f, 0.2f, 0))], [.. Enumerable.Repeat(0.05f, 6)]);
         var settings = new BakeSettings { Size = 100, Samples = 1, Maps = [BakeMap.Normal] };
         var straight = Bake([new BakePart("p", [low], [left, floor]) { OutwardReachMetres = 0.2f }], settings).CoveredTexels;
         Assert.Equal(100 * 100, straight);
@@ -204,7 +231,8 @@ public sealed class BakerTests
     public void Uvs_that_overlap_without_lying_on_each_other_are_faults_and_stacked_ones_are_not()
     {
         var settings = new BakeSettings { Size = 64, Maps = [BakeMap.Normal] };
-        BakePart a = Part(Shapes.Plane("a", uvTo: 0.5f)), stacked = Part(Shapes.Plane("b", uvTo: 0.5f)), crossing = Part(Shapes.Plane("c", uvFrom: 0.25f, uvTo: 0.75f));
+        BakePart a = Part(Shapes.Plane("a", uvTo: 0.5f)), stacked = Part(Shapes.Plane("b", uvTo: 0.5f)),
+            crossing = Part(Shapes.Plane("c", uvFrom: 0.25f, uvTo: 0.75f));
         Assert.Empty(Bake([a, stacked], settings).Faults);
         Assert.Contains(Bake([a, crossing], settings).Faults, f => f.Kind == FaultKind.Overlap);
     }
@@ -213,9 +241,17 @@ public sealed class BakerTests
     public void Padding_copies_the_nearest_island_and_never_mixes_two()
     {
         var tilted = Shapes.Plane("tilted", uvFrom: 0.6f, uvTo: 0.9f);
-        var slope = new Mesh { Name = "slope", Positions = tilted.Positions, Corners = tilted.Corners, Normals = [.. Enumerable.Repeat(Vector3.Normalize(new Vector3(0.5f, 1, 0)), 6)], TriangleMaterials = [0, 0] };
+        var slope = new Mesh
+        {
+            Name = "slope",
+            Positions = tilted.Positions,
+            Corners = tilted.Corners,
+            Normals = [.. Enumerable.Repeat(Vector3.Normalize(new Vector3(0.5f, 1, 0)), 6)],
+            TriangleMaterials = [0, 0]
+        };
         BakePart[] parts = [Part(Shapes.Plane("flat", uvFrom: 0.1f, uvTo: 0.55f)), new BakePart("tilted", [tilted], [slope])];
-        var map = Baker.Bake(new BakeInput("s", parts, [new BakeTray([0]), new BakeTray([1])]), new BakeSettings { Size = 100, Maps = [BakeMap.Normal], PaddingPixels = 8, Dither = false }, 1, null, default).Maps[BakeMap.Normal];
+        var map = Baker.Bake(new BakeInput("s", parts, [new BakeTray([0]), new BakeTray([1])]),
+            new BakeSettings { Size = 100, Maps = [BakeMap.Normal], PaddingPixels = 8, Dither = false }, 1, null, default).Maps[BakeMap.Normal];
         var values = new HashSet<int>();
         for (int i = 0; i < 100 * 100; i++)
             values.Add(Code(map, i % 100, i / 100, 0));
@@ -271,7 +307,8 @@ public sealed class BakerTests
         static float Cross(Vector2 p, Vector2 q) => p.X * q.Y - p.Y * q.X;
     }
 
-    private static Vector3 Blend(Vector3[] corners, int triangle, Vector3 w) => corners[3 * triangle] * w.X + corners[3 * triangle + 1] * w.Y + corners[3 * triangle + 2] * w.Z;
+    private static Vector3 Blend(Vector3[] corners, int triangle, Vector3 w) =>
+        corners[3 * triangle] * w.X + corners[3 * triangle + 1] * w.Y + corners[3 * triangle + 2] * w.Z;
 
     private static Vector3 Blend(Vector3[] positions, int[] index, int triangle, Vector3 w) =>
         positions[index[3 * triangle]] * w.X + positions[index[3 * triangle + 1]] * w.Y + positions[index[3 * triangle + 2]] * w.Z;

@@ -55,7 +55,8 @@ internal static class Bakes
             Name = name,
             Positions = positions,
             Corners = corners,
-            UvSets = [Array.ConvertAll(corners, c => new Vector2(float.Lerp(uvFrom, uvTo, c % (across + 1) / (float)across), float.Lerp(uvFrom, uvTo, c / (across + 1) / (float)up)))],
+            UvSets = [Array.ConvertAll(corners, c => new Vector2(float.Lerp(uvFrom, uvTo, c % (across + 1) / (float)across),
+                float.Lerp(uvFrom, uvTo, c / (across + 1) / (float)up)))],
             TriangleMaterials = new int[corners.Length / 3],
             PolygonCount = corners.Length / 3,
         };
@@ -81,12 +82,23 @@ internal static class Bakes
     {
         (Vector3 Right, Vector3 Up)[] sides =
         [
-            (Vector3.UnitX, Vector3.UnitY), (-Vector3.UnitX, Vector3.UnitY), (-Vector3.UnitZ, Vector3.UnitY), (Vector3.UnitZ, Vector3.UnitY), (Vector3.UnitX, -Vector3.UnitZ), (Vector3.UnitX, Vector3.UnitZ),
+            (Vector3.UnitX, Vector3.UnitY), (-Vector3.UnitX, Vector3.UnitY), (-Vector3.UnitZ, Vector3.UnitY), (Vector3.UnitZ, Vector3.UnitY),
+                (Vector3.UnitX, -Vector3.UnitZ), (Vector3.UnitX, Vector3.UnitZ),
         ];
-        var meshes = sides.Select((side, n) => Bent(name, across, across, (u, v) => Rounded(Vector3.Cross(side.Right, side.Up) * 0.5f + side.Right * (u - 0.5f) + side.Up * (v - 0.5f), rounding))).ToArray();
+        var meshes = sides.Select((side, n) => Bent(name, across, across,
+            (u, v) => Rounded(Vector3.Cross(side.Right, side.Up) * 0.5f + side.Right * (u - 0.5f) + side.Up * (v - 0.5f), rounding))).ToArray();
         var (positions, corners) = Mesh.Join(meshes);
-        Vector2[] uvs = [.. meshes.SelectMany((m, n) => m.Uvs!.Select(uv => new Vector2((n % 3 + 0.04f + 0.92f * uv.X) / 3, (n / 3 + 0.04f + 0.92f * uv.Y) / 3)))];
-        var box = new Mesh { Name = name, Positions = positions, Corners = corners, UvSets = [uvs], TriangleMaterials = new int[corners.Length / 3], PolygonCount = corners.Length / 3 };
+        Vector2[] uvs = [.. meshes.SelectMany(
+            (m, n) => m.Uvs!.Select(uv => new Vector2((n % 3 + 0.04f + 0.92f * uv.X) / 3, (n / 3 + 0.04f + 0.92f * uv.Y) / 3)))];
+        var box = new Mesh
+        {
+            Name = name,
+            Positions = positions,
+            Corners = corners,
+            UvSets = [uvs],
+            TriangleMaterials = new int[corners.Length / 3],
+            PolygonCount = corners.Length / 3
+        };
         return rounding > 0 ? box : Shapes.WithFlatNormals(box);
     }
 

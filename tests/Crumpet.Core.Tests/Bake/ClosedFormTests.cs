@@ -50,7 +50,8 @@ public sealed class ClosedFormTests
     {
         // Walls 0.6 m high on both sides of a floor 1 m wide, and so long that only the cross-section counts.
         var floor = Shapes.Plane("floor");
-        var walls = new[] { -0.5f, 0.5f }.Select(x => Shapes.Soup("wall", new(x, 0, 500), new(x, 0, -500), new(x, 0.6f, -500), new(x, 0, 500), new(x, 0.6f, -500), new(x, 0.6f, 500))).ToArray();
+        var walls = new[] { -0.5f, 0.5f }.Select(x =>
+            Shapes.Soup("wall", new(x, 0, 500), new(x, 0, -500), new(x, 0.6f, -500), new(x, 0, 500), new(x, 0.6f, -500), new(x, 0.6f, 500))).ToArray();
         var settings = Bakes.Exact(64, BakeMap.Occlusion) with { OcclusionRays = 1024, OutwardReachMetres = 0.001f, InwardReachMetres = 0.001f };
         var map = Bakes.Of(settings, floor, [floor, .. walls]).Maps[BakeMap.Occlusion];
         foreach (int x in (int[])[2, 10, 20, 32, 50])
@@ -64,7 +65,8 @@ public sealed class ClosedFormTests
     public void Every_place_in_a_hemispherical_bowl_sees_half_of_the_sky()
     {
         var bowl = Bowl("bowl", 96);
-        var map = Bakes.Of(Bakes.Exact(64, BakeMap.Occlusion) with { OcclusionRays = 1024, OutwardReachMetres = 0.05f, InwardReachMetres = 0.05f }, Bowl("low", 96), bowl).Maps[BakeMap.Occlusion];
+        var map = Bakes.Of(Bakes.Exact(64, BakeMap.Occlusion) with { OcclusionRays = 1024, OutwardReachMetres = 0.05f, InwardReachMetres = 0.05f },
+            Bowl("low", 96), bowl).Maps[BakeMap.Occlusion];
         for (int y = 4; y < 60; y += 5)
             for (int x = 4; x < 60; x += 5)
                 Assert.InRange(map.Unit(x, y, 0), 0.48f, 0.52f);
@@ -101,7 +103,8 @@ public sealed class ClosedFormTests
         Assert.InRange(bends[middle], 0.48f, 0.52f);
         // Two faces 2 mm apart, averaged over 20 mm: neither knows of the other.
         var top = Shapes.Grid("top", 60);
-        var (positions, corners) = Mesh.Join([top, top with { Positions = [.. top.Positions.Select(p => p - new Vector3(0, 0.002f, 0))], Corners = [.. top.Corners.Reverse()] }]);
+        var (positions, corners) = Mesh.Join([top,
+            top with { Positions = [.. top.Positions.Select(p => p - new Vector3(0, 0.002f, 0))], Corners = [.. top.Corners.Reverse()] }]);
         var plate = new Mesh { Name = "plate", Positions = positions, Corners = corners, TriangleMaterials = new int[corners.Length / 3] };
         Assert.All(SurfaceCurvature.PerCorner(plate, 0.02f, 2, default), bend => Assert.InRange(bend, -1e-3f, 1e-3f));
     }
@@ -142,7 +145,8 @@ public sealed class ClosedFormTests
     public void The_bent_normal_leans_away_from_a_wall_and_the_ground_shades_what_stands_on_it()
     {
         var floor = Shapes.Plane("floor");
-        var wall = Shapes.Soup("wall", new(-0.5f, 0, 500), new(-0.5f, 0, -500), new(-0.5f, 100, -500), new(-0.5f, 0, 500), new(-0.5f, 100, -500), new(-0.5f, 100, 500));
+        var wall = Shapes.Soup("wall", new(-0.5f, 0, 500), new(-0.5f, 0, -500), new(-0.5f, 100, -500), new(-0.5f, 0, 500), new(-0.5f, 100, -500),
+            new(-0.5f, 100, 500));
         var bent = Bakes.Of(Bakes.Exact(32, BakeMap.BentNormal) with { OcclusionRays = 1024 }, floor, floor, wall).Maps[BakeMap.BentNormal];
         // Beside an endless wall half of the hemisphere is left; its cosine-weighted mean leans off the wall by 2 to π.
         var lean = Bakes.At(bent, 0, 16);
@@ -196,7 +200,17 @@ public sealed class ClosedFormTests
     /// <summary>Mean error, degrees, of a tangent map decoded as a shader does, against the object-space map.</summary>
     private static double DecodedError(Mesh low, BakeResult world, int bits)
     {
-        var settings = new BakeSettings { Size = 256, Samples = 1, Bits = bits, Dither = false, Maps = [BakeMap.Normal], OutwardReachMetres = 0.2f, InwardReachMetres = 0.2f, PaddingPixels = 0 };
+        var settings = new BakeSettings
+        {
+            Size = 256,
+            Samples = 1,
+            Bits = bits,
+            Dither = false,
+            Maps = [BakeMap.Normal],
+            OutwardReachMetres = 0.2f,
+            InwardReachMetres = 0.2f,
+            PaddingPixels = 0
+        };
         var map = Bakes.Of(settings, low, Bakes.Torus("high", 1024, 512)).Maps[BakeMap.Normal];
         var tangents = TangentSpace.PerCorner(low);
         double sum = 0;
@@ -212,7 +226,8 @@ public sealed class ClosedFormTests
             var t4 = tangents[3 * t] * w.X + tangents[3 * t + 1] * w.Y + tangents[3 * t + 2] * w.Z;
             var tangent = new Vector3(t4.X, t4.Y, t4.Z);
             var m = NormalEncoding.Decode(map.Unit(x, y, 0), map.Unit(x, y, 1), map.Unit(x, y, 2));
-            sum += Bakes.Degrees(m.X * tangent + m.Y * MathF.Sign(t4.W) * Vector3.Cross(n, tangent) + m.Z * n, Bakes.At(world.Maps[BakeMap.ObjectNormal], x, y));
+            sum += Bakes.Degrees(m.X * tangent + m.Y * MathF.Sign(t4.W) * Vector3.Cross(n, tangent) + m.Z * n,
+                Bakes.At(world.Maps[BakeMap.ObjectNormal], x, y));
             count++;
         }
         return sum / count;

@@ -7,10 +7,12 @@ namespace Crumpet.Core.Tests.Bake;
 
 public sealed class FaultFindingsTests
 {
-    private static readonly PartRow[] Rows = [.. new[] { "a", "b", "c", "slat_07", "slat_08" }.Select(n => new PartRow(n, [0], [1], 0) { OutwardReachMetres = 0.012f, InwardReachMetres = 0.02f })];
+    private static readonly PartRow[] Rows = [.. new[] { "a", "b", "c", "slat_07", "slat_08" }
+        .Select(n => new PartRow(n, [0], [1], 0) { OutwardReachMetres = 0.012f, InwardReachMetres = 0.02f })];
 
     private static FaultContext Context(int covered, TrayMode trays) => new(
-        "wood", covered, Rows, trays, [.. new[] { Side.Low, Side.High }.Select(s => new ObjectReport("f.obj", "o", "p", s, 1, 1, 3, [], 1, true, false, [1, 1, 1]) { SourceName = $"source_{s}" })], 1024);
+        "wood", covered, Rows, trays, [.. new[] { Side.Low, Side.High }
+            .Select(s => new ObjectReport("f.obj", "o", "p", s, 1, 1, 3, [], 1, true, false, [1, 1, 1]) { SourceName = $"source_{s}" })], 1024);
 
     [Theory]
     [InlineData(FaultKind.Miss, "miss", "find no high surface within the 12 mm outward and 20 mm inward reach")]
@@ -51,10 +53,12 @@ public sealed class FaultFindingsTests
     public void Many_neighbours_are_told_in_one_sentence_with_one_mend_for_all_and_the_worst_of_them(TrayMode trays, bool canBePlanned)
     {
         string[] names = [.. Rows.Select(r => r.Name)];
-        FaultRegion[] faults = [.. names.SelectMany((one, i) => names.Where(two => two != one).Select((two, k) => new FaultRegion(FaultKind.Neighbour, one, two, 100 + 10 * i + k, i, k, 9, 9)))];
+        FaultRegion[] faults = [.. names.SelectMany(
+            (one, i) => names.Where(two => two != one).Select((two, k) => new FaultRegion(FaultKind.Neighbour, one, two, 100 + 10 * i + k, i, k, 9, 9)))];
         var findings = FaultFindings.Explain(faults, Context(100000, trays));
         Assert.Equal(["neighbours", .. Enumerable.Repeat("neighbour", 5)], findings.Select(f => f.Code));
-        Assert.StartsWith($"5 parts carry surfaces of others, 20 pairs with {faults.Sum(f => f.Texels)} texels in all", findings[0].Sentence, StringComparison.Ordinal);
+        Assert.StartsWith($"5 parts carry surfaces of others, 20 pairs with {faults.Sum(f => f.Texels)} texels in all", findings[0].Sentence,
+            StringComparison.Ordinal);
         Assert.Equal(canBePlanned, findings[0].Mends.Any(m => m.Mend is PlanTrays));
         Assert.Equal(143, findings[1].Count);
     }
@@ -63,7 +67,8 @@ public sealed class FaultFindingsTests
     public void Every_mend_changes_the_plan_in_words()
     {
         var plan = new Core.Building.AssetPlan { Trays = TrayMode.One };
-        foreach (BakeMend mend in (BakeMend[])[new WidenReach("a", 0.03f, null), new WidenReach("a", 0.03f, 0.04f), new SeparateTrays("a", "b"), new PlanTrays(), new StraightenDetail("a", [new PartSpot(0, 0, 0, 0.1f)]), new PackIslands(), new EnlargeSheet("wood", 4096)])
+        foreach (BakeMend mend in (BakeMend[])[new WidenReach("a", 0.03f, null), new WidenReach("a", 0.03f, 0.04f), new SeparateTrays("a", "b"),
+            new PlanTrays(), new StraightenDetail("a", [new PartSpot(0, 0, 0, 0.1f)]), new PackIslands(), new EnlargeSheet("wood", 4096)])
         {
             Assert.NotEmpty(mend.Words());
             Assert.NotEmpty(Core.Building.PlanWords.Changes(plan, Core.Building.PlanMends.With(plan, mend)));
@@ -74,7 +79,8 @@ public sealed class FaultFindingsTests
     [Fact]
     public void A_few_texels_are_not_worth_a_sentence_and_skew_is_told_once_for_all()
     {
-        FaultRegion[] faults = [new(FaultKind.Skew, "a", "", 500, 0, 0, 9, 9), new(FaultKind.Skew, "b", "", 300, 0, 0, 9, 9), new(FaultKind.Miss, "c", "", 3, 0, 0, 2, 2)];
+        FaultRegion[] faults = [new(FaultKind.Skew, "a", "", 500, 0, 0, 9, 9), new(FaultKind.Skew, "b", "", 300, 0, 0, 9, 9),
+            new(FaultKind.Miss, "c", "", 3, 0, 0, 2, 2)];
         var finding = Assert.Single(FaultFindings.Explain(faults, Context(100000, TrayMode.Parts)));
         Assert.Equal((Severity.Note, 800), (finding.Severity, finding.Count));
         Assert.Contains("0.8 %", finding.Sentence, StringComparison.Ordinal);

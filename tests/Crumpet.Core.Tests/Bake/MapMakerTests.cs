@@ -16,7 +16,8 @@ public sealed class MapMakerTests
     [Fact]
     public void Heights_found_from_normals_are_those_the_normals_were_made_of()
     {
-        float[] heights = [.. Enumerable.Range(0, Side * Side).Select(i => 3 * MathF.Sin(2 * MathF.PI * 2 * (i % Side) / Side) * MathF.Cos(2 * MathF.PI * (i / Side) / Side))];
+        float[] heights = [.. Enumerable.Range(0, Side * Side)
+            .Select(i => 3 * MathF.Sin(2 * MathF.PI * 2 * (i % Side) / Side) * MathF.Cos(2 * MathF.PI * (i / Side) / Side))];
         // Central differences, as heights are found for.
         var normals = new Vector3[heights.Length];
         for (int i = 0; i < normals.Length; i++)
@@ -34,7 +35,8 @@ public sealed class MapMakerTests
     [Fact]
     public void An_even_slope_is_open_and_the_foot_of_a_wall_sees_half_of_the_sky()
     {
-        float[] ramp = [.. Enumerable.Range(0, Side * Side).Select(i => 0.7f * (i % Side))], wall = [.. Enumerable.Range(0, Side * Side).Select(i => i % Side < 64 ? 5000f : 0)];
+        float[] ramp = [.. Enumerable.Range(0, Side * Side).Select(i => 0.7f * (i % Side))],
+            wall = [.. Enumerable.Range(0, Side * Side).Select(i => i % Side < 64 ? 5000f : 0)];
         var open = MadeMaps.Occlusion(ramp, Side, 20, false, 2, default);
         Assert.All(Enumerable.Range(0, Side * Side).Where(i => i % Side is > 21 and < 106), i => Assert.InRange(open[i], 0.999f, 1));
         var shaded = MadeMaps.Occlusion(wall, Side, 40, false, 2, default);
@@ -50,7 +52,8 @@ public sealed class MapMakerTests
         Vector3 Dome(int i) => Vector3.Normalize(new Vector3(i % Side - 63.5f, 63.5f - i / Side, MathF.Sqrt(Radius * Radius - 2 * 64 * 64)));
         Vector3[] bump = [.. Enumerable.Range(0, Side * Side).Select(i => new Vector3((i % Side - 63.5f) / Radius, (63.5f - i / Side) / Radius, 1))];
         Assert.Equal(1 / Radius, MadeMaps.Curvature(bump, Side, 3, false, 2, default)[64 * Side + 64], 1e-6f);
-        var source = new Bitmap16(Side, Side, 3, [.. Enumerable.Range(0, Side * Side).SelectMany(i => new[] { Dome(i).X, Dome(i).Y, Dome(i).Z }).Select(v => (ushort)((v * 0.5f + 0.5f) * 65535))]);
+        var source = new Bitmap16(Side, Side, 3,
+            [.. Enumerable.Range(0, Side * Side).SelectMany(i => new[] { Dome(i).X, Dome(i).Y, Dome(i).Z }).Select(v => (ushort)((v * 0.5f + 0.5f) * 65535))]);
         var made = new MadeMap("n.png", MadeOf.Normal, BakeMap.Curvature) { Wrap = false };
         Assert.True(MapMaker.Make(made, source, GreenDirection.Up, 1, default).Unit(64, 64, 0) > 0.52f);
         // Green the other way round makes a saddle of it: flat.
@@ -71,7 +74,8 @@ public sealed class MapMakerTests
         var normals = MapMaker.Make(new MadeMap("h", MadeOf.Height, BakeMap.Normal) { Strength = 12, Wrap = false }, heights, GreenDirection.Up, 2, default);
         var through = MapMaker.Make(new MadeMap("n", MadeOf.Normal, BakeMap.Occlusion) { Wrap = false }, normals, GreenDirection.Up, 2, default);
         Assert.InRange(direct.Unit(50, 50, 0), 0.8f, 0.95f);
-        Assert.InRange(Enumerable.Range(0, Across * Across).Average(i => Math.Abs(direct.Unit(i % Across, i / Across, 0) - through.Unit(i % Across, i / Across, 0))), 0, 0.02);
+        Assert.InRange(Enumerable.Range(0, Across * Across)
+            .Average(i => Math.Abs(direct.Unit(i % Across, i / Across, 0) - through.Unit(i % Across, i / Across, 0))), 0, 0.02);
     }
 
     [Fact]
@@ -83,7 +87,15 @@ public sealed class MapMakerTests
         var height = new Bitmap8(64, 64, 1, [.. Enumerable.Range(0, 64 * 64).Select(i => (byte)(127 + 100 * MathF.Sin(i % 64 / 5f)))]);
         byte[] png = ImageFile.WritePng(height);
         SourceFile[] files = [new("rock_low.glb", store.Put(stream.ToArray()), stream.Length), new("rock_height.png", store.Put(png), png.Length)];
-        var plan = new AssetPlan { Bake = new BakeSettings { Size = 64, Maps = [BakeMap.Normal], Made = [new("rock_height.png", MadeOf.Height, BakeMap.Normal), new("rock_height.png", MadeOf.Height, BakeMap.Occlusion)] } };
+        var plan = new AssetPlan
+        {
+            Bake = new BakeSettings
+            {
+                Size = 64,
+                Maps = [BakeMap.Normal],
+                Made = [new("rock_height.png", MadeOf.Height, BakeMap.Normal), new("rock_height.png", MadeOf.Height, BakeMap.Occlusion)]
+            }
+        };
         var (stopped, before) = new AssetBuild("rock", plan with { Bake = new BakeSettings() }, files, store).Run(Station.Deliver, false, 2, null, default);
         Assert.True(before.IsBlocked, string.Join(' ', before.Findings.Select(f => f.Sentence)) + stopped);
         var (station, result) = new AssetBuild("rock", plan, files, store).Run(Station.Bake, false, 2, null, default);

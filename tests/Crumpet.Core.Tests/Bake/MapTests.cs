@@ -9,7 +9,15 @@ namespace Crumpet.Core.Tests.Bake;
 /// <summary>Maps that carry over what the high side looks like, and how maps are written.</summary>
 public sealed class MapTests
 {
-    private static readonly BakeSettings Plain = new() { Size = 64, Samples = 2, Dither = false, PaddingPixels = 0, OutwardReachMetres = 0.01f, InwardReachMetres = 0.01f };
+    private static readonly BakeSettings Plain = new()
+    {
+        Size = 64,
+        Samples = 2,
+        Dither = false,
+        PaddingPixels = 0,
+        OutwardReachMetres = 0.01f,
+        InwardReachMetres = 0.01f
+    };
 
     [Theory]
     [InlineData("wood_object_normal", "wood", "object_normal")]
@@ -20,7 +28,8 @@ public sealed class MapTests
     [InlineData("wood_height_shown", null, null)]
     [InlineData("wood", null, null)]
     [InlineData("_normal", null, null)]
-    public void A_files_name_says_sheet_and_map(string stem, string? sheet, string? map) => Assert.Equal(sheet is null ? null : (sheet, map!), BakeMaps.InFile(stem));
+    public void A_files_name_says_sheet_and_map(string stem, string? sheet, string? map) =>
+        Assert.Equal(sheet is null ? null : (sheet, map!), BakeMaps.InFile(stem));
 
     [Theory]
     [InlineData(IdSource.Part, "part")]
@@ -42,7 +51,8 @@ public sealed class MapTests
     {
         Vector4 red = new(1, 0, 0, 1), blue = new(0, 0, 1, 1);
         var painted = Shapes.Plane("high") with { Colours = [red, red, red, blue, blue, blue] };
-        var result = Baker.Bake(Bakes.Input(Shapes.Plane("low"), painted), Plain with { Maps = [BakeMap.Id, BakeMap.VertexColour], IdBy = IdSource.Colour }, 2, null, default);
+        var result = Baker.Bake(Bakes.Input(Shapes.Plane("low"), painted), Plain with { Maps = [BakeMap.Id, BakeMap.VertexColour], IdBy = IdSource.Colour }, 2,
+            null, default);
         Assert.Equal(["#0000ff", "#ff0000"], result.Legend.Select(l => l.Colour).Order());
         Assert.Equal("#ff0000", Hex(result.Maps[BakeMap.VertexColour], 50 * 64 + 60));
     }
@@ -59,7 +69,8 @@ public sealed class MapTests
         double nearest = double.PositiveInfinity;
         for (int i = 0; i < count; i++)
             for (int j = 0; j < i; j++)
-                nearest = Math.Min(nearest, Math.Abs(colours[i].R - colours[j].R) + Math.Abs(colours[i].G - colours[j].G) + Math.Abs(colours[i].B - colours[j].B));
+                nearest = Math.Min(nearest, Math.Abs(colours[i].R - colours[j].R) + Math.Abs(colours[i].G - colours[j].G)
+                    + Math.Abs(colours[i].B - colours[j].B));
         Assert.True(nearest >= (count <= 12 ? 90 : 15), $"two colours are {nearest} apart");
     }
 
@@ -69,9 +80,14 @@ public sealed class MapTests
         // A picture of four colours over the whole high plane.
         var picture = new Bitmap8(2, 2, 4, [255, 0, 0, 255, 0, 255, 0, 128, 0, 0, 255, 255, 255, 255, 255, 0]);
         var masks = new Bitmap8(1, 1, 3, [0, 128, 64]);
-        var textures = new Dictionary<TextureKind, BakeTexture> { [TextureKind.BaseColour] = new(picture, 0, Matrix3x2.Identity), [TextureKind.Roughness] = new(masks, 0, Matrix3x2.Identity) };
+        var textures = new Dictionary<TextureKind, BakeTexture>
+        {
+            [TextureKind.BaseColour] = new(picture, 0, Matrix3x2.Identity),
+            [TextureKind.Roughness] = new(masks, 0, Matrix3x2.Identity)
+        };
         var material = new BakeMaterial(Material.Plain with { BaseColour = Vector4.One, Roughness = 1, Metalness = 1 }, textures);
-        var result = Baker.Bake(Bakes.Input(Shapes.Plane("low"), Shapes.Plane("high")) with { Materials = [material] }, Plain with { Maps = [BakeMap.Colour, BakeMap.Opacity, BakeMap.Roughness, BakeMap.Metalness] }, 2, null, default);
+        var result = Baker.Bake(Bakes.Input(Shapes.Plane("low"), Shapes.Plane("high")) with { Materials = [material] },
+            Plain with { Maps = [BakeMap.Colour, BakeMap.Opacity, BakeMap.Roughness, BakeMap.Metalness] }, 2, null, default);
         var colour = result.Maps[BakeMap.Colour];
         // Beside the middle of a red texel there is a little of its neighbours.
         Assert.Equal("#fc2222", Hex(colour, 16 * 64 + 16));
@@ -150,8 +166,14 @@ public sealed class MapTests
     [InlineData(MapFile.Exr)]
     public void Every_kind_of_file_reads_back_as_it_was_written(MapFile file)
     {
-        var settings = Plain with { Maps = [BakeMap.Normal, BakeMap.Height], Files = new Dictionary<BakeMap, MapFile> { [BakeMap.Normal] = file, [BakeMap.Height] = file }, CoverageAlpha = true };
-        var result = Bakes.Of(settings, Shapes.Plane("low", uvTo: 0.5f), Bakes.Bent("high", 20, 20, (u, v) => new Vector3(u - 0.5f, 0.005f * MathF.Sin(9 * u), 0.5f - v)));
+        var settings = Plain with
+        {
+            Maps = [BakeMap.Normal, BakeMap.Height],
+            Files = new Dictionary<BakeMap, MapFile> { [BakeMap.Normal] = file, [BakeMap.Height] = file },
+            CoverageAlpha = true
+        };
+        var result = Bakes.Of(settings, Shapes.Plane("low", uvTo: 0.5f),
+            Bakes.Bent("high", 20, 20, (u, v) => new Vector3(u - 0.5f, 0.005f * MathF.Sin(9 * u), 0.5f - v)));
         foreach (var (map, bitmap) in result.Maps)
         {
             var (ending, bytes) = MapFiles.Write(bitmap, file, 2);
@@ -188,7 +210,8 @@ public sealed class MapTests
     private static BakeMaterial Named(string name) => new(Material.Plain with { Name = name }, new Dictionary<TextureKind, BakeTexture>());
 
     /// <summary>Half of the plane over the tile.</summary>
-    private static Mesh Half(string name, float from, int material) => Bakes.Bent(name, 1, 1, (u, v) => new Vector3(from - 0.5f + u / 2, 0, 0.5f - v)) with { TriangleMaterials = [material, material] };
+    private static Mesh Half(string name, float from, int material) =>
+        Bakes.Bent(name, 1, 1, (u, v) => new Vector3(from - 0.5f + u / 2, 0, 0.5f - v)) with { TriangleMaterials = [material, material] };
 
     private static string Hex(Bitmap map, int texel)
     {

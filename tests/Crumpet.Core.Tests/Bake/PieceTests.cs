@@ -58,7 +58,8 @@ public sealed class PieceTests
         Assert.Equal(["ID"], Cast(Settings with { IdBy = IdSource.Shell }));
         Assert.Equal(["concave", "convex", "curvature"], Cast(Settings with { CurvatureRadiusMetres = 0.004f }));
         // What only changes how numbers are written casts nothing.
-        Assert.DoesNotContain(asset.Run(new AssetPlan { Bake = Settings, Target = new Target { Green = GreenDirection.Down } }, Station.Bake), w => w.Kind == "piece");
+        Assert.DoesNotContain(asset.Run(new AssetPlan { Bake = Settings, Target = new Target { Green = GreenDirection.Down } }, Station.Bake),
+            w => w.Kind == "piece");
         Assert.Empty(Cast(Settings with
         {
             Bits = 16,
@@ -71,7 +72,8 @@ public sealed class PieceTests
         }));
 
         string[] Cast(BakeSettings settings) =>
-            [.. asset.Run(new AssetPlan { Bake = settings }, Station.Bake).Where(w => w.Kind == "piece").Select(w => w.Label.Split(" of ")[0]).Distinct().Order(StringComparer.OrdinalIgnoreCase)];
+            [.. asset.Run(new AssetPlan { Bake = settings }, Station.Bake).Where(w => w.Kind == "piece").Select(w => w.Label.Split(" of ")[0]).Distinct()
+                .Order(StringComparer.OrdinalIgnoreCase)];
     }
 
     [Theory]
@@ -122,7 +124,8 @@ public sealed class PieceTests
     public void Stacked_islands_are_baked_once_and_crossing_ones_are_named_with_both_parts()
     {
         BakePart a = PartOf(0, 0.001f), stacked = PartOf(0, 0.001f) with { Name = "stacked" };
-        BakeResult Of(BakePart other) => Baker.Bake(new BakeInput("s", [a, other], [new BakeTray([0]), new BakeTray([1])]), Settings with { Maps = [BakeMap.Normal] }, 2, null, default);
+        BakeResult Of(BakePart other) =>
+            Baker.Bake(new BakeInput("s", [a, other], [new BakeTray([0]), new BakeTray([1])]), Settings with { Maps = [BakeMap.Normal] }, 2, null, default);
         Assert.DoesNotContain(Of(stacked).Faults, f => f.Kind == FaultKind.Overlap);
         var shifted = new BakePart("shifted", [Pebble.Low("s", default, new Vector2(0.05f, 0.02f), 1f / 6)], [Pebble.High("h", 2000)]);
         var region = Assert.Single(Of(shifted).Faults, f => f.Kind == FaultKind.Overlap);
@@ -133,8 +136,10 @@ public sealed class PieceTests
     private static BakePart PartOf(int i, float roughness)
     {
         Vector3 centre = new(0.5f * (i % 6), 0, 0.5f * (i / 6));
-        return new BakePart($"pebble_{i}", [Pebble.Low($"pebble_{i}_low", centre, new Vector2(i % 6, i / 6) / 6, 1f / 6)], [Pebble.High($"pebble_{i}_high", 2000, centre, roughness)]);
+        return new BakePart($"pebble_{i}", [Pebble.Low($"pebble_{i}_low", centre, new Vector2(i % 6, i / 6) / 6, 1f / 6)],
+            [Pebble.High($"pebble_{i}_high", 2000, centre, roughness)]);
     }
 
-    private static Mesh[] Pebbles(int count = Parts, int changed = -1) => [.. Enumerable.Range(0, count).Select(i => PartOf(i, i == changed ? 0.003f : 0.004f)).SelectMany(p => p.Low.Concat(p.High))];
+    private static Mesh[] Pebbles(int count = Parts, int changed = -1) =>
+        [.. Enumerable.Range(0, count).Select(i => PartOf(i, i == changed ? 0.003f : 0.004f)).SelectMany(p => p.Low.Concat(p.High))];
 }

@@ -10,7 +10,14 @@ namespace Crumpet.Core.Tests.Bake;
 public sealed class SeamTests
 {
     private const int Size = 1024;
-    private static readonly BakeSettings Settings = new() { Size = Size, Samples = 2, Maps = [BakeMap.Normal], OutwardReachMetres = 0.1f, InwardReachMetres = 0.1f };
+    private static readonly BakeSettings Settings = new()
+    {
+        Size = Size,
+        Samples = 2,
+        Maps = [BakeMap.Normal],
+        OutwardReachMetres = 0.1f,
+        InwardReachMetres = 0.1f
+    };
 
     [Fact]
     public void Normals_meet_across_the_hard_edges_of_a_box()
@@ -47,7 +54,11 @@ public sealed class SeamTests
         static Vector3 Dome(float u, float v) => new(u - 0.5f, 0.15f * MathF.Cos(MathF.PI * (u - 0.5f)) * MathF.Cos(MathF.PI * (v - 0.5f)), 0.5f - v);
         var right = Bakes.Bent("low", 4, 8, (u, v) => Dome(0.5f + u / 2, v));
         int[] turned = [.. Enumerable.Range(0, right.Corners.Length).Select(c => c - c % 3 + 2 - c % 3)];
-        var left = right with { Positions = Array.ConvertAll(right.Positions, p => p * new Vector3(-1, 1, 1)), Corners = Array.ConvertAll(turned, c => right.Corners[c]) };
+        var left = right with
+        {
+            Positions = Array.ConvertAll(right.Positions, p => p * new Vector3(-1, 1, 1)),
+            Corners = Array.ConvertAll(turned, c => right.Corners[c])
+        };
         var (positions, corners) = Mesh.Join([right, left]);
         Vector2[] uvs = [.. right.Uvs!, .. turned.Select(c => right.Uvs![c])];
         var low = new Mesh { Name = "low", Positions = positions, Corners = corners, UvSets = [uvs], TriangleMaterials = new int[corners.Length / 3] };

@@ -22,7 +22,8 @@ public sealed class BinderTests
     [Fact]
     public void An_empty_slot_says_whether_the_name_is_missing_miswritten_or_of_the_wrong_kind()
     {
-        var slots = Binder.Bind("box", Binder.DefaultPattern, new Target().Inputs, [Colour with { File = "Box_colour.dds" }, Normal with { Meaning = ColourMeaning.Srgb }]);
+        var slots = Binder.Bind("box", Binder.DefaultPattern, new Target().Inputs,
+            [Colour with { File = "Box_colour.dds" }, Normal with { Meaning = ColourMeaning.Srgb }]);
         Assert.All(slots, s => Assert.Null(s.File));
         Assert.Contains("upper and lower case", BindFindings.Reason(slots[0]), StringComparison.Ordinal);
         Assert.Contains("flagged as srgb", BindFindings.Reason(slots[1]), StringComparison.Ordinal);

@@ -15,7 +15,17 @@ namespace Crumpet.Core.Tests.Building;
 
 public sealed class AssetBuildTests
 {
-    private static readonly AssetPlan Small = new() { Bake = new BakeSettings { Size = 64, Samples = 1, OcclusionRays = 4, OutwardReachMetres = 0.2f, InwardReachMetres = 0.2f } };
+    private static readonly AssetPlan Small = new()
+    {
+        Bake = new BakeSettings
+        {
+            Size = 64,
+            Samples = 1,
+            OcclusionRays = 4,
+            OutwardReachMetres = 0.2f,
+            InwardReachMetres = 0.2f
+        }
+    };
 
     [Fact]
     public void The_line_ends_in_a_package_whose_manifest_holds()
@@ -24,7 +34,8 @@ public sealed class AssetBuildTests
         var (station, result) = Build(store, Small).Run(Station.Deliver, false, 2, null, default);
         Assert.Equal(Station.Deliver, station);
         using var zip = new ZipArchive(new MemoryStream(store.Load(result.Files[0].Sha256)));
-        Assert.Equal(["ball.glb", "textures/ball_colour.dds", "textures/ball_normal.dds", "textures/ball_masks.dds", "manifest.json"], zip.Entries.Select(e => e.FullName));
+        Assert.Equal(["ball.glb", "textures/ball_colour.dds", "textures/ball_normal.dds", "textures/ball_masks.dds", "manifest.json"],
+            zip.Entries.Select(e => e.FullName));
         var manifest = JsonSerializer.Deserialize<Manifest>(Bytes(zip, "manifest.json"), DeliveryPackage.ManifestJson)!;
         Assert.Equal(["ball_high.obj", "ball_low.obj"], manifest.Sources.Select(s => s.Name));
         foreach (var file in manifest.Files)
@@ -76,7 +87,8 @@ public sealed class AssetBuildTests
     public void A_stop_finding_blocks_the_line_unless_told_to_go_through()
     {
         var store = new MemoryResultStore();
-        var build = Build(store, Small, more: ("lonely_low.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\no lonely_low\nf 1/1 2/2 3/3\no second_low\nf 1/1 2/2 3/3\n"));
+        var build = Build(store, Small, more: ("lonely_low.obj",
+            "v 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\no lonely_low\nf 1/1 2/2 3/3\no second_low\nf 1/1 2/2 3/3\n"));
         Assert.Equal(Station.Pairs, build.Run(Station.Deliver, false, 2, null, default).Station);
         Assert.Equal(Station.Bake, build.Run(Station.Bake, true, 2, null, default).Station);
     }
@@ -102,9 +114,18 @@ public sealed class AssetBuildTests
     {
         var store = new MemoryResultStore();
         var plane = Shapes.Plane("p");
-        var two = new Mesh { Name = "p_low", Positions = plane.Positions, Corners = plane.Corners, Normals = plane.Normals, UvSets = plane.UvSets, TriangleMaterials = [0, 1] };
+        var two = new Mesh
+        {
+            Name = "p_low",
+            Positions = plane.Positions,
+            Corners = plane.Corners,
+            Normals = plane.Normals,
+            UvSets = plane.UvSets,
+            TriangleMaterials = [0, 1]
+        };
         using var stream = new MemoryStream();
-        GlbWriter.Write(new GlbDocument([new GlbMesh(two)], [new GlbMaterial(Material.Plain with { Name = "wood" }), new GlbMaterial(Material.Plain with { Name = "iron" })], []), stream);
+        GlbWriter.Write(new GlbDocument([new GlbMesh(two)],
+            [new GlbMaterial(Material.Plain with { Name = "wood" }), new GlbMaterial(Material.Plain with { Name = "iron" })], []), stream);
         using var high = new MemoryStream();
         GlbWriter.Write(new GlbDocument([new GlbMesh(Shapes.Plane("p_high"))], [], []), high);
         var build = new AssetBuild("p", Small, [Source(store, "low.glb", stream.ToArray()), Source(store, "high.glb", high.ToArray())], store);
@@ -128,7 +149,8 @@ public sealed class AssetBuildTests
 
     private static AssetBuild Build(MemoryResultStore store, AssetPlan plan, bool reverse = false, (string Name, string Text)? more = null)
     {
-        var files = new List<SourceFile> { Source(store, "ball_low.obj", Obj(Shapes.Sphere("ball_low", 12, 6))), Source(store, "ball_high.obj", Obj(Shapes.Sphere("ball_high", 48, 24))) };
+        var files = new List<SourceFile> { Source(store, "ball_low.obj", Obj(Shapes.Sphere("ball_low", 12, 6))),
+            Source(store, "ball_high.obj", Obj(Shapes.Sphere("ball_high", 48, 24))) };
         if (more is { } extra)
             files.Add(Source(store, extra.Name, Encoding.UTF8.GetBytes(extra.Text)));
         if (reverse)

@@ -13,7 +13,17 @@ namespace Crumpet.Core.Tests.Building;
 /// <summary>One scene for each cause of a fault: it is told as that cause, its mend is pressed, and the bake is clean.</summary>
 public sealed class FaultSceneTests
 {
-    private static readonly AssetPlan Plan = new() { Bake = new BakeSettings { Size = 128, Samples = 2, Maps = [BakeMap.Normal], OutwardReachMetres = 0.012f, InwardReachMetres = 0.02f } };
+    private static readonly AssetPlan Plan = new()
+    {
+        Bake = new BakeSettings
+        {
+            Size = 128,
+            Samples = 2,
+            Maps = [BakeMap.Normal],
+            OutwardReachMetres = 0.012f,
+            InwardReachMetres = 0.02f
+        }
+    };
 
     [Fact]
     public void A_surface_above_the_rays_is_a_miss_and_the_outward_reach_is_widened_by_how_much_it_takes()
@@ -25,7 +35,8 @@ public sealed class FaultSceneTests
 
     [Fact]
     public void A_surface_below_the_rays_is_a_miss_and_the_inward_reach_is_widened() =>
-        Assert.Contains("deep", DiagnosedAndMended("miss", Plan, Shapes.Plane("p_low"), Shapes.Plane("p_high", 2, height: -0.06f)).Sentence, StringComparison.Ordinal);
+        Assert.Contains("deep", DiagnosedAndMended("miss", Plan, Shapes.Plane("p_low"), Shapes.Plane("p_high", 2, height: -0.06f)).Sentence,
+            StringComparison.Ordinal);
 
     [Fact]
     public void Rays_that_start_inside_a_plate_see_its_back_and_are_started_farther_out()
@@ -46,13 +57,15 @@ public sealed class FaultSceneTests
     public void A_neighbour_is_put_on_another_tray()
     {
         Mesh Of(string name, float from, float height) => Shapes.Plane(name, uvFrom: from, uvTo: from + 0.45f, height: height);
-        var finding = DiagnosedAndMended("neighbour", Plan with { Trays = TrayMode.One }, Of("a_low", 0, 0), Of("a_high", 0, 0), Of("b_low", 0.5f, 0.005f), Of("b_high", 0.5f, 0.005f));
+        var finding = DiagnosedAndMended("neighbour", Plan with { Trays = TrayMode.One }, Of("a_low", 0, 0), Of("a_high", 0, 0), Of("b_low", 0.5f, 0.005f),
+            Of("b_high", 0.5f, 0.005f));
         Assert.Equal(new SeparateTrays("a", "b"), finding.Mends[0].Mend);
     }
 
     [Fact]
     public void A_hit_at_the_end_of_the_reach_gets_room() =>
-        Assert.Contains("would leave them room", DiagnosedAndMended("reach-exhausted", Plan, Shapes.Plane("p_low"), Shapes.Plane("p_high", 2, height: -0.0198f)).Sentence, StringComparison.Ordinal);
+        Assert.Contains("would leave them room",
+            DiagnosedAndMended("reach-exhausted", Plan, Shapes.Plane("p_low"), Shapes.Plane("p_high", 2, height: -0.0198f)).Sentence, StringComparison.Ordinal);
 
     [Fact]
     public void Detail_skewed_beside_a_sharp_edge_is_straightened_there()
@@ -67,7 +80,8 @@ public sealed class FaultSceneTests
     [Fact]
     public void Islands_that_overlap_are_packed_apart()
     {
-        var finding = DiagnosedAndMended("uv-overlap", Plan, Shapes.Plane("a_low", uvTo: 0.6f), Shapes.Plane("a_high"), Moved(Shapes.Plane("b_low", uvFrom: 0.3f, uvTo: 0.9f)), Moved(Shapes.Plane("b_high")));
+        var finding = DiagnosedAndMended("uv-overlap", Plan, Shapes.Plane("a_low", uvTo: 0.6f), Shapes.Plane("a_high"),
+            Moved(Shapes.Plane("b_low", uvFrom: 0.3f, uvTo: 0.9f)), Moved(Shapes.Plane("b_high")));
         Assert.Contains("islands of a", finding.Sentence, StringComparison.Ordinal);
 
         static Mesh Moved(Mesh mesh) => mesh with { Positions = Array.ConvertAll(mesh.Positions, p => p + new Vector3(3, 0, 0)) };
@@ -126,7 +140,8 @@ public sealed class FaultSceneTests
         var mended = plan.With(finding.Mends[mend].Mend);
         Assert.Null(mended.Problem());
         Assert.NotEmpty(PlanWords.Changes(plan, mended));
-        Assert.Equal(finding.Mends[mend].Mend, BuildJson.ReadMend(BuildJson.OfMend(finding.Mends[mend].Mend)), (a, b) => BuildJson.OfMend(a!) == BuildJson.OfMend(b!));
+        Assert.Equal(finding.Mends[mend].Mend, BuildJson.ReadMend(BuildJson.OfMend(finding.Mends[mend].Mend)),
+            (a, b) => BuildJson.OfMend(a!) == BuildJson.OfMend(b!));
         Assert.DoesNotContain(Run(mended, files, store).Findings, f => f.Code == code);
         return finding;
     }
@@ -156,9 +171,18 @@ public sealed class FaultSceneTests
     private static Mesh Wedge(string name)
     {
         float rise = MathF.Tan(15 * MathF.PI / 180);
-        Mesh top = Bakes.Bent(name, 8, 1, (u, v) => new Vector3(u - 1, (1 - u) * rise, 0.5f - v), 0, 0.48f), under = Bakes.Bent(name, 8, 1, (u, v) => new Vector3(-u, -u * rise, 0.5f - v), 0.52f, 1);
+        Mesh top = Bakes.Bent(name, 8, 1, (u, v) => new Vector3(u - 1, (1 - u) * rise, 0.5f - v), 0, 0.48f),
+            under = Bakes.Bent(name, 8, 1, (u, v) => new Vector3(-u, -u * rise, 0.5f - v), 0.52f, 1);
         var (positions, corners) = Mesh.Join([top, under]);
-        return Shapes.WithFlatNormals(new Mesh { Name = name, Positions = positions, Corners = corners, UvSets = [[.. top.Uvs!, .. under.Uvs!]], TriangleMaterials = new int[corners.Length / 3] });
+        return Shapes.WithFlatNormals(
+            new Mesh
+            {
+                Name = name,
+                Positions = positions,
+                Corners = corners,
+                UvSets = [[.. top.Uvs!, .. under.Uvs!]],
+                TriangleMaterials = new int[corners.Length / 3]
+            });
     }
 
     /// <summary>Two slopes that meet in a ridge, on one island.</summary>

@@ -27,7 +27,8 @@ internal sealed class JobAsset(string name, params Mesh[] meshes)
     }
 
     /// <summary>Its build.</summary>
-    public AssetBuild Build(AssetPlan plan) => new(Name, plan, [.. files.Select(f => new SourceFile(f.Name, Store.Put(f.Bytes), f.Bytes.Length))], Store, Rules) { Identity = "asset" };
+    public AssetBuild Build(AssetPlan plan) =>
+        new(Name, plan, [.. files.Select(f => new SourceFile(f.Name, Store.Put(f.Bytes), f.Bytes.Length))], Store, Rules) { Identity = "asset" };
 
     /// <summary>Works it, and gives the jobs that were worked; what was told is what was done.</summary>
     public IReadOnlyList<WorkedJob> Run(AssetPlan plan, Station? last = null, int threads = 2)

@@ -18,7 +18,15 @@ public sealed class JobCountTests
 {
     private static readonly AssetPlan Plan = new()
     {
-        Bake = new BakeSettings { Size = 64, Samples = 1, OcclusionRays = 4, OutwardReachMetres = 0.2f, InwardReachMetres = 0.2f, Maps = [BakeMap.Normal, BakeMap.Occlusion, BakeMap.Position] },
+        Bake = new BakeSettings
+        {
+            Size = 64,
+            Samples = 1,
+            OcclusionRays = 4,
+            OutwardReachMetres = 0.2f,
+            InwardReachMetres = 0.2f,
+            Maps = [BakeMap.Normal, BakeMap.Occlusion, BakeMap.Position]
+        },
     };
 
     [Fact]
@@ -26,7 +34,8 @@ public sealed class JobCountTests
     {
         var asset = Balls();
         asset.Run(Plan);
-        Assert.Equal(["texture masks of stone", "bind", "package"], Worked(asset, With(Plan, o => o.Name == "masks" ? o with { Format = TextureFormat.Rgba8 } : o)));
+        Assert.Equal(["texture masks of stone", "bind", "package"],
+            Worked(asset, With(Plan, o => o.Name == "masks" ? o with { Format = TextureFormat.Rgba8 } : o)));
         Assert.Equal(["bind", "package"], Worked(asset, Plan with { BindPattern = "T_{asset}_{map}" }));
         asset.Name = "renamed";
         Assert.Equal(["bind", "package"], Worked(asset, Plan));
@@ -53,7 +62,8 @@ public sealed class JobCountTests
             ["sheet map normal of stone", "output normal of stone", "texture normal of stone", "package"],
             Worked(asset, Plan with { Target = Plan.Target with { Green = GreenDirection.Down } }));
         // Nothing that is packed asks for where things are.
-        Assert.Equal(["sheet map position of stone"], Worked(asset, Plan with { Bake = Plan.Bake with { Files = new Dictionary<BakeMap, MapFile> { [BakeMap.Position] = MapFile.Exr } } }));
+        Assert.Equal(["sheet map position of stone"],
+            Worked(asset, Plan with { Bake = Plan.Bake with { Files = new Dictionary<BakeMap, MapFile> { [BakeMap.Position] = MapFile.Exr } } }));
     }
 
     [Fact]
@@ -63,7 +73,8 @@ public sealed class JobCountTests
         asset.Run(Plan);
         foreach (var other in (AssetPlan[])
         [
-            Plan with { Trays = TrayMode.One }, Plan with { Layout = new LayoutSettings { Pack = true, PaddingPixels = 2 } }, Plan with { Bake = Plan.Bake with { Samples = 2 } },
+            Plan with { Trays = TrayMode.One }, Plan with { Layout = new LayoutSettings { Pack = true, PaddingPixels = 2 } },
+                Plan with { Bake = Plan.Bake with { Samples = 2 } },
             Plan with { Mends = [new ScaleUnits(2)] },
         ])
         {
@@ -93,7 +104,11 @@ public sealed class JobCountTests
         Assert.All(asset.Store.Results.Where(r => r.Job is not null), r => Assert.Empty(r.Findings));
         // What stations said is of no use to another program than the one that said it.
         foreach (var result in asset.Store.Results.ToArray())
-            asset.Store.Save(result with { Findings = [.. result.Findings.Select(f => f with { Sentence = "Put better." })], Summary = result.Summary.Clone() });
+            asset.Store.Save(result with
+            {
+                Findings = [.. result.Findings.Select(f => f with { Sentence = "Put better." })],
+                Summary = result.Summary.Clone()
+            });
         Assert.Empty(asset.Run(Plan with { Trays = TrayMode.One }));
     }
 
@@ -132,7 +147,8 @@ public sealed class JobCountTests
             using var json = JsonDocument.Parse(node.Job!.Settings);
             // What is null is left out on purpose; all else a kind can read is written.
             var written = json.RootElement.EnumerateObject().Select(p => p.Name).ToHashSet(StringComparer.OrdinalIgnoreCase);
-            foreach (var property in node.Kind.Settings.GetProperties().Where(p => p.CanWrite && p.GetIndexParameters().Length == 0 && p.GetValue(node.Settings) is not null))
+            foreach (var property in node.Kind.Settings.GetProperties()
+                .Where(p => p.CanWrite && p.GetIndexParameters().Length == 0 && p.GetValue(node.Settings) is not null))
                 Assert.Contains(property.Name, written);
         }
     }
@@ -163,7 +179,8 @@ public sealed class JobCountTests
         };
     }
 
-    private static AssetPlan With(AssetPlan plan, Func<RecipeOutput, RecipeOutput> change) => plan with { Recipe = plan.Recipe with { Outputs = [.. plan.Recipe.Outputs.Select(change)] } };
+    private static AssetPlan With(AssetPlan plan, Func<RecipeOutput, RecipeOutput> change) =>
+        plan with { Recipe = plan.Recipe with { Outputs = [.. plan.Recipe.Outputs.Select(change)] } };
 
     private static string[] Worked(JobAsset asset, AssetPlan plan) => [.. asset.Run(plan).Select(w => w.Label.Length > 0 ? $"{w.Kind} {w.Label}" : w.Kind)];
 }

@@ -14,12 +14,25 @@ namespace Crumpet.Core.Tests.Building;
 /// <summary>A kit as files: read back as written, upgraded, and refused with the place and the remedy.</summary>
 public sealed class KitFolderTests
 {
-    private static readonly AssetPlan KitPlan = new() { Bake = new BakeSettings { Size = 1024, Occluders = Occluders.Asset, Files = new Dictionary<BakeMap, MapFile> { [BakeMap.Height] = MapFile.Exr } } };
+    private static readonly AssetPlan KitPlan = new()
+    {
+        Bake = new BakeSettings
+        {
+            Size = 1024,
+            Occluders = Occluders.Asset,
+            Files = new Dictionary<BakeMap, MapFile> { [BakeMap.Height] = MapFile.Exr }
+        }
+    };
 
     [Fact]
     public void A_kit_is_read_back_as_it_was_written_and_only_differences_are_in_it()
     {
-        var own = KitPlan with { Bake = KitPlan.Bake with { Size = 512, Files = new Dictionary<BakeMap, MapFile>() }, Mends = [new ScaleUnits(0.01)], Pairs = new PairSettings().With("cup", new PartSettings { Sees = Occluders.Part }) };
+        var own = KitPlan with
+        {
+            Bake = KitPlan.Bake with { Size = 512, Files = new Dictionary<BakeMap, MapFile>() },
+            Mends = [new ScaleUnits(0.01)],
+            Pairs = new PairSettings().With("cup", new PartSettings { Sees = Occluders.Part })
+        };
         var kit = Kit(PlanLayers.Own(KitPlan, own));
         var files = kit.Documents().ToDictionary(d => d.Path, d => d.Bytes);
         Assert.Equal(["kit.json", "assets/wind_gauge/asset.json"], files.Keys);
@@ -36,7 +49,8 @@ public sealed class KitFolderTests
     public void Any_plan_comes_back_from_what_it_differs_by_and_follows_the_kit_where_it_says_nothing()
     {
         var plain = new AssetPlan();
-        foreach (var plan in (AssetPlan[])[plain, KitPlan, KitPlan with { NamePattern = "{side}_{part}" }, plain with { Trays = TrayMode.One, Recipe = plain.Recipe with { Outputs = [.. plain.Recipe.Outputs.Take(1)] } }])
+        foreach (var plan in (AssetPlan[])[plain, KitPlan, KitPlan with { NamePattern = "{side}_{part}" },
+            plain with { Trays = TrayMode.One, Recipe = plain.Recipe with { Outputs = [.. plain.Recipe.Outputs.Take(1)] } }])
         {
             foreach (var kit in (AssetPlan[])[plain, KitPlan])
                 Assert.Equal(Text(plan), Text(PlanLayers.Merge(kit, PlanLayers.Own(kit, plan))));
@@ -53,7 +67,8 @@ public sealed class KitFolderTests
     [Theory]
     [InlineData("kit.json", "\"nmae\": \"x\"", "kit.json, line 2: the key 'nmae' is not known. Perhaps 'name' is meant.")]
     [InlineData("kit.json", "\"settings\": { \"bake\": { \"sampels\": 4 } }", "the key 'sampels' is not known. Perhaps 'samples' is meant.")]
-    [InlineData("assets/wind_gauge/asset.json", "\"settings\": { \"layout\": { \"zebra\": 4 } }", "assets/wind_gauge/asset.json, line 2: the key 'zebra' is not known. Known are")]
+    [InlineData("assets/wind_gauge/asset.json", "\"settings\": { \"layout\": { \"zebra\": 4 } }",
+        "assets/wind_gauge/asset.json, line 2: the key 'zebra' is not known. Known are")]
     [InlineData("assets/wind_gauge/asset.json", "\"settings\": { \"bake\": { \"samples\": 3 } }", "it must be 1, 2, 4 or 8")]
     [InlineData("assets/wind_gauge/asset.json", "\"sources\": [ { \"path\": \"../x.glb\" } ]", "leaves the asset's folder")]
     [InlineData("kit.json", "\"assets\": [ \"../x\" ]", "is no name of a folder")]
@@ -86,7 +101,8 @@ public sealed class KitFolderTests
         Assert.Equal(("old", "crate", 3.0), (kit.Name, kit.Assets[0].Folder, kit.Rules.ExpectedSizeMetres));
         var plan = kit.PlanOf(kit.Assets[0]);
         Assert.Equal((512, GreenDirection.Down, new TextureLimits(1024, true, true)), (plan.Bake.Size, plan.Target.Green, plan.Target.Limits));
-        Assert.Contains("Give the folder that holds kit.json", Assert.Throws<SourceFileException>(() => KitFolder.Read(_ => null)).Message, StringComparison.Ordinal);
+        Assert.Contains("Give the folder that holds kit.json", Assert.Throws<SourceFileException>(() => KitFolder.Read(_ => null)).Message,
+            StringComparison.Ordinal);
     }
 
     [Fact]
@@ -105,7 +121,8 @@ public sealed class KitFolderTests
 
     private static KitFolder Kit(JsonObject own) => new(
         "Marsh", new IntakeRules { ExpectedSizeMetres = 2, Mends = [new TurnUpright()] }, KitPlan,
-        [new KitFolderAsset("Wind gauge", KitFolder.FolderOf("Wind gauge"), [new KitFolderSource("low.obj"), new KitFolderSource("sub/high.glb", Side.High)], own)]);
+        [new KitFolderAsset("Wind gauge", KitFolder.FolderOf("Wind gauge"), [new KitFolderSource("low.obj"), new KitFolderSource("sub/high.glb", Side.High)],
+            own)]);
 
     private static string Text(AssetPlan plan) => JsonSerializer.Serialize(plan, BuildJson.Options);
 }

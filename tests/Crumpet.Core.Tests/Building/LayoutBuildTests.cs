@@ -13,7 +13,17 @@ namespace Crumpet.Core.Tests.Building;
 /// <summary>Layout as a stop of the line: kit density, shared sheets, atlases, places picked on the page.</summary>
 public sealed class LayoutBuildTests
 {
-    private static readonly AssetPlan Small = new() { Bake = new BakeSettings { Size = 64, Samples = 1, OcclusionRays = 4, OutwardReachMetres = 0.2f, InwardReachMetres = 0.2f } };
+    private static readonly AssetPlan Small = new()
+    {
+        Bake = new BakeSettings
+        {
+            Size = 64,
+            Samples = 1,
+            OcclusionRays = 4,
+            OutwardReachMetres = 0.2f,
+            InwardReachMetres = 0.2f
+        }
+    };
 
     [Fact]
     public void The_kits_density_holds_where_the_asset_says_none_and_makes_layout_alone_stale()
@@ -30,7 +40,8 @@ public sealed class LayoutBuildTests
         Assert.Null(other.ResultOf(Station.Layout));
 
         double Density(AssetPlan own, double? kit) =>
-            new AssetBuild("p", own, files, store, new IntakeRules { PixelsPerMetre = kit }).Run(Station.Layout, false, 2, null, default).Result.As<LayoutReport>().MedianDensity;
+            new AssetBuild("p", own, files, store, new IntakeRules { PixelsPerMetre = kit })
+                .Run(Station.Layout, false, 2, null, default).Result.As<LayoutReport>().MedianDensity;
     }
 
     [Fact]
@@ -39,7 +50,8 @@ public sealed class LayoutBuildTests
         var store = new MemoryResultStore();
         var plane = Shapes.Plane("p_low");
         var mixed = plane with { TriangleMaterials = [0, 1] };
-        Material[] materials = [Material.Plain with { Name = "wood", BaseColour = new Vector4(1, 0, 0, 1) }, Material.Plain with { Name = "iron", BaseColour = new Vector4(0, 0, 1, 1) }];
+        Material[] materials = [Material.Plain with { Name = "wood", BaseColour = new Vector4(1, 0, 0, 1) },
+            Material.Plain with { Name = "iron", BaseColour = new Vector4(0, 0, 1, 1) }];
         SourceFile[] files = [Source(store, "p_low.glb", mixed, materials), Source(store, "p_high.glb", Shapes.Plane("p_high"))];
         var build = new AssetBuild("p", Small with { Layout = new LayoutSettings { Sheets = SheetRule.Together } }, files, store);
         var (_, packed) = build.Run(Station.Pack, false, 2, null, default);
@@ -70,8 +82,10 @@ public sealed class LayoutBuildTests
         Assert.Equal((SheetRule.Together, true, 8), (plan.Layout.Sheets, plan.Layout.Pack, plan.Layout.PaddingPixels));
         SourceFile[] files =
         [
-            Source(store, Atlas.FileOf("Asset A", "a_low.glb"), Shapes.Plane("lid_low")), Source(store, Atlas.FileOf("Asset A", "a_high.glb"), Shapes.Plane("lid_high")),
-            Source(store, Atlas.FileOf("Asset B", "b_low.glb"), Shapes.Plane("odd")), Source(store, Atlas.FileOf("Asset B", "b_high.glb"), Shapes.Plane("lid_high")),
+            Source(store, Atlas.FileOf("Asset A", "a_low.glb"), Shapes.Plane("lid_low")),
+                Source(store, Atlas.FileOf("Asset A", "a_high.glb"), Shapes.Plane("lid_high")),
+            Source(store, Atlas.FileOf("Asset B", "b_low.glb"), Shapes.Plane("odd")),
+                Source(store, Atlas.FileOf("Asset B", "b_high.glb"), Shapes.Plane("lid_high")),
         ];
         var build = new AssetBuild("atlas", plan with { Layout = plan.Layout with { PaddingPixels = 2 } }, files, store);
         var report = build.Run(Station.Layout, false, 2, null, default).Result.As<LayoutReport>();
@@ -84,7 +98,8 @@ public sealed class LayoutBuildTests
     public void What_sheets_cost_follows_from_objects_materials_and_the_recipe()
     {
         ObjectReport Low(string name, params string[] materials) => new("f", name, name, Side.Low, 2, 1, 4, materials, 1, true, false, [1, 1, 1]);
-        var (apart, together) = SheetCost.Of([Low("a", "wood", "iron"), Low("b", "iron"), Low("c"), Low("d", "wood") with { Side = Side.High }], 1, 1024, Recipe.Default);
+        var (apart, together) = SheetCost.Of([Low("a", "wood", "iron"), Low("b", "iron"), Low("c"), Low("d", "wood") with { Side = Side.High }], 1, 1024,
+            Recipe.Default);
         // BC7, BC5, BC7: a byte a texel each; mips of 1024² to 4² add a third, those of 2² and 1² take a block each.
         long each = 3 * (Enumerable.Range(2, 9).Sum(i => 1L << (2 * i)) + 32);
         Assert.Equal(new SheetCost(SheetRule.Materials, 2, 4, 2 * each), apart);
@@ -141,7 +156,8 @@ public sealed class LayoutBuildTests
         Assert.Equal(0, SheetOfLocked(first.Layout.Locked(there)));
 
         int SheetOfLocked(LayoutSettings layout) =>
-            new AssetBuild("p", first with { Layout = layout }, files, store).Run(Station.Layout, true, 2, null, default).Result.As<LayoutReport>().Each.Single(e => e.IsLocked).Sheet;
+            new AssetBuild("p", first with { Layout = layout }, files, store)
+                .Run(Station.Layout, true, 2, null, default).Result.As<LayoutReport>().Each.Single(e => e.IsLocked).Sheet;
 
         Vector2[] Uvs(AssetBuild of) =>
             GltfReader.Read(FilesOf(of, store).Laid(false)!, "laid.glb", _ => null).Meshes.Single(m => m.Name == "q_low").Uvs!;
@@ -153,14 +169,17 @@ public sealed class LayoutBuildTests
         var plan = new AssetPlan();
         SeamEdge edge = new("a", 0, 0, 0, 1, 0, 0, true), turned = new("a", 1, -0f, 0, 0, 0, 0, true);
         var spot = new SurfaceSpot("a", 1, 2, 3);
-        var held = new HeldIsland("b", [new UvPin("b", 0, 0, 0, 0, 0, true), new UvPin("b", 1, 0, 0, 1, 0, true)], [Vector3.Zero, Vector3.UnitX, Vector3.UnitY]);
-        var layout = plan.Layout.WithSeams([edge], true).Weighted(["cap", "lid"], 2).OnSheet(["lid"], 1).Do(IslandAct.Unwrap, [spot]).Locked([held]).WithPins([new UvPin("a", 0, 0, 0, 0.1f, 0.2f)])
+        var held = new HeldIsland("b", [new UvPin("b", 0, 0, 0, 0, 0, true), new UvPin("b", 1, 0, 0, 1, 0, true)],
+            [Vector3.Zero, Vector3.UnitX, Vector3.UnitY]);
+        var layout = plan.Layout.WithSeams([edge], true).Weighted(["cap", "lid"], 2).OnSheet(["lid"], 1).Do(IslandAct.Unwrap, [spot]).Locked([held])
+            .WithPins([new UvPin("a", 0, 0, 0, 0.1f, 0.2f)])
             with
         { FillsTile = true, Sheets = SheetRule.Together, SheetCount = 2, SlackPercent = 15, StackEqual = true };
         Assert.Null(layout.Problem());
         string[] said =
         [
-            "Islands packed", "Density set to fill the tile", "Slack set to 15 %", "Equal islands stacked", "All parts laid together", "2 sheets allowed", "An edge cut", "One pin set", "An island unwrapped anew", "An island locked",
+            "Islands packed", "Density set to fill the tile", "Slack set to 15 %", "Equal islands stacked", "All parts laid together", "2 sheets allowed",
+                "An edge cut", "One pin set", "An island unwrapped anew", "An island locked",
             "Density of cap × 2", "Density of lid × 2", "lid put on sheet 2",
         ];
         Assert.Equal(said, PlanWords.Changes(plan, plan with { Layout = layout }));

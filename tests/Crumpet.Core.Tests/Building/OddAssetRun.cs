@@ -20,7 +20,8 @@ internal static class OddAssetRun
                 throw new InvalidOperationException(problem);
             // What stops is gone past as well: no station may trust the one before it.
             var (station, result) = new AssetBuild("odd", asset.Plan, sources, store).Run(Station.Deliver, throughStops: seed % 2 == 0, 2, progress, cancel);
-            if (store.Results.SelectMany(r => r.Findings).FirstOrDefault(f => f.Sentence.Length == 0 || f.Sentence.Contains("NaN", StringComparison.Ordinal)) is { } odd)
+            if (store.Results.SelectMany(r => r.Findings)
+                .FirstOrDefault(f => f.Sentence.Length == 0 || f.Sentence.Contains("NaN", StringComparison.Ordinal)) is { } odd)
                 throw new InvalidOperationException($"{odd.Code} says '{odd.Sentence}'.");
             return (station, result.IsBlocked);
         }

@@ -15,7 +15,8 @@ internal sealed record OddAsset(IReadOnlyDictionary<string, byte[]> Files, Asset
 {
     private static readonly float[] Oddities =
     [
-        0, -0f, 1, float.Epsilon, -float.Epsilon, 1e-38f, 1e-20f, 1e-7f, 0.99e6f, 1e6f, 1.0001e6f, -1e6f, 1e9f, 9e18f, 1e19f, 1e30f, float.MaxValue, float.MinValue,
+        0, -0f, 1, float.Epsilon, -float.Epsilon, 1e-38f, 1e-20f, 1e-7f, 0.99e6f, 1e6f, 1.0001e6f, -1e6f, 1e9f, 9e18f, 1e19f, 1e30f, float.MaxValue,
+            float.MinValue,
         float.PositiveInfinity, float.NegativeInfinity, float.NaN,
     ];
 
@@ -71,7 +72,8 @@ internal sealed record OddAsset(IReadOnlyDictionary<string, byte[]> Files, Asset
         faces.Add((0, points.Length - 1, points.Length / 2));
         if (random.Next(4) == 0)
             faces.Add((0, 0, points.Length - 1));
-        float scale = random.Next(3) == 0 ? (float)Math.Pow(10, random.Next(-44, 38)) : 1, offset = random.Next(4) == 0 ? Oddities[random.Next(Oddities.Length)] : 0;
+        float scale = random.Next(3) == 0 ? (float)Math.Pow(10, random.Next(-44, 38)) : 1, offset = random.Next(4) == 0 ? Oddities[random.Next(Oddities.Length)]
+            : 0;
         for (int i = 0; i < points.Length; i++)
             points[i] = (points[i].X * scale + offset, points[i].Y * scale, points[i].Z * scale);
         for (int i = random.Next(3) == 0 ? random.Next(1, 5) : 0; i > 0; i--)
@@ -110,7 +112,9 @@ internal sealed record OddAsset(IReadOnlyDictionary<string, byte[]> Files, Asset
         using var stream = new MemoryStream();
         using var writer = new BinaryWriter(stream);
         int uvs = random.Next(6);
-        writer.Write(Encoding.ASCII.GetBytes($"ply\nformat binary_little_endian 1.0\nelement vertex {shape.Points.Length}\nproperty float x\nproperty float y\nproperty float z\nproperty float s\nproperty float t\nelement face {shape.Faces.Length}\nproperty list uchar int vertex_indices\nend_header\n"));
+        writer.Write(Encoding.ASCII.GetBytes(
+            $"ply\nformat binary_little_endian 1.0\nelement vertex {shape.Points.Length}\nproperty float x\nproperty float y\nproperty float z\nproperty "
+            + $"float s\nproperty float t\nelement face {shape.Faces.Length}\nproperty list uchar int vertex_indices\nend_header\n"));
         for (int i = 0; i < shape.Points.Length; i++)
         {
             var (x, y, z) = shape.Points[i];
@@ -150,8 +154,10 @@ internal sealed record OddAsset(IReadOnlyDictionary<string, byte[]> Files, Asset
     {
         Mend[] all =
         [
-            new ScaleUnits(Math.Pow(10, random.Next(-6, 7))), new ScaleUnits(1e6), new TurnUpright(), new MoveOrigin(OriginPlace.Corner), new MoveOrigin(OriginPlace.Point) { X = 1e6, Y = -1e6 }, new ApplyTransform(),
-            new WeldPoints(random.Next(2) * random.NextDouble()), new SmoothByAngle(random.Next(0, 181)), new SoftenEdges(), new CutEdges(random.Next(257), 64), new DropEmptyFaces(), new DropDoubledFaces(), new DropFarFaces(), new TurnFaces(),
+            new ScaleUnits(Math.Pow(10, random.Next(-6, 7))), new ScaleUnits(1e6), new TurnUpright(), new MoveOrigin(OriginPlace.Corner),
+                new MoveOrigin(OriginPlace.Point) { X = 1e6, Y = -1e6 }, new ApplyTransform(),
+            new WeldPoints(random.Next(2) * random.NextDouble()), new SmoothByAngle(random.Next(0, 181)), new SoftenEdges(), new CutEdges(random.Next(257), 64),
+                new DropEmptyFaces(), new DropDoubledFaces(), new DropFarFaces(), new TurnFaces(),
             new NumberNames(), new CleanNames(),
         ];
         float[] reaches = [0, 1e-6f, 0.01f, 1, 1000];

@@ -50,7 +50,8 @@ public sealed class FieldRuleTests
     {
         var whole = JsonNode.Parse(Whole().Write())!;
         Assert.Null(FieldRules.Problem(KitFile.Read(Bytes(whole))));
-        JsonNode?[] odd = [null, 1e300, -1e300, 1e39, -1, 99999999999, "x", "NaN", "\0", new string('x', 10_000), new JsonArray(), new JsonArray(null, null), new JsonObject(), true];
+        JsonNode?[] odd = [null, 1e300, -1e300, 1e39, -1, 99999999999, "x", "NaN", "\0", new string('x', 10_000), new JsonArray(), new JsonArray(null, null),
+            new JsonObject(), true];
         int changes = 0, taken = 0;
         foreach (var path in Paths(whole, []).ToArray())
         {
@@ -133,7 +134,8 @@ public sealed class FieldRuleTests
     {
         string text = JsonSerializer.Serialize(new[] { double.NaN, double.PositiveInfinity, -1.5 }, BuildJson.Options);
         Assert.Equal([0, double.MaxValue, -1.5], JsonSerializer.Deserialize<double[]>(text, BuildJson.Options)!);
-        Assert.Equal([float.MinValue, 0.1f], JsonSerializer.Deserialize<float[]>(JsonSerializer.Serialize(new[] { float.NegativeInfinity, 0.1f }, BuildJson.Options), BuildJson.Options)!);
+        Assert.Equal([float.MinValue, 0.1f], JsonSerializer.Deserialize<float[]>(
+            JsonSerializer.Serialize(new[] { float.NegativeInfinity, 0.1f }, BuildJson.Options), BuildJson.Options)!);
         Assert.Throws<JsonException>(() => JsonSerializer.Deserialize<double>("\"NaN\"", BuildJson.Options));
     }
 
@@ -157,7 +159,8 @@ public sealed class FieldRuleTests
     {
         var plan = new AssetPlan
         {
-            Mends = [new ScaleUnits(0.01) { Objects = ["a"] }, new Rename("b") { Objects = ["a"] }, new RenameEach([new NewName("f", "a", "b")]), new MoveOrigin(OriginPlace.Point) { X = 1 }, new ResizeTexture(8, 8), new MakeNormals(1, 3, true)],
+            Mends = [new ScaleUnits(0.01) { Objects = ["a"] }, new Rename("b") { Objects = ["a"] }, new RenameEach([new NewName("f", "a", "b")]),
+                new MoveOrigin(OriginPlace.Point) { X = 1 }, new ResizeTexture(8, 8), new MakeNormals(1, 3, true)],
             Pairs = new PairSettings
             {
                 TrayByHand = new Dictionary<string, int> { ["a"] = 1 },
@@ -166,10 +169,23 @@ public sealed class FieldRuleTests
                 Trays = new Dictionary<int, TraySettings> { [0] = new() { InwardReachMetres = 1 } },
                 Strokes = [new BrushStroke(BrushKind.Cage, "a", [0, 0, 0], 0.1f, 0.1f)],
             },
-            Layout = new LayoutSettings { Seams = [new SeamEdge("a", 0, 0, 0, 1, 0, 0, true)], UnwrapAt = [new SurfaceSpot("a", 0, 0, 0)], Pins = [new UvPin("a", 0, 0, 0, 0, 0)], PixelsPerMetre = 100, Parts = new Dictionary<string, PartLayout> { ["a"] = new() { Weight = 2, Sheet = 0 } } },
-            Bake = new BakeSettings { SheetSizes = new Dictionary<string, int> { ["a"] = 64 }, Files = new Dictionary<BakeMap, MapFile> { [BakeMap.Normal] = MapFile.Exr }, Made = [new MadeMap("h.png", MadeOf.Height, BakeMap.Normal)] },
+            Layout = new LayoutSettings
+            {
+                Seams = [new SeamEdge("a", 0, 0, 0, 1, 0, 0, true)],
+                UnwrapAt = [new SurfaceSpot("a", 0, 0, 0)],
+                Pins = [new UvPin("a", 0, 0, 0, 0, 0)],
+                PixelsPerMetre = 100,
+                Parts = new Dictionary<string, PartLayout> { ["a"] = new() { Weight = 2, Sheet = 0 } }
+            },
+            Bake = new BakeSettings
+            {
+                SheetSizes = new Dictionary<string, int> { ["a"] = 64 },
+                Files = new Dictionary<BakeMap, MapFile> { [BakeMap.Normal] = MapFile.Exr },
+                Made = [new MadeMap("h.png", MadeOf.Height, BakeMap.Normal)]
+            },
             Recipe = Recipe.Default,
         };
-        return new KitFile(1, "kit", [new KitAsset("a", "a", ["a_low.obj"], plan)], new IntakeRules { Mends = [new TurnUpright()], ExpectedSizeMetres = 1, PixelsPerMetre = 100 });
+        return new KitFile(1, "kit", [new KitAsset("a", "a", ["a_low.obj"], plan)],
+            new IntakeRules { Mends = [new TurnUpright()], ExpectedSizeMetres = 1, PixelsPerMetre = 100 });
     }
 }

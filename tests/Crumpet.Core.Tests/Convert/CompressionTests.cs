@@ -52,7 +52,8 @@ public sealed class CompressionTests
         var format = TextureFormat.Table.Of(word);
         var picture = Picture(256);
         var texture = TextureConverter.Convert(picture, new ConvertSettings(format, ColourMeaning.Linear, Mips: false), 2);
-        Assert.True(TextureConverter.Measure(picture, texture, ColourMeaning.Linear).Psnr >= leastPsnr, $"{TextureConverter.Measure(picture, texture, ColourMeaning.Linear).Psnr}");
+        Assert.True(TextureConverter.Measure(picture, texture, ColourMeaning.Linear).Psnr >= leastPsnr,
+            $"{TextureConverter.Measure(picture, texture, ColourMeaning.Linear).Psnr}");
     }
 
     [Fact]

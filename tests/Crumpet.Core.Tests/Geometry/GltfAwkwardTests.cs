@@ -70,7 +70,8 @@ public sealed class GltfAwkwardTests
         double area = 0;
         for (int t = 0; t < mesh.TriangleCount; t++)
             area += Vector3.Cross(mesh.PositionAt(3 * t + 1) - mesh.PositionAt(3 * t), mesh.PositionAt(3 * t + 2) - mesh.PositionAt(3 * t)).Z / 2;
-        double scale = file.Node.ContainsKey("matrix") || file.Parent is not null || (file.Node.ContainsKey("scale") && file.Node.ContainsKey("translation")) ? 4 : 1;
+        double scale = file.Node.ContainsKey("matrix") || file.Parent is not null || (file.Node.ContainsKey("scale") && file.Node.ContainsKey("translation"))
+            ? 4 : 1;
         double whole = (file.Node.ContainsKey("matrix") || file.Parent is not null ? side * side : side * side * scale) * (file.Indices is null ? 0.5 : 1);
         Assert.Equal(whole, area, 3);
         Assert.Equal(file.Attributes.Count(a => a.StartsWith("TEXCOORD", StringComparison.Ordinal)), mesh.UvSets.Count);
@@ -121,7 +122,9 @@ public sealed class GltfAwkwardTests
         { "a view that is not there", j => j["bufferViews"] = Array.Empty<object>(), "view" },
         { "a view beyond the buffer", j => j["bufferViews"] = new[] { new { buffer = 0, byteOffset = 0, byteLength = 4_000_000 } }, "reaches" },
         { "a buffer that claims more", j => j["buffers"] = new[] { new { byteLength = 3_000_000_000, uri = "data:;base64,AAAA" } }, "3000000000" },
-        { "a count of a thousand million", j => j["accessors"] = new object[] { new { componentType = 5126, count = 1_000_000_000, type = "VEC3" }, new { componentType = 5125, count = 3, type = "SCALAR" } }, "1000000000" },
+        { "a count of a thousand million", j =>
+            j["accessors"] = new object[] { new { componentType = 5126, count = 1_000_000_000, type = "VEC3" },
+            new { componentType = 5125, count = 3, type = "SCALAR" } }, "1000000000" },
         { "a type nobody knows", j => j["accessors"] = new object[] { new { componentType = 5126, count = 3, type = "VEC9" } }, "VEC9" },
         { "a node that is its own child", j => j["nodes"] = new object[] { new { children = new[] { 0 } } }, "twice" },
         { "a mesh that is not there", j => j["nodes"] = new object[] { new { mesh = 9 } }, "mesh 9" },
@@ -152,7 +155,8 @@ public sealed class GltfAwkwardTests
         {
             byte[] lying = (byte[])glb.Clone();
             BitConverter.TryWriteBytes(lying.AsSpan(at), 3_000_000_000u);
-            Assert.Contains("3000000000", Assert.Throws<SourceFileException>(() => GltfReader.Read(lying, "x.glb", _ => null)).Message, StringComparison.Ordinal);
+            Assert.Contains("3000000000", Assert.Throws<SourceFileException>(() => GltfReader.Read(lying, "x.glb", _ => null)).Message,
+                StringComparison.Ordinal);
         }
     }
 }
@@ -198,7 +202,8 @@ public sealed class GltfSquare
     {
         var attributes = new Dictionary<string, object> { ["POSITION"] = AddPositions() };
         foreach (string[] a in Attributes.Select(a => a.Split(':')))
-            attributes[a[0]] = Add(int.Parse(a[1], null), $"VEC{a[2]}".Replace("VEC1", "SCALAR", StringComparison.Ordinal), a[1] != "5126", 0, [.. Corners.Select((c, i) => Value(a[0], int.Parse(a[2], null), c))]);
+            attributes[a[0]] = Add(int.Parse(a[1], null), $"VEC{a[2]}".Replace("VEC1", "SCALAR", StringComparison.Ordinal), a[1] != "5126", 0,
+                [.. Corners.Select((c, i) => Value(a[0], int.Parse(a[2], null), c))]);
         var primitive = new Dictionary<string, object> { ["attributes"] = attributes, ["mode"] = Mode };
         if (Indices is not null)
             primitive["indices"] = Add(IndexComponent, "SCALAR", false, 0, [.. Indices.Select(i => new float[] { i })]);
@@ -216,7 +221,8 @@ public sealed class GltfSquare
             attributes["WEIGHTS_0"] = Add(5126, "VEC4", false, 0, [.. Corners.Select(_ => new float[] { 1, 0, 0, 0 })]);
             Node["skin"] = 0;
             nodes.Add(new { name = "joint", translation = new[] { 2 + JointMove, 0, 0 } });
-            json["skins"] = new[] { new { joints = new[] { 1 }, inverseBindMatrices = Add(5126, "MAT4", false, 0, [[1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, -2, 0, 0, 1]]) } };
+            json["skins"] = new[] { new { joints = new[] { 1 },
+                inverseBindMatrices = Add(5126, "MAT4", false, 0, [[1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, -2, 0, 0, 1]]) } };
             // What a skinned node says of its own place does not count.
             Node["translation"] = new[] { 40, 0, 0 };
         }
@@ -232,12 +238,15 @@ public sealed class GltfSquare
         if (Strays)
         {
             Node["extensions"] = new { KHR_node_visibility = new { visible = false } };
-            nodes.AddRange([new { name = "Eye", camera = 0 }, new { name = "Lamp", extensions = new { KHR_lights_punctual = new { light = 0 } } }, new { name = "Handle" }]);
+            nodes.AddRange([new { name = "Eye", camera = 0 }, new { name = "Lamp", extensions = new { KHR_lights_punctual = new { light = 0 } } },
+                new { name = "Handle" }]);
             roots.AddRange([1, 2, 3]);
         }
         if (Material)
         {
-            json["materials"] = new[] { new { name = "paint", pbrMetallicRoughness = new { baseColorFactor = new[] { 0.5, 1, 1, 1 }, roughnessFactor = 0.25, baseColorTexture = new { index = 0, extensions = new { KHR_texture_transform = new { offset = new[] { 0.25, 0.5 }, texCoord = 1 } } } } } };
+            json["materials"] = new[] { new { name = "paint",
+                pbrMetallicRoughness = new { baseColorFactor = new[] { 0.5, 1, 1, 1 }, roughnessFactor = 0.25,
+                baseColorTexture = new { index = 0, extensions = new { KHR_texture_transform = new { offset = new[] { 0.25, 0.5 }, texCoord = 1 } } } } } };
             json["textures"] = new[] { new { source = 0 } };
             json["images"] = new[] { new { uri = "maps/a%20b.png" } };
         }
@@ -279,11 +288,24 @@ public sealed class GltfSquare
         {
             // Over zeros only one corner is anywhere; the others must be given too.
             int at = View([1, 0, 2, 0, 3, 0]), all = View([.. values.Skip(1).SelectMany(v => v).SelectMany(BitConverter.GetBytes)]);
-            accessors.Add(new { componentType = 5126, count = 4, type = "VEC3", sparse = new { count = 3, indices = new { bufferView = at, componentType = 5123 }, values = new { bufferView = all } } });
+            accessors.Add(new
+            {
+                componentType = 5126,
+                count = 4,
+                type = "VEC3",
+                sparse = new { count = 3, indices = new { bufferView = at, componentType = 5123 }, values = new { bufferView = all } }
+            });
             return accessors.Count - 1;
         }
         values[2] = [9, 9, 9];
-        accessors.Add(new { bufferView = View([.. values.SelectMany(v => v).SelectMany(BitConverter.GetBytes)]), componentType = 5126, count = 4, type = "VEC3", sparse });
+        accessors.Add(new
+        {
+            bufferView = View([.. values.SelectMany(v => v).SelectMany(BitConverter.GetBytes)]),
+            componentType = 5126,
+            count = 4,
+            type = "VEC3",
+            sparse
+        });
         return accessors.Count - 1;
     }
 

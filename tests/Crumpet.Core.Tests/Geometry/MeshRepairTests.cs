@@ -13,7 +13,8 @@ public sealed class MeshRepairTests
     public void A_closed_shape_without_flaws_has_none()
     {
         var flaws = MeshFlaws.Find(Shapes.Sphere("ball", 24, 12), Tolerance);
-        Assert.Equal((1, 0, 0, 0, 0, 0), (flaws.Shells, flaws.Borders.Count, flaws.Crowded.Count, flaws.Mixed.Count, flaws.InsideOut.Count, flaws.Unwelded.Count));
+        Assert.Equal((1, 0, 0, 0, 0, 0), (flaws.Shells, flaws.Borders.Count, flaws.Crowded.Count, flaws.Mixed.Count, flaws.InsideOut.Count,
+            flaws.Unwelded.Count));
         Assert.Equal((0, 0, 0, false), (flaws.Empty.Count, flaws.Doubled.Count, flaws.AgainstNormals.Count, flaws.IsFacetted));
         var cube = MeshFlaws.Find(Shapes.Cube("box"), Tolerance);
         Assert.Equal((12, 12), (cube.Hard.Count, cube.HardWithoutSeam.Count + Seams(Shapes.Cube("box"))));
@@ -23,7 +24,8 @@ public sealed class MeshRepairTests
     public void Edges_agree_with_a_count_by_hand()
     {
         // Three fins on one edge, a flipped neighbour, and a lone triangle.
-        var mesh = Shapes.Soup("fins", new(0, 0, 0), new(1, 0, 0), new(0, 1, 0), new(0, 0, 0), new(1, 0, 0), new(0, -1, 0), new(0, 0, 0), new(1, 0, 0), new(0, 0, 1), new(5, 0, 0), new(6, 0, 0), new(5, 1, 0), new(5, 0, 0), new(6, 0, 0), new(5, -1, 0));
+        var mesh = Shapes.Soup("fins", new(0, 0, 0), new(1, 0, 0), new(0, 1, 0), new(0, 0, 0), new(1, 0, 0), new(0, -1, 0), new(0, 0, 0), new(1, 0, 0),
+            new(0, 0, 1), new(5, 0, 0), new(6, 0, 0), new(5, 1, 0), new(5, 0, 0), new(6, 0, 0), new(5, -1, 0));
         var flaws = MeshFlaws.Find(mesh, Tolerance);
         Assert.Equal((1, 1, 2, 10), (flaws.Crowded.Count, flaws.Mixed.Count, flaws.Shells, flaws.Borders.Count));
     }
@@ -64,7 +66,8 @@ public sealed class MeshRepairTests
         // Every corner gets a point of its own, moved by a hair.
         var torn = grid with
         {
-            Positions = [.. grid.Corners.Select((c, i) => grid.Positions[c] + new Vector3(Shapes.Unit((uint)(seed + 3 * i)) - 0.5f, Shapes.Unit((uint)(seed + 3 * i + 1)) - 0.5f, 0) * 8e-6f)],
+            Positions = [.. grid.Corners.Select((c, i) => grid.Positions[c] + new Vector3(Shapes.Unit((uint)(seed + 3 * i)) - 0.5f,
+                Shapes.Unit((uint)(seed + 3 * i + 1)) - 0.5f, 0) * 8e-6f)],
             Corners = [.. Enumerable.Range(0, grid.Corners.Length)],
         };
         Assert.True(MeshFlaws.Find(torn, 1.2e-5f).Unwelded.Count > 0);
@@ -88,7 +91,13 @@ public sealed class MeshRepairTests
     {
         var plane = Shapes.Plane("p");
         int[] corners = [.. plane.Corners, 0, 1, 1, 2, 1, 0];
-        var wrong = plane with { Corners = corners, Normals = [.. Enumerable.Repeat(Vector3.UnitY, 12)], UvSets = [[.. plane.Uvs!, .. new Vector2[6]]], TriangleMaterials = [3, 4, 5, 6] };
+        var wrong = plane with
+        {
+            Corners = corners,
+            Normals = [.. Enumerable.Repeat(Vector3.UnitY, 12)],
+            UvSets = [[.. plane.Uvs!, .. new Vector2[6]]],
+            TriangleMaterials = [3, 4, 5, 6]
+        };
         var flaws = MeshFlaws.Find(wrong, Tolerance);
         Assert.Equal((1, 1), (flaws.Empty.Count, flaws.Doubled.Count));
         var mended = MeshRepair.DropDoubled(MeshRepair.DropEmpty(wrong, out int empty), out int doubled);
@@ -123,7 +132,8 @@ public sealed class MeshRepairTests
             Name = "fold_low",
             Positions = [new(-1, 0, 0), new(0, 0.8f, 0), new(1, 0, 0), new(-1, 0, 1), new(0, 0.8f, 1), new(1, 0, 1)],
             Corners = [0, 3, 4, 0, 4, 1, 1, 4, 5, 1, 5, 2],
-            UvSets = [[new(0.1f, 0.1f), new(0.1f, 0.5f), new(0.5f, 0.5f), new(0.1f, 0.1f), new(0.5f, 0.5f), new(0.5f, 0.1f), new(0.5f, 0.1f), new(0.5f, 0.5f), new(0.9f, 0.5f), new(0.5f, 0.1f), new(0.9f, 0.5f), new(0.9f, 0.1f)]],
+            UvSets = [[new(0.1f, 0.1f), new(0.1f, 0.5f), new(0.5f, 0.5f), new(0.1f, 0.1f), new(0.5f, 0.5f), new(0.5f, 0.1f), new(0.5f, 0.1f), new(0.5f, 0.5f),
+                new(0.9f, 0.5f), new(0.5f, 0.1f), new(0.9f, 0.5f), new(0.9f, 0.1f)]],
             TriangleMaterials = new int[4],
         };
         fold = Shapes.WithFlatNormals(fold) with { UvSets = fold.UvSets };
@@ -170,6 +180,7 @@ public sealed class MeshRepairTests
     private static int Seams(Mesh mesh)
     {
         var topology = Topology.Of(mesh);
-        return Enumerable.Range(0, mesh.Corners.Length).Count(c => topology.Across[c] > c && MeshFlaws.IsHard(topology, c) && !MeshFlaws.RunsOn(topology, mesh.Uvs!, c));
+        return Enumerable.Range(0, mesh.Corners.Length)
+            .Count(c => topology.Across[c] > c && MeshFlaws.IsHard(topology, c) && !MeshFlaws.RunsOn(topology, mesh.Uvs!, c));
     }
 }

@@ -74,7 +74,8 @@ public sealed class ObjAwkwardTests
     {
         var text = new StringBuilder("o terrain_high\n");
         for (int i = 0; i < 120_000; i++)
-            text.Append(System.Globalization.CultureInfo.InvariantCulture, $"v {i * 0.001:0.000000} {i % 13 * 0.1:0.0} 7\nvn 0 1 0\nvt {i % 100 / 100f:0.00} 0.5\n");
+            text.Append(System.Globalization.CultureInfo.InvariantCulture,
+                $"v {i * 0.001:0.000000} {i % 13 * 0.1:0.0} 7\nvn 0 1 0\nvt {i % 100 / 100f:0.00} 0.5\n");
         for (int i = 1; i < 119_990; i++)
             text.Append(i % 3 == 0 ? $"f {i}/{i}/{i} {i + 1}/{i}/{i} {i + 3}/{i}/{i} {i + 2}/{i}/{i}\n" : $"f -{i} -{i + 1} -{i + 2}\n");
         byte[] bytes = Encoding.ASCII.GetBytes(text.ToString());

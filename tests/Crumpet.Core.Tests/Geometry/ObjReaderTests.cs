@@ -10,7 +10,8 @@ public sealed class ObjReaderTests
     [Fact]
     public void Reads_objects_quads_negative_indices_and_every_line_ending()
     {
-        var scene = Read("# c\r\no first\r\nv 0 0 0\r\nv 1 0 0\r\nv 1 1 0\r\nv 0 1 0\r\nvt 0 0\r\nvt 1 0\r\nvt 1 1\r\nvt 0 1\r\nvn 0 0 2\r\nusemtl paint\r\nf 1/1/1 2/2/1 3/3/1 4/4/1\r\no second\rv 0 0 5\rf -1 -2 \\\n-3\n");
+        var scene = Read("# c\r\no first\r\nv 0 0 0\r\nv 1 0 0\r\nv 1 1 0\r\nv 0 1 0\r\nvt 0 0\r\nvt 1 0\r\nvt 1 1\r\nvt 0 1\r\nvn 0 0 2\r\nusemtl "
+            + "paint\r\nf 1/1/1 2/2/1 3/3/1 4/4/1\r\no second\rv 0 0 5\rf -1 -2 \\\n-3\n");
         Assert.Equal(["first", "second"], scene.Meshes.Select(m => m.Name));
         var first = scene.Meshes[0];
         Assert.Equal((2, 1), (first.TriangleCount, first.PolygonCount));

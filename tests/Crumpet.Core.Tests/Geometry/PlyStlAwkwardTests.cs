@@ -35,7 +35,8 @@ public sealed class PlyAwkwardTests
         { "normals", Xyz + " nx:float ny:float nz:float", "uchar int vertex_indices", "0 1 2", "", 1, 1 },
         { "coordinates s and t", Xyz + " s:float t:float", "uchar int vertex_indices", "0 1 2", "", 1, 1 },
         { "coordinates u and v", "u:float v:float " + Xyz, "uchar int vertex_indices", "0 1 2", "", 1, 1 },
-        { "everything at once", "nx:float ny:float nz:float " + Xyz + " s:float t:float red:uchar green:uchar blue:uchar", "uchar int vertex_indices", "0 1 2 3", "", 2, 1 },
+        { "everything at once", "nx:float ny:float nz:float " + Xyz + " s:float t:float red:uchar green:uchar blue:uchar", "uchar int vertex_indices",
+            "0 1 2 3", "", 2, 1 },
         { "properties nobody knows", "confidence:float " + Xyz + " intensity:double quality:short", "uchar int vertex_indices", "0 1 2", "", 1, 1 },
         { "an element before the vertices", Xyz, "uchar int vertex_indices", "0 1 2", "before camera", 1, 1 },
         { "an element after the faces", Xyz, "uchar int vertex_indices", "0 1 2", "after edge", 1, 1 },
@@ -50,7 +51,8 @@ public sealed class PlyAwkwardTests
 
     [Theory]
     [MemberData(nameof(Files))]
-    public void A_file_is_read_the_same_as_text_and_in_both_binary_orders(string name, string properties, string list, string faces, string extra, int triangles, int polygons)
+    public void A_file_is_read_the_same_as_text_and_in_both_binary_orders(string name, string properties, string list, string faces, string extra,
+        int triangles, int polygons)
     {
         Assert.NotEmpty(name);
         var scenes = Enum.GetValues<PlyFormat>().Select(format => PlyReader.Read(Write(format, properties, list, faces, extra), "a_high.ply")).ToArray();
@@ -77,9 +79,11 @@ public sealed class PlyAwkwardTests
     [InlineData("ply\nformat ascii 1.0\nelement vertex 1\nproperty quad x\nend_header\n", "line 4")]
     [InlineData("ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nproperty float y\nproperty float z\nend_header\n0 zero 0\n", "byte")]
     [InlineData("ply\nformat ascii 1.0\nelement vertex 4000000000\nproperty float x\nproperty float y\nproperty float z\nend_header\n0 0 0\n", "")]
-    [InlineData("ply\nformat binary_little_endian 1.0\nelement vertex 200000000\nproperty float x\nproperty float y\nproperty float z\nend_header\n0 0 0\n", "")]
+    [InlineData("ply\nformat binary_little_endian 1.0\nelement vertex 200000000\nproperty float x\nproperty float y\nproperty float z\nend_header\n0 0 0\n",
+        "")]
     [InlineData("ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nproperty float y\nend_header\n0 0\n", "element vertex")]
-    [InlineData("ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 3\n", "face 0")]
+    [InlineData("ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list uchar int "
+        + "vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 3\n", "face 0")]
     public void What_cannot_be_meant_is_refused_with_its_place(string text, string where)
     {
         var e = Assert.Throws<SourceFileException>(() => PlyReader.Read(Encoding.ASCII.GetBytes(text), "x.ply"));
@@ -93,7 +97,9 @@ public sealed class PlyAwkwardTests
         var rows = new Rows(stream, format);
         string[] vertex = properties.Split(' '), listed = list.Split(' ');
         bool strips = extra == "strips";
-        var header = new StringBuilder("ply\r\nformat ").Append(format switch { PlyFormat.Text => "ascii", PlyFormat.LittleEndian => "binary_little_endian", _ => "binary_big_endian" }).Append(" 1.0\r\ncomment made by a test\r\nobj_info none\r\n");
+        var header = new StringBuilder("ply\r\nformat ")
+            .Append(format switch { PlyFormat.Text => "ascii", PlyFormat.LittleEndian => "binary_little_endian", _ => "binary_big_endian" })
+            .Append(" 1.0\r\ncomment made by a test\r\nobj_info none\r\n");
         int count = Square.Length + (extra == "spare" ? 1 : 0);
         string[] face = faces.Split('|');
         void Other(string where)
@@ -123,7 +129,8 @@ public sealed class PlyAwkwardTests
             rows.End();
         }
         OtherRows("between");
-        foreach (double[] indices in face.Select(f => f.Split(' ', StringSplitOptions.RemoveEmptyEntries).Select(n => double.Parse(n, CultureInfo.InvariantCulture)).ToArray()))
+        foreach (double[] indices in face.Select(
+            f => f.Split(' ', StringSplitOptions.RemoveEmptyEntries).Select(n => double.Parse(n, CultureInfo.InvariantCulture)).ToArray()))
         {
             rows.Add(listed[0], indices.Length);
             foreach (double index in indices)
@@ -203,8 +210,10 @@ public sealed class StlAwkwardTests
         { "empty lines", "solid a\n\n" + Facet.Replace("\n", "\n\n", StringComparison.Ordinal) + "endsolid a\n", "a", 1, 3 },
         { "exponents", "solid a\n" + Facet.Replace("vertex 1 0 0", "vertex 1.0000E+00 0e0 -0.0e-5", StringComparison.Ordinal) + "endsolid a\n", "a", 1, 3 },
         { "a normal of zeros", "solid a\n" + Facet.Replace("0 0 1", "0 0 0", StringComparison.Ordinal) + "endsolid a\n", "a", 1, 3 },
-        { "a normal that is no number", "solid a\n" + Facet.Replace("normal 0 0 1", "normal nan nan nan", StringComparison.Ordinal) + "endsolid a\n", "a", 1, 3 },
-        { "two facets that share an edge", "solid a\n" + Facet + Facet.Replace("vertex 0 0 0", "vertex 1 1 0", StringComparison.Ordinal) + "endsolid a\n", "a", 2, 4 },
+        { "a normal that is no number", "solid a\n" + Facet.Replace("normal 0 0 1", "normal nan nan nan", StringComparison.Ordinal) + "endsolid a\n", "a", 1,
+            3 },
+        { "two facets that share an edge", "solid a\n" + Facet + Facet.Replace("vertex 0 0 0", "vertex 1 1 0", StringComparison.Ordinal) + "endsolid a\n", "a",
+            2, 4 },
         { "the same facet twice", "solid a\n" + Facet + Facet + "endsolid a\n", "a", 2, 3 },
         { "minus zero", "solid a\n" + Facet + Facet.Replace("vertex 0 0 0", "vertex -0 -0 -0", StringComparison.Ordinal) + "endsolid a\n", "a", 2, 3 },
         { "no end of the facet", "solid a\n" + Facet.Replace("endfacet\n", "", StringComparison.Ordinal) + "endsolid a\n", "a", 1, 3 },

@@ -96,7 +96,8 @@ public sealed class RoundTripTests
     {
         var use = new TextureUse(TextureKind.BaseColour, "a.png") { UvSet = 1, UvTransform = Matrix3x2.CreateScale(2, 3) };
         var mesh = Shapes.Plane("p") with { Placement = Matrix4x4.CreateScale(2), IsHidden = true, TrianglePolygons = [0, 0] };
-        var back = SceneFile.Read(SceneFile.Write(new Scene("f.obj", [mesh], [Material.Plain with { Textures = [use] }], []) { Strays = [new Stray("Eye", "camera")] }));
+        var back = SceneFile.Read(SceneFile.Write(
+            new Scene("f.obj", [mesh], [Material.Plain with { Textures = [use] }], []) { Strays = [new Stray("Eye", "camera")] }));
         Assert.Equal(("f.obj", use, new Stray("Eye", "camera")), (back.FileName, back.Materials[0].Textures[0], back.Strays[0]));
         Assert.Equal((mesh.Placement, true), (back.Meshes[0].Placement, back.Meshes[0].IsHidden));
         Assert.Equal([0, 0], back.Meshes[0].TrianglePolygons!);

@@ -138,14 +138,23 @@ public sealed class StagePreviewTests
             Assert.Equal(sphere.Uvs![corner], new Vector2(uvs.AsSpan(2 * indices[corner], 2)));
         }
         var high = new Read([new PreviewObject(sphere, "ball", Vector3.Zero)], isBakedOnto: false);
-        Assert.All((string[])["tangent", "uv", "density", "hard", "seam"], name => Assert.Equal(-1, high.Header.GetProperty("objects")[0].GetProperty("levels")[0].GetProperty(name).GetInt32()));
+        Assert.All((string[])["tangent", "uv", "density", "hard", "seam"],
+            name => Assert.Equal(-1, high.Header.GetProperty("objects")[0].GetProperty("levels")[0].GetProperty(name).GetInt32()));
     }
 
     [Fact]
     public void Colours_are_carried_in_eight_bits_and_parts_know_their_middle()
     {
         var plane = Shapes.Plane("floor");
-        var painted = new Mesh { Name = "floor", Positions = plane.Positions, Corners = plane.Corners, Normals = plane.Normals, Colours = [.. Enumerable.Repeat(new Vector4(1, 0.5f, 0, 1), 6)], TriangleMaterials = [0, 0] };
+        var painted = new Mesh
+        {
+            Name = "floor",
+            Positions = plane.Positions,
+            Corners = plane.Corners,
+            Normals = plane.Normals,
+            Colours = [.. Enumerable.Repeat(new Vector4(1, 0.5f, 0, 1), 6)],
+            TriangleMaterials = [0, 0]
+        };
         var preview = new Read([new PreviewObject(painted, "floor", new Vector3(1, 2, 3))], isBakedOnto: false);
         var o = preview.Header.GetProperty("objects")[0];
         Assert.True(o.GetProperty("colours").GetBoolean());
@@ -166,7 +175,8 @@ public sealed class StagePreviewTests
     public void Threads_change_no_byte()
     {
         PreviewObject[] objects = [.. Enumerable.Range(0, 5).Select(i => new PreviewObject(Shapes.Sphere($"ball_{i}", 60 + i, 30), $"ball_{i}", Vector3.Zero))];
-        Assert.Equal(StagePreview.Write(objects, [], objects[0].Mesh.Bounds(), false), StagePreview.Write(objects, [], objects[0].Mesh.Bounds(), false, threads: 4));
+        Assert.Equal(StagePreview.Write(objects, [], objects[0].Mesh.Bounds(), false),
+            StagePreview.Write(objects, [], objects[0].Mesh.Bounds(), false, threads: 4));
     }
 
     private static double Area(Vector3[] positions, int[] corners)
@@ -207,7 +217,8 @@ public sealed class StagePreviewTests
             float size = o.GetProperty("size").GetSingle();
             var min = new Vector3(o.GetProperty("min")[0].GetSingle(), o.GetProperty("min")[1].GetSingle(), o.GetProperty("min")[2].GetSingle());
             int at = At(item, level, "position");
-            return [.. Enumerable.Range(0, Count(item, level)).Select(i => min + size / 65535 * new Vector3(Word(at + 8 * i), Word(at + 8 * i + 2), Word(at + 8 * i + 4)))];
+            return [.. Enumerable.Range(0, Count(item, level))
+                .Select(i => min + size / 65535 * new Vector3(Word(at + 8 * i), Word(at + 8 * i + 2), Word(at + 8 * i + 4)))];
         }
 
         public Vector3[] Normals(int item, int level) => Unfolded(item, level, "normal");
@@ -225,13 +236,15 @@ public sealed class StagePreviewTests
         {
             bool wide = Level(item, level).GetProperty("wide").GetBoolean();
             int at = At(item, level, "index");
-            return [.. Enumerable.Range(0, Level(item, level).GetProperty("indices").GetInt32()).Select(i => wide ? BitConverter.ToInt32(bytes, at + 4 * i) : Word(at + 2 * i))];
+            return [.. Enumerable.Range(0, Level(item, level).GetProperty("indices").GetInt32())
+                .Select(i => wide ? BitConverter.ToInt32(bytes, at + 4 * i) : Word(at + 2 * i))];
         }
 
         public (int A, int B)[] Edges(int item, string kind)
         {
             int at = At(item, 0, kind);
-            return [.. Enumerable.Range(0, Level(item, 0).GetProperty($"{kind}Count").GetInt32() / 2).Select(i => (BitConverter.ToInt32(bytes, at + 8 * i), BitConverter.ToInt32(bytes, at + 8 * i + 4)))];
+            return [.. Enumerable.Range(0, Level(item, 0).GetProperty($"{kind}Count").GetInt32() / 2)
+                .Select(i => (BitConverter.ToInt32(bytes, at + 8 * i), BitConverter.ToInt32(bytes, at + 8 * i + 4)))];
         }
 
         private int Count(int item, int level) => Level(item, level).GetProperty("vertices").GetInt32();

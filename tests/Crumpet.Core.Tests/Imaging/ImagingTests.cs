@@ -41,7 +41,8 @@ public sealed class ImagingTests
         // A TIFF of two texels, little-endian, one 32-bit float a texel, written by hand after TIFF 6.0.
         using var file = new MemoryStream();
         using var writer = new BinaryWriter(file);
-        (ushort Tag, ushort Type, int Value)[] entries = [(256, 3, 2), (257, 3, 1), (258, 3, 32), (259, 3, 1), (262, 3, 1), (273, 4, 8), (277, 3, 1), (278, 3, 1), (279, 4, 8), (339, 3, 3)];
+        (ushort Tag, ushort Type, int Value)[] entries = [(256, 3, 2), (257, 3, 1), (258, 3, 32), (259, 3, 1), (262, 3, 1), (273, 4, 8), (277, 3, 1),
+            (278, 3, 1), (279, 4, 8), (339, 3, 3)];
         writer.Write("II*\0"u8);
         writer.Write(16);
         writer.Write(-1.5f);
@@ -77,7 +78,8 @@ public sealed class ImagingTests
             for (int log = 0; log <= 6; log++)
             {
                 // 64 points: one in each of the 2^log × 2^(6 - log) cells.
-                var cells = Enumerable.Range(0, 64).Select(i => SobolSequence.Point((uint)i, seed)).Select(p => ((int)(p.X * (1 << log)), (int)(p.Y * (1 << (6 - log))))).ToHashSet();
+                var cells = Enumerable.Range(0, 64).Select(i => SobolSequence.Point((uint)i, seed))
+                    .Select(p => ((int)(p.X * (1 << log)), (int)(p.Y * (1 << (6 - log))))).ToHashSet();
                 Assert.Equal(64, cells.Count);
             }
         }
@@ -102,7 +104,8 @@ public sealed class ImagingTests
         Assert.Equal(4096, values.Distinct().Count());
         Assert.InRange(values.Average(), -1e-4, 1e-4);
         // White noise would leave 8 × 8 means with a deviation of 0.289 / 8 = 0.036.
-        var means = Enumerable.Range(0, 64).Select(b => Enumerable.Range(0, 64).Average(i => values[((b / 8 * 8) + i / 8) * 64 + (b % 8 * 8) + i % 8])).ToArray();
+        var means = Enumerable.Range(0, 64).Select(b => Enumerable.Range(0, 64).Average(i => values[((b / 8 * 8) + i / 8) * 64 + (b % 8 * 8) + i % 8]))
+            .ToArray();
         Assert.True(Math.Sqrt(means.Average(m => m * m)) < 0.012);
     }
 }

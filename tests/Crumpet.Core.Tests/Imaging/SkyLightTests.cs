@@ -18,7 +18,9 @@ public sealed class SkyLightTests
     [Fact]
     public void The_coefficients_agree_with_sampling_the_hemisphere()
     {
-        var radiance = Enumerable.Range(0, SkyLight.Width * SkyLight.Height).Select(i => SkyLight.Radiance(SkyLight.DirectionOf((i % SkyLight.Width + 0.5f) / SkyLight.Width, (i / SkyLight.Width + 0.5f) / SkyLight.Height))).ToArray();
+        var radiance = Enumerable.Range(0, SkyLight.Width * SkyLight.Height)
+            .Select(i => SkyLight.Radiance(SkyLight.DirectionOf((i % SkyLight.Width + 0.5f) / SkyLight.Width, (i / SkyLight.Width + 0.5f) / SkyLight.Height)))
+            .ToArray();
         var coefficients = SkyLight.Irradiance(radiance);
         for (uint i = 0; i < 40; i++)
         {

@@ -46,7 +46,8 @@ public sealed class TilePyramidTests
         Assert.Equal([(1024, 512), (512, 256), (256, 128)], index.Levels.Select(l => (l.Width, l.Height)));
         Assert.Equal(picture.Pixels.Average(p => p / 65535.0), Mean(2), 1e-4);
 
-        double Mean(int level) => Enumerable.Range(0, index.Levels[level].Width * index.Levels[level].Height).Average(i => (double)Value(file, index, level, i % index.Levels[level].Width, i / index.Levels[level].Width, 0));
+        double Mean(int level) => Enumerable.Range(0, index.Levels[level].Width * index.Levels[level].Height)
+            .Average(i => (double)Value(file, index, level, i % index.Levels[level].Width, i / index.Levels[level].Width, 0));
     }
 
     [Fact]
@@ -108,12 +109,14 @@ public sealed class TilePyramidTests
         int tx = x / TilePyramid.TileSide, ty = y / TilePyramid.TileSide, number = ty * l.Across + tx;
         if (!cache.TryGetValue((file, level, number), out byte[]? raw))
         {
-            using var zip = new GZipStream(new MemoryStream(file.ToArray(), (int)l.Offsets[number], (int)(l.Offsets[number + 1] - l.Offsets[number])), CompressionMode.Decompress);
+            using var zip = new GZipStream(new MemoryStream(file.ToArray(), (int)l.Offsets[number], (int)(l.Offsets[number + 1] - l.Offsets[number])),
+                CompressionMode.Decompress);
             using var whole = new MemoryStream();
             zip.CopyTo(whole);
             cache[(file, level, number)] = raw = whole.ToArray();
         }
-        int at = ((y - ty * TilePyramid.TileSide) * Math.Min(TilePyramid.TileSide, l.Width - tx * TilePyramid.TileSide) + x - tx * TilePyramid.TileSide) * index.Channels + channel;
+        int at = ((y - ty * TilePyramid.TileSide) * Math.Min(TilePyramid.TileSide, l.Width - tx * TilePyramid.TileSide)
+            + x - tx * TilePyramid.TileSide) * index.Channels + channel;
         return index.Bits == 8 ? raw[at] / 255f : index.Bits == 16 ? BitConverter.ToUInt16(raw, 2 * at) / 65535f : BitConverter.ToSingle(raw, 4 * at);
     }
 

@@ -73,7 +73,9 @@ public sealed class FarTests
     [Fact]
     public void More_objects_than_are_worked_with_are_joined_by_material_with_one_press()
     {
-        Mesh[] meshes = [.. Enumerable.Range(0, FarFindings.MostObjects + 10).Select(i => Shapes.Plane($"p{i}_{(i % 2 == 0 ? "low" : "high")}", height: i * 0.01f) with { TriangleMaterials = [i % 4 < 2 ? 0 : 1, i % 4 < 2 ? 0 : 1] })];
+        Mesh[] meshes = [.. Enumerable.Range(0, FarFindings.MostObjects + 10)
+            .Select(i => Shapes.Plane($"p{i}_{(i % 2 == 0 ? "low" : "high")}",
+            height: i * 0.01f) with { TriangleMaterials = [i % 4 < 2 ? 0 : 1, i % 4 < 2 ? 0 : 1] })];
         var result = TakeIn(meshes);
         var finding = Assert.Single(result.Findings, f => f.Code == "too-many-objects");
         Assert.Equal((Severity.Stop, meshes.Length, FarFindings.MostObjects), (finding.Severity, finding.Count, result.Report.Objects.Count));
@@ -82,7 +84,8 @@ public sealed class FarTests
         Assert.Equal(["rust_high", "rust_low", "wood_high", "wood_low"], mended.Report.Objects.Select(o => o.Name).Order(StringComparer.Ordinal));
         Assert.Equal(meshes.Sum(m => m.TriangleCount), mended.Scene.Meshes.Sum(m => m.TriangleCount));
         // Every triangle is still where it was, with its normals and UVs.
-        static IEnumerable<(Vector3, Vector3, Vector2)> All(IEnumerable<Mesh> from) => from.SelectMany(m => Enumerable.Range(0, m.Corners.Length).Select(c => (m.PositionAt(c), m.Normals![c], m.Uvs![c])));
+        static IEnumerable<(Vector3, Vector3, Vector2)> All(IEnumerable<Mesh> from) =>
+            from.SelectMany(m => Enumerable.Range(0, m.Corners.Length).Select(c => (m.PositionAt(c), m.Normals![c], m.Uvs![c])));
         Assert.Equal(All(meshes).ToHashSet(), All(mended.Scene.Meshes).ToHashSet());
     }
 

@@ -23,7 +23,8 @@ public sealed class FindingTests
         { "unit-suspect", new(Scaled(Low, 100), Scaled(High, 100)) },
         { "unit-suspect", new(Scaled(Low, 1.2247f * 39.3701f), High) },
         { "unit-suspect", new(Scaled(Low, 1.2247f * 0.001f), High) },
-        { "z-up", new(Low with { Positions = Array.ConvertAll(Low.Positions, Standing) }, High with { Positions = Array.ConvertAll(High.Positions, Standing) }) },
+        { "z-up", new(Low with { Positions = Array.ConvertAll(Low.Positions, Standing) },
+            High with { Positions = Array.ConvertAll(High.Positions, Standing) }) },
         { "origin-far", new(Moved(Low, 40), Moved(High, 40)) },
         { "name-prefix", new(Low with { Name = "shed:lid_low" }, High) },
         { "name-case", new(Low with { Name = "lid_LOW" }, High) },
@@ -31,8 +32,12 @@ public sealed class FindingTests
         { "name-twice", new(Low, High) { More = Moved(Laid("lid_low"), 1) } },
         { "side-unknown", new(Low, High) { More = Laid("knob") } },
         { "hidden", new(Low, High with { IsHidden = true }) },
-        { "faces-without-area", new(Low with { Corners = [.. Low.Corners, 0, 0, 1], Normals = [.. Low.Normals!, .. new Vector3[3]], UvSets = [[.. Low.Uvs!, .. new Vector2[3]]], TriangleMaterials = [.. Low.TriangleMaterials, 0] }, High) },
-        { "doubled-faces", new(Low, High with { Corners = [.. High.Corners, .. High.Corners[..3]], Normals = [.. High.Normals!, .. High.Normals![..3]], TriangleMaterials = [.. High.TriangleMaterials, 0] }) },
+        { "faces-without-area", new(
+            Low with { Corners = [.. Low.Corners, 0, 0, 1], Normals = [.. Low.Normals!, .. new Vector3[3]], UvSets = [[.. Low.Uvs!, .. new Vector2[3]]],
+            TriangleMaterials = [.. Low.TriangleMaterials, 0] }, High) },
+        { "doubled-faces", new(Low,
+            High with { Corners = [.. High.Corners, .. High.Corners[..3]], Normals = [.. High.Normals!, .. High.Normals![..3]],
+            TriangleMaterials = [.. High.TriangleMaterials, 0] }) },
         { "faces-inside-out", new(Low, High with { Corners = Flipped(High.Corners), Normals = null }) },
         { "faces-against-normals", new(Low with { Normals = Array.ConvertAll(Low.Normals!, n => -n) }, High) },
         { "mixed-winding", new(Low, High with { Corners = [.. Flipped(High.Corners[..30]), .. High.Corners[30..]], Normals = null }) },
@@ -70,7 +75,8 @@ public sealed class FindingTests
     [Fact]
     public void Faces_and_UVs_that_cannot_be_mended_here_are_said_with_their_numbers()
     {
-        var fins = Shapes.Soup("lid_high", new(0, 0, 0), new(1, 0, 0), new(0, 1, 0), new(0, 0, 0), new(1, 0, 0), new(0, -1, 0), new(0, 0, 0), new(1, 0, 0), new(0, 0, 1));
+        var fins = Shapes.Soup("lid_high", new(0, 0, 0), new(1, 0, 0), new(0, 1, 0), new(0, 0, 0), new(1, 0, 0), new(0, -1, 0), new(0, 0, 0), new(1, 0, 0),
+            new(0, 0, 1));
         Assert.Contains(new Kit(Low, fins).TakeIn().Findings, f => f is { Code: "non-manifold", Count: 1 });
         Assert.Contains(new Kit(Low, fins).TakeIn().Findings, f => f is { Code: "holes", Count: 6 });
         Assert.Equal(["low-without-uvs"], Codes(Low with { UvSets = [] }));
@@ -89,7 +95,8 @@ public sealed class FindingTests
     public void Colours_are_missed_where_other_objects_have_them()
     {
         var coloured = High with { Colours = [.. High.Corners.Select(_ => Vector4.UnitX + Vector4.UnitW)] };
-        Assert.Contains(new Kit(Low, coloured) { More = High with { Name = "rim_high", Positions = Array.ConvertAll(High.Positions, p => p * 0.5f) } }.TakeIn().Findings, f => f.Code == "no-id-colours" && f.Sentence.Contains("GLB", StringComparison.Ordinal));
+        Assert.Contains(new Kit(Low, coloured) { More = High with { Name = "rim_high", Positions = Array.ConvertAll(High.Positions, p => p * 0.5f) } }
+            .TakeIn().Findings, f => f.Code == "no-id-colours" && f.Sentence.Contains("GLB", StringComparison.Ordinal));
         Assert.Contains(new Kit(Low, High) { Rules = new IntakeRules { ExpectsIdColours = true } }.TakeIn().Findings, f => f.Code == "no-id-colours");
     }
 
@@ -111,12 +118,14 @@ public sealed class FindingTests
     public void Names_are_changed_by_pattern_many_at_once_and_decisions_survive_a_newer_file()
     {
         var kit = new Kit(Low with { Name = "lid-low" }, High with { Name = "lid-high" });
-        Mend[] mends = [new RenameByPattern("{part}-{side}", "{part}_{side}"), new Rename("top_low") { Objects = ["lid-low"] }, new SmoothByAngle(30) { Objects = ["gone"] }];
+        Mend[] mends = [new RenameByPattern("{part}-{side}", "{part}_{side}"), new Rename("top_low") { Objects = ["lid-low"] },
+            new SmoothByAngle(30) { Objects = ["gone"] }];
         var result = kit.TakeIn(mends);
         Assert.Equal(["top_low", "lid_high"], result.Report.Objects.Select(o => o.Name));
         Assert.Equal([2, 1, 0], result.Report.Mends.Select(m => m.Changed));
         Assert.Contains(result.Findings, f => f.Code == "mend-without-target" && f.Sentence.Contains("gone", StringComparison.Ordinal));
-        Assert.Equal(["{a}_{file}_{number}", null], new[] { new RenameByPattern("{a}", "{a}_{file}_{number}"), new RenameByPattern("{a}", "{b}") }.Select(m => m.ProblemTogether() is null ? m.To : null));
+        Assert.Equal(["{a}_{file}_{number}", null], new[] { new RenameByPattern("{a}", "{a}_{file}_{number}"), new RenameByPattern("{a}", "{b}") }
+            .Select(m => m.ProblemTogether() is null ? m.To : null));
     }
 
     private static Vector3 Standing(Vector3 p) => new(p.X, p.Y, p.Z + 1);
@@ -164,7 +173,9 @@ public sealed class FindingTests
                 ["a_mesh.glb"] = new("a_mesh.glb", More is null || moreIsHigh ? [low] : [low, More], materials, []),
             };
             var sources = files.Keys.Order(StringComparer.Ordinal).Select(f => new SourceFile(f, f, 1)).ToArray();
-            return IntakeStation.Run(new IntakeInput(sources, _ => Stream.Null, Sides.DefaultPattern) { Mends = mends, Rules = Rules, Scenes = file => files[file.Name] });
+            return IntakeStation.Run(new IntakeInput(sources, _ => Stream.Null,
+                Sides.DefaultPattern)
+            { Mends = mends, Rules = Rules, Scenes = file => files[file.Name] });
         }
     }
 }

@@ -20,9 +20,12 @@ public sealed class IntakeTests
     [Fact]
     public void What_would_hurt_later_is_said()
     {
-        var result = Run(("a.obj", Triangle + "o lid_low\nusemtl one\nf 1 2 3\no base_low\nusemtl two\nf 1/1 2/2 3/3\n"), ("b.obj", Triangle + "o thing\nf 1 2 3\n"));
-        Assert.Equal(["low-without-uvs", "no-high", "side-unknown", "several-low-materials"], result.Findings.Where(f => f.Severity != Severity.Note).Select(f => f.Code).Order(Comparer<string>.Create((x, y) => Order(x) - Order(y))));
-        Assert.Contains(result.Findings, f => f.Sentence.Contains("lid_low", StringComparison.Ordinal) && f.Sentence.Contains("no UVs", StringComparison.Ordinal));
+        var result = Run(("a.obj", Triangle + "o lid_low\nusemtl one\nf 1 2 3\no base_low\nusemtl two\nf 1/1 2/2 3/3\n"),
+            ("b.obj", Triangle + "o thing\nf 1 2 3\n"));
+        Assert.Equal(["low-without-uvs", "no-high", "side-unknown", "several-low-materials"], result.Findings.Where(f => f.Severity != Severity.Note)
+            .Select(f => f.Code).Order(Comparer<string>.Create((x, y) => Order(x) - Order(y))));
+        Assert.Contains(result.Findings, f => f.Sentence.Contains("lid_low", StringComparison.Ordinal)
+            && f.Sentence.Contains("no UVs", StringComparison.Ordinal));
 
         static int Order(string code) => Array.IndexOf(["low-without-uvs", "no-high", "side-unknown", "several-low-materials"], code);
     }
@@ -47,7 +50,8 @@ public sealed class IntakeTests
     [Fact]
     public void Materials_come_from_the_library_beside_the_mesh()
     {
-        var result = Run(("a_low.obj", "mtllib C:\\work\\paint.mtl\n" + Triangle + "o a_low\nusemtl red\nf 1/1 2/2 3/3\n"), ("paint.mtl", "newmtl red\nKd 1 0 0.5\nPr 0.25\nPm 1\n"));
+        var result = Run(("a_low.obj", "mtllib C:\\work\\paint.mtl\n" + Triangle + "o a_low\nusemtl red\nf 1/1 2/2 3/3\n"),
+            ("paint.mtl", "newmtl red\nKd 1 0 0.5\nPr 0.25\nPm 1\n"));
         var material = Assert.Single(result.Scene.Materials);
         Assert.Equal((1f, 0f, 0.25f, 1f), (material.BaseColour.X, material.BaseColour.Y, material.Roughness, material.Metalness));
         Assert.Equal(0.214f, material.BaseColour.Z, 3);
@@ -85,6 +89,8 @@ public sealed class IntakeTests
     private static IntakeResult Run(params (string Name, string Text)[] files)
     {
         var sources = files.Select((f, i) => new SourceFile(f.Name, $"{i}", f.Text.Length)).ToArray();
-        return IntakeStation.Run(new IntakeInput(sources, s => new MemoryStream(Encoding.Latin1.GetBytes(files[int.Parse(s.Sha256, System.Globalization.CultureInfo.InvariantCulture)].Text)), Sides.DefaultPattern));
+        return IntakeStation.Run(new IntakeInput(sources,
+            s => new MemoryStream(Encoding.Latin1.GetBytes(files[int.Parse(s.Sha256, System.Globalization.CultureInfo.InvariantCulture)].Text)),
+            Sides.DefaultPattern));
     }
 }

@@ -50,14 +50,16 @@ public sealed class NameTests
     public void The_pieces_of_a_name_that_fits_cover_it_from_end_to_end()
     {
         var trace = NameReader.Create("{part}_{side}{_detail*}", new NameRules { IgnoredPrefixes = ["marsh:"] }).Trace("marsh:slat_01_high_screw_2");
-        Assert.Equal([("", "marsh:"), ("part", "slat_01"), ("", "_"), ("side", "high"), ("", "_"), ("detail", "screw_2")], trace.Pieces.Select(p => (p.Field, "marsh:slat_01_high_screw_2".Substring(p.Start, p.Length))));
+        Assert.Equal([("", "marsh:"), ("part", "slat_01"), ("", "_"), ("side", "high"), ("", "_"), ("detail", "screw_2")],
+            trace.Pieces.Select(p => (p.Field, "marsh:slat_01_high_screw_2".Substring(p.Start, p.Length))));
         Assert.Equal(-1, trace.BrokenAt);
     }
 
     [Fact]
     public void A_kit_has_its_own_words_case_rule_and_prefixes()
     {
-        var names = NameReader.Create("{part}_{side}", new NameRules { Low = ["game", "lp"], High = ["sculpt"], IgnoresCase = true, IgnoredPrefixes = ["SM_"] });
+        var names = NameReader.Create("{part}_{side}",
+            new NameRules { Low = ["game", "lp"], High = ["sculpt"], IgnoresCase = true, IgnoredPrefixes = ["SM_"] });
         Assert.Equal(new NameReading("lid", Side.Low, "LP", ""), names.Read("SM_Lid_LP"));
         Assert.Equal(Side.High, names.Read("lid_sculpt")!.Side);
         Assert.Null(names.Read("lid_low"));
@@ -72,7 +74,8 @@ public sealed class NameTests
     {
         var names = NameReader.Create("{part}_{side}{_detail*}", new NameRules());
         // What itself looks like a side makes a name ambiguous.
-        if (part.Get.Length + detail.Get.Length > 200 || part.Get.Contains('_', StringComparison.Ordinal) || detail.Get.Contains("low", StringComparison.Ordinal) || detail.Get.Contains("high", StringComparison.Ordinal))
+        if (part.Get.Length + detail.Get.Length > 200 || part.Get.Contains('_', StringComparison.Ordinal)
+            || detail.Get.Contains("low", StringComparison.Ordinal) || detail.Get.Contains("high", StringComparison.Ordinal))
             return;
         var side = low ? Side.Low : Side.High;
         Assert.Equal(new NameReading(part.Get, side, names.WordOf(side), detail.Get), names.Read(names.Write(part.Get, side, detail.Get)));

@@ -87,7 +87,9 @@ public sealed class RainGaugeTests
     {
         var bytes = asset.Files.ToDictionary(f => f.FileName, f => f.Bytes);
         var sources = bytes.Keys.Order(StringComparer.Ordinal).Select(name => new SourceFile(name, name, bytes[name].Length)).ToArray();
-        return IntakeStation.Run(new IntakeInput(sources, s => new MemoryStream(bytes[s.Name]), Sides.DefaultPattern) { Mends = mends, Rules = DemoKit.Rules, Threads = 2 });
+        return IntakeStation.Run(new IntakeInput(sources, s => new MemoryStream(bytes[s.Name]),
+            Sides.DefaultPattern)
+        { Mends = mends, Rules = DemoKit.Rules, Threads = 2 });
     }
 
     /// <summary>A store that no longer has the meshes' files, only what they were read as.</summary>
@@ -105,6 +107,7 @@ public sealed class RainGaugeTests
 
         public byte[] Load(string sha256) => inner.Load(sha256);
 
-        public Stream Open(string sha256) => sources.Any(s => s.Sha256 == sha256) ? throw new InvalidOperationException("A source was read again.") : inner.Open(sha256);
+        public Stream Open(string sha256) => sources.Any(s => s.Sha256 == sha256) ? throw new InvalidOperationException("A source was read again.")
+            : inner.Open(sha256);
     }
 }

@@ -8,7 +8,8 @@ namespace Crumpet.Core.Tests.Intake;
 
 public sealed class TextureIntakeTests
 {
-    private const string Mesh = "mtllib a.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\nvn 0 0 1\no lid_low\nusemtl paint\nf 1/1/1 2/2/1 3/3/1\no lid_high\nf 1/1/1 2/2/1 3/3/1\n";
+    private const string Mesh = "mtllib a.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\nvn 0 0 1\no lid_low\nusemtl paint\nf 1/1/1 2/2/1 3/3/1\no "
+        + "lid_high\nf 1/1/1 2/2/1 3/3/1\n";
 
     /// <summary>Path in the material, file that arrived, code of what is found or none.</summary>
     [Theory]
@@ -51,7 +52,8 @@ public sealed class TextureIntakeTests
     public void Sizes_the_target_does_not_take_are_mended(int width, int height, bool square, int limit, string code, int newWidth, int newHeight)
     {
         var limits = new TextureLimits(limit, square, PowerOfTwo: true);
-        var finding = Assert.Single(Run("w.png", [], limits, ("w.png", Picture(width, height))).Findings, f => f.Code.StartsWith("texture", StringComparison.Ordinal));
+        var finding = Assert.Single(Run("w.png", [], limits, ("w.png", Picture(width, height))).Findings,
+            f => f.Code.StartsWith("texture", StringComparison.Ordinal));
         Assert.Equal(code, finding.Code);
         var mended = Run("w.png", [finding.Mends[0].Mend], limits, ("w.png", Picture(width, height)));
         Assert.DoesNotContain(mended.Findings, f => f.Code.StartsWith("texture", StringComparison.Ordinal));
@@ -109,15 +111,18 @@ public sealed class TextureIntakeTests
     public void Files_of_other_kinds_are_passed_over_with_a_note() =>
         Assert.Equal(Severity.Note, Assert.Single(Run("", ("readme.txt", "hello"u8.ToArray())).Findings, f => f.Code == "file-not-read").Severity);
 
-    private static byte[] Picture(int width, int height) => ImageFile.WritePng(new Bitmap8(width, height, 3, [.. Enumerable.Range(0, width * height * 3).Select(i => (byte)(i * 31 % 251))]));
+    private static byte[] Picture(int width, int height) =>
+        ImageFile.WritePng(new Bitmap8(width, height, 3, [.. Enumerable.Range(0, width * height * 3).Select(i => (byte)(i * 31 % 251))]));
 
     private static IntakeResult Run(string path, params (string Name, byte[] Bytes)[] pictures) => Run(path, [], pictures);
 
-    private static IntakeResult Run(string path, Mend[] mends, params (string Name, byte[] Bytes)[] pictures) => Run(path, mends, new Target().Limits, pictures);
+    private static IntakeResult Run(string path, Mend[] mends, params (string Name, byte[] Bytes)[] pictures) =>
+        Run(path, mends, new Target().Limits, pictures);
 
     private static IntakeResult Run(string path, Mend[] mends, TextureLimits limits, params (string Name, byte[] Bytes)[] pictures)
     {
-        var files = pictures.Append(("a.obj", Encoding.UTF8.GetBytes(Mesh))).Append(("a.mtl", Encoding.UTF8.GetBytes($"newmtl paint\n{(path.Length > 0 ? $"map_Kd {path}\n" : "")}"))).ToDictionary(f => f.Item1, f => f.Item2);
+        var files = pictures.Append(("a.obj", Encoding.UTF8.GetBytes(Mesh)))
+            .Append(("a.mtl", Encoding.UTF8.GetBytes($"newmtl paint\n{(path.Length > 0 ? $"map_Kd {path}\n" : "")}"))).ToDictionary(f => f.Item1, f => f.Item2);
         var sources = files.Select(f => new SourceFile(f.Key, f.Key, f.Value.Length)).OrderBy(f => f.Name, StringComparer.Ordinal).ToArray();
         return IntakeStation.Run(new IntakeInput(sources, s => new MemoryStream(files[s.Name]), Sides.DefaultPattern) { Mends = mends, Limits = limits });
     }

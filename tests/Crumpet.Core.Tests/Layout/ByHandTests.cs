@@ -8,7 +8,13 @@ namespace Crumpet.Core.Tests.Layout;
 /// <summary>What the artist does by hand: edges picked, pins set.</summary>
 public sealed class ByHandTests
 {
-    private static readonly LayoutSettings Anew = new() { Uvs = UvSource.Unwrap, Pack = true, PixelsPerMetre = 40, Unwrap = new UnwrapSettings { ConeDegrees = 180, StretchLimit = 3 } };
+    private static readonly LayoutSettings Anew = new()
+    {
+        Uvs = UvSource.Unwrap,
+        Pack = true,
+        PixelsPerMetre = 40,
+        Unwrap = new UnwrapSettings { ConeDegrees = 180, StretchLimit = 3 }
+    };
 
     [Fact]
     public void An_edge_loop_runs_around_a_tube_and_closes()
@@ -72,7 +78,8 @@ public sealed class ByHandTests
         var dome = Surfaces.Hemisphere(16, 6) with { Name = "dome" };
         var unwrapped = Run(Anew, dome);
         Assert.Equal(1, unwrapped.Report.Islands);
-        var rim = Enumerable.Range(0, dome.Corners.Length).Where(c => MathF.Abs(dome.PositionAt(c).Y) < 1e-4f).DistinctBy(c => dome.PositionAt(c)).Take(9).Where((_, i) => i % 4 == 0).ToArray();
+        var rim = Enumerable.Range(0, dome.Corners.Length).Where(c => MathF.Abs(dome.PositionAt(c).Y) < 1e-4f).DistinctBy(c => dome.PositionAt(c)).Take(9)
+            .Where((_, i) => i % 4 == 0).ToArray();
         (float U, float V)[] places = [(0.2f, 0.3f), (0.6f, 0.25f), (0.5f, 0.6f)];
         UvPin[] pins = [.. rim.Select((c, i) => new UvPin("dome", dome.PositionAt(c).X, dome.PositionAt(c).Y, dome.PositionAt(c).Z, places[i].U, places[i].V))];
         var pinned = Run(Anew with { Pins = pins }, dome);
@@ -114,7 +121,8 @@ public sealed class ByHandTests
         {
             Name = "right",
             Positions = Array.ConvertAll(left.Positions, p => p with { X = -p.X }),
-            Corners = [.. Enumerable.Range(0, left.TriangleCount).SelectMany(t => (int[])[left.Corners[3 * t], left.Corners[3 * t + 2], left.Corners[3 * t + 1]])],
+            Corners = [.. Enumerable.Range(0, left.TriangleCount)
+                .SelectMany(t => (int[])[left.Corners[3 * t], left.Corners[3 * t + 2], left.Corners[3 * t + 1]])],
         };
         var result = Run(Anew with { StackEqual = true }, left, right);
         Assert.Equal((2, 1), (result.Report.Islands, result.Report.StackedIslands));
@@ -131,7 +139,8 @@ public sealed class ByHandTests
     /// <summary>The middle of an edge of the tube's ring of points at some height.</summary>
     private static Vector3 Ring(Mesh tube, float height)
     {
-        int corner = Enumerable.Range(0, tube.Corners.Length).First(c => Axis(tube.PositionAt(c)) == height && Axis(tube.PositionAt(Topology.Next(c))) == height);
+        int corner = Enumerable.Range(0, tube.Corners.Length)
+            .First(c => Axis(tube.PositionAt(c)) == height && Axis(tube.PositionAt(Topology.Next(c))) == height);
         return (tube.PositionAt(corner) + tube.PositionAt(Topology.Next(corner))) / 2;
     }
 

@@ -36,7 +36,8 @@ public sealed class FlatteningTests
         {
             Assert.True(Area(uv, a) > 0, $"surface {seed}: triangle {a} is turned over");
             for (int b = a + 1; b < count; b++)
-                Assert.False(Overlap(uv, a, b, 1e-5f * (float)size) && Overlap(uv, b, a, 1e-5f * (float)size), $"surface {seed}: triangles {a} and {b} lie on each other");
+                Assert.False(Overlap(uv, a, b, 1e-5f * (float)size) && Overlap(uv, b, a, 1e-5f * (float)size),
+                    $"surface {seed}: triangles {a} and {b} lie on each other");
         }
     }
 
@@ -132,10 +133,13 @@ public sealed class FlatteningTests
     [Fact]
     public void A_bent_grid_becomes_a_rectangle_with_straight_rows()
     {
-        var flat = Assert.Single(Unwrap(Surfaces.Grid(12, 3, (u, v) => Vector3.Transform(new Vector3(0, 0.3f * v, 1), Matrix4x4.CreateRotationY(-4 * u))), NoAngle));
-        double width = flat.Uv.Where((_, i) => i % 2 == 0).Max() - flat.Uv.Where((_, i) => i % 2 == 0).Min(), height = flat.Uv.Where((_, i) => i % 2 == 1).Max() - flat.Uv.Where((_, i) => i % 2 == 1).Min();
+        var flat = Assert.Single(Unwrap(Surfaces.Grid(12, 3, (u, v) => Vector3.Transform(new Vector3(0, 0.3f * v, 1), Matrix4x4.CreateRotationY(-4 * u))),
+            NoAngle));
+        double width = flat.Uv.Where((_, i) => i % 2 == 0).Max() - flat.Uv.Where((_, i) => i % 2 == 0).Min(), height = flat.Uv.Where((_, i) => i % 2 == 1)
+            .Max() - flat.Uv.Where((_, i) => i % 2 == 1).Min();
         Assert.Equal(flat.Shape().Area(), width * height, 1e-9);
-        Assert.Equal(13 + 4, flat.Uv.Where((_, i) => i % 2 == 0).Select(x => Math.Round(x, 9)).Distinct().Count() + flat.Uv.Where((_, i) => i % 2 == 1).Select(y => Math.Round(y, 9)).Distinct().Count());
+        Assert.Equal(13 + 4, flat.Uv.Where((_, i) => i % 2 == 0).Select(x => Math.Round(x, 9)).Distinct().Count() + flat.Uv.Where((_, i) => i % 2 == 1)
+            .Select(y => Math.Round(y, 9)).Distinct().Count());
     }
 
     [Fact]
@@ -162,7 +166,8 @@ public sealed class FlatteningTests
         var topology = Topology.Of(mesh);
         float[] costs = SeamRules.Costs(topology, hide: true, default);
         int fold = Enumerable.Range(0, costs.Length).First(c => topology.Across[c] >= 0 && Cut(c));
-        int plain = Enumerable.Range(0, costs.Length).First(c => topology.Across[c] >= 0 && !Cut(c) && MathF.Abs(mesh.PositionAt(c).X - mesh.PositionAt(Topology.Next(c)).X) < 1e-6f);
+        int plain = Enumerable.Range(0, costs.Length)
+            .First(c => topology.Across[c] >= 0 && !Cut(c) && MathF.Abs(mesh.PositionAt(c).X - mesh.PositionAt(Topology.Next(c)).X) < 1e-6f);
         Assert.True(costs[fold] < 0.8f * costs[plain]);
 
         bool Cut(int c) => MathF.Abs(mesh.PositionAt(c).X - 0.9f) < 1e-5f && MathF.Abs(mesh.PositionAt(Topology.Next(c)).X - 0.9f) < 1e-5f;
@@ -181,7 +186,8 @@ public sealed class FlatteningTests
                 int other = graph.Neighbours[n];
                 // Symmetric, and heavy enough on the diagonal to be positive definite.
                 double x = Shapes.Unit((uint)(Math.Min(v, other) * 1000 + Math.Max(v, other))) - 0.5;
-                (blocks[4 * n], blocks[4 * n + 1], blocks[4 * n + 2], blocks[4 * n + 3]) = v == other ? (9, 0.5, 0.5, 8) : v < other ? (x, 0.3 * x, -0.2 * x, 0.5 * x) : (x, -0.2 * x, 0.3 * x, 0.5 * x);
+                (blocks[4 * n], blocks[4 * n + 1], blocks[4 * n + 2], blocks[4 * n + 3]) = v == other ? (9, 0.5, 0.5, 8) : v < other
+                    ? (x, 0.3 * x, -0.2 * x, 0.5 * x) : (x, -0.2 * x, 0.3 * x, 0.5 * x);
             }
         }
         double[] solution = [.. Enumerable.Range(0, 2 * graph.VertexCount).Select(i => (double)Shapes.Unit((uint)i))], right = new double[solution.Length];
@@ -209,7 +215,11 @@ public sealed class FlatteningTests
         Mesh Moved(Matrix4x4 by) => mesh with { Positions = Array.ConvertAll(mesh.Positions, p => Vector3.Transform(p, by)) };
         var turned = Moved(Matrix4x4.CreateFromYawPitchRoll(1, 2, 3) * Matrix4x4.CreateTranslation(5, 0, 2));
         var mirrored = Moved(Matrix4x4.CreateScale(-1, 1, 1));
-        mirrored = mirrored with { Corners = [.. Enumerable.Range(0, mirrored.Corners.Length).Select(c => mirrored.Corners[c % 3 == 0 ? c : c % 3 == 1 ? c + 1 : c - 1])] };
+        mirrored = mirrored with
+        {
+            Corners = [.. Enumerable.Range(0, mirrored.Corners.Length)
+            .Select(c => mirrored.Corners[c % 3 == 0 ? c : c % 3 == 1 ? c + 1 : c - 1])]
+        };
         var dented = mesh with { Positions = [.. mesh.Positions.Select((p, i) => i == 9 ? p + new Vector3(0, 0.05f, 0) : p)] };
         var matches = IslandMatch.Find([Whole(mesh), Whole(turned), Whole(mirrored), Whole(dented)]);
         Assert.Equal([(0, false), (0, false), (0, true), (3, false)], matches.Select(m => (m.Like, m.IsMirrored)));
@@ -219,7 +229,8 @@ public sealed class FlatteningTests
             for (int c = 0; c < two.Corners.Length; c++)
             {
                 var like = one.Positions[one.Corners[matches[copy].Corners![c]]];
-                var expected = copy == 1 ? Vector3.Transform(like, Matrix4x4.CreateFromYawPitchRoll(1, 2, 3) * Matrix4x4.CreateTranslation(5, 0, 2)) : like * new Vector3(-1, 1, 1);
+                var expected = copy == 1 ? Vector3.Transform(like, Matrix4x4.CreateFromYawPitchRoll(1, 2, 3) * Matrix4x4.CreateTranslation(5, 0, 2))
+                    : like * new Vector3(-1, 1, 1);
                 Assert.True(Vector3.Distance(expected, two.Positions[two.Corners[c]]) < 1e-4f);
             }
         }
@@ -237,6 +248,7 @@ public sealed class FlatteningTests
     private static IReadOnlyList<FlatChart> Unwrap(Mesh mesh, UnwrapSettings settings)
     {
         var topology = Topology.Of(mesh);
-        return Unwrapper.Unwrap(topology, [.. Enumerable.Range(0, mesh.TriangleCount)], SeamRules.Seams(topology, settings), settings, double.PositiveInfinity, 1, _ => { }, default);
+        return Unwrapper.Unwrap(topology, [.. Enumerable.Range(0, mesh.TriangleCount)], SeamRules.Seams(topology, settings), settings, double.PositiveInfinity,
+            1, _ => { }, default);
     }
 }

@@ -21,7 +21,8 @@ public sealed class LayoutTests
     [Fact]
     public void Uneven_density_is_said_and_outside_triangles_are_counted()
     {
-        var result = Run(new LayoutSettings(), 1024, Shapes.Plane("a", uvTo: 0.2f), Shapes.Plane("b", uvFrom: 0.9f, uvTo: 0.3f), Shapes.Plane("c", uvFrom: 0.8f, uvTo: 1.4f));
+        var result = Run(new LayoutSettings(), 1024, Shapes.Plane("a", uvTo: 0.2f), Shapes.Plane("b", uvFrom: 0.9f, uvTo: 0.3f),
+            Shapes.Plane("c", uvFrom: 0.8f, uvTo: 1.4f));
         Assert.Equal(2, result.Report.OutsideTriangles);
         Assert.Contains("uneven-density", result.Findings.Select(f => f.Code));
         Assert.Contains("outside-tile", result.Findings.Select(f => f.Code));

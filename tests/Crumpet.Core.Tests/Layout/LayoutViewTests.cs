@@ -26,7 +26,8 @@ public sealed class LayoutViewTests
         Assert.Equal(meshes.Sum(m => m.TriangleCount), triangles);
         Assert.Equal(["cube", "tube"], root.GetProperty("objects").EnumerateArray().Select(o => o.GetProperty("part").GetString()));
         Assert.Equal(result.Report.Islands, root.GetProperty("islands").GetArrayLength());
-        int uvAt = start + root.GetProperty("uv").GetInt32(), islandAt = start + root.GetProperty("island").GetInt32(), densityAt = start + root.GetProperty("density").GetInt32(), flagsAt = start + root.GetProperty("flags").GetInt32();
+        int uvAt = start + root.GetProperty("uv").GetInt32(), islandAt = start + root.GetProperty("island").GetInt32(),
+            densityAt = start + root.GetProperty("density").GetInt32(), flagsAt = start + root.GetProperty("flags").GetInt32();
         Assert.All((int[])[uvAt, islandAt, densityAt, flagsAt], at => Assert.Equal(0, at % 4));
         int cube = meshes[0].TriangleCount;
         for (int t = 0; t < triangles; t++)
@@ -34,12 +35,14 @@ public sealed class LayoutViewTests
             int own = t < cube ? t : t - cube, on = t < cube ? 0 : 1;
             for (int k = 0; k < 3; k++)
             {
-                var uv = new Vector2(BinaryPrimitives.ReadSingleLittleEndian(bytes.AsSpan(uvAt + 24 * t + 8 * k)), BinaryPrimitives.ReadSingleLittleEndian(bytes.AsSpan(uvAt + 24 * t + 8 * k + 4)));
+                var uv = new Vector2(BinaryPrimitives.ReadSingleLittleEndian(bytes.AsSpan(uvAt + 24 * t + 8 * k)),
+                    BinaryPrimitives.ReadSingleLittleEndian(bytes.AsSpan(uvAt + 24 * t + 8 * k + 4)));
                 Assert.Equal(result.Uvs[on][3 * own + k], uv);
             }
             int island = BinaryPrimitives.ReadInt32LittleEndian(bytes.AsSpan(islandAt + 4 * t));
             Assert.Equal(result.TriangleIslands[on][own], island);
-            Assert.Equal(result.Report.Each[island].Density, BinaryPrimitives.ReadSingleLittleEndian(bytes.AsSpan(densityAt + 4 * t)), 0.02 * result.Report.Each[island].Density);
+            Assert.Equal(result.Report.Each[island].Density, BinaryPrimitives.ReadSingleLittleEndian(bytes.AsSpan(densityAt + 4 * t)),
+                0.02 * result.Report.Each[island].Density);
             // A face of the cube is an island of two triangles: all but its diagonal are borders.
             if (on == 0)
                 Assert.Equal(2, BitOperations.PopCount((uint)bytes[flagsAt + t] & 28));

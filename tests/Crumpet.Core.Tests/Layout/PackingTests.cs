@@ -104,7 +104,12 @@ public sealed class PackingTests
     public void Equal_islands_are_stacked_a_tile_aside_on_demand()
     {
         var mesh = Surfaces.Tube(12) with { Name = "one" };
-        var copy = mesh with { Name = "two", Positions = Array.ConvertAll(mesh.Positions, p => Vector3.Transform(p, Matrix4x4.CreateRotationX(1) * Matrix4x4.CreateTranslation(9, 0, 0))) };
+        var copy = mesh with
+        {
+            Name = "two",
+            Positions = Array.ConvertAll(mesh.Positions,
+            p => Vector3.Transform(p, Matrix4x4.CreateRotationX(1) * Matrix4x4.CreateTranslation(9, 0, 0)))
+        };
         var apart = Run(Anew, 512, mesh, copy);
         Assert.Equal((0, apart.Report.Islands), (apart.Report.StackedIslands, apart.Report.Each.Count));
         var stacked = Run(Anew with { StackEqual = true }, 512, mesh, copy);
@@ -123,7 +128,8 @@ public sealed class PackingTests
             Assert.Equal(low[i].Uvs, kept.Uvs[i]);
         Assert.True(kept.Report.StackedIslands > 0);
         var packed = Run(new LayoutSettings { Pack = true }, 384, low);
-        Assert.Equal((kept.Report.Islands, kept.Report.AngleStretch.Most), (packed.Report.Islands, Math.Round(packed.Report.AngleStretch.Most, 12)), new Near());
+        Assert.Equal((kept.Report.Islands, kept.Report.AngleStretch.Most), (packed.Report.Islands, Math.Round(packed.Report.AngleStretch.Most, 12)),
+            new Near());
         Assert.InRange(packed.Report.DensitySpread, 0, 0.005);
         Assert.Equal(0, packed.Report.OverlapTexels);
     }
@@ -188,9 +194,11 @@ public sealed class PackingTests
         Surfaces.Cone(14) with { Name = "cone" },
     ];
 
-    private static double Density(LayoutResult result, string name) => result.Report.Each.First(i => result.Report.Each.Count > 0 && i.ObjectNumber == Array.FindIndex(Mixed(), m => m.Name == name)).Density;
+    private static double Density(LayoutResult result, string name) =>
+        result.Report.Each.First(i => result.Report.Each.Count > 0 && i.ObjectNumber == Array.FindIndex(Mixed(), m => m.Name == name)).Density;
 
-    private static LayoutInput Input(LayoutSettings settings, int size, params Mesh[] meshes) => new([.. meshes.Select(m => new LayoutObject(m, m.Name))], settings, size) { Threads = 2 };
+    private static LayoutInput Input(LayoutSettings settings, int size, params Mesh[] meshes) =>
+        new([.. meshes.Select(m => new LayoutObject(m, m.Name))], settings, size) { Threads = 2 };
 
     private static LayoutResult Run(LayoutSettings settings, int size, params Mesh[] meshes) => LayoutStation.Run(Input(settings, size, meshes));
 
@@ -222,7 +230,8 @@ public sealed class PackingTests
 
     private sealed class Near : IEqualityComparer<(int Islands, double Stretch)>
     {
-        public bool Equals((int Islands, double Stretch) x, (int Islands, double Stretch) y) => x.Islands == y.Islands && Math.Abs(x.Stretch - y.Stretch) < 1e-4;
+        public bool Equals((int Islands, double Stretch) x, (int Islands, double Stretch) y) =>
+            x.Islands == y.Islands && Math.Abs(x.Stretch - y.Stretch) < 1e-4;
 
         public int GetHashCode((int Islands, double Stretch) value) => value.Islands;
     }

@@ -56,7 +56,8 @@ public sealed class RasterTests
             grid.Take(block, x, y);
             Mark(block, x, y);
         }
-        (int FromY, int ToY, int FromX, int ToX)[] windows = [(0, side, 0, int.MaxValue), (5, side, 20, 50), (0, 30, 63, 70), (10, 40, 64, 66), (50, 60, 3, 4), (0, 3, 0, 9)];
+        (int FromY, int ToY, int FromX, int ToX)[] windows = [(0, side, 0, int.MaxValue), (5, side, 20, 50), (0, 30, 63, 70), (10, 40, 64, 66), (50, 60, 3, 4),
+            (0, 3, 0, 9)];
         foreach (bool toRight in (bool[])[false, true])
         {
             foreach (var w in windows)
@@ -118,7 +119,8 @@ public sealed class RasterTests
         {
             var (was, now) = (lay.Places[i], settled.Places[i]);
             Assert.Equal(was.Turn, now.Turn);
-            Assert.True(Math.Abs(now.X - 4 * was.X) <= 31 && Math.Abs(now.Y - 4 * was.Y) <= 31, $"island {i} was moved from {4 * was.X} {4 * was.Y} to {now.X} {now.Y}");
+            Assert.True(Math.Abs(now.X - 4 * was.X) <= 31 && Math.Abs(now.Y - 4 * was.Y) <= 31,
+                $"island {i} was moved from {4 * was.X} {4 * was.Y} to {now.X} {now.Y}");
             for (int y = 0; y < now.Mask!.Height; y++)
             {
                 for (int x = 0; x < now.Mask.Width; x++)

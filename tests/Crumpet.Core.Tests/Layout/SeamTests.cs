@@ -77,7 +77,8 @@ public sealed class SeamTests
         CheapestSeam.Find(chart, cost, label, isOpen, default);
         Assert.Equal(least, Length(label), 1e-4);
 
-        double Length(int[] sides) => Enumerable.Range(0, chart.Across.Length).Where(c => chart.Across[c] > c && sides[c / 3] != sides[chart.Across[c] / 3]).Sum(c => (double)Math.Min(cost[c], cost[chart.Across[c]]));
+        double Length(int[] sides) => Enumerable.Range(0, chart.Across.Length).Where(c => chart.Across[c] > c && sides[c / 3] != sides[chart.Across[c] / 3])
+            .Sum(c => (double)Math.Min(cost[c], cost[chart.Across[c]]));
     }
 
     [Fact]
@@ -113,7 +114,8 @@ public sealed class SeamTests
 
     private static ChartMesh Chart(int across, int up) => Whole(Surfaces.Grid(across, up, (u, v) => new Vector3(u, v, 0)));
 
-    private static ChartMesh Whole(Mesh mesh) => ChartMesh.Of(Topology.Of(mesh), [.. Enumerable.Range(0, mesh.TriangleCount)], new bool[mesh.Corners.Length], new int[mesh.TriangleCount]);
+    private static ChartMesh Whole(Mesh mesh) =>
+        ChartMesh.Of(Topology.Of(mesh), [.. Enumerable.Range(0, mesh.TriangleCount)], new bool[mesh.Corners.Length], new int[mesh.TriangleCount]);
 
     /// <summary>Costs out of a seed, the same from both sides of an edge.</summary>
     private static float[] Costs(ChartMesh chart, int seed)

@@ -13,7 +13,8 @@ internal static class Surfaces
     /// <param name="isKept">Which quads there are; null for all.</param>
     public static Mesh Grid(int across, int up, Func<float, float, Vector3> place, Func<int, int, bool>? isKept = null)
     {
-        Vector3[] positions = [.. Enumerable.Range(0, (across + 1) * (up + 1)).Select(i => place(i % (across + 1) / (float)across, i / (across + 1) / (float)up))];
+        Vector3[] positions = [.. Enumerable.Range(0, (across + 1) * (up + 1))
+            .Select(i => place(i % (across + 1) / (float)across, i / (across + 1) / (float)up))];
         var corners = new List<int>();
         for (int y = 0; y < up; y++)
         {
@@ -24,7 +25,9 @@ internal static class Surfaces
                     corners.AddRange([a, b, c, a, c, d]);
             }
         }
-        int[] kept = [.. Enumerable.Range(0, corners.Count / 3).Where(t => Vector3.Cross(positions[corners[3 * t + 1]] - positions[corners[3 * t]], positions[corners[3 * t + 2]] - positions[corners[3 * t]]).Length() > 1e-9f)];
+        int[] kept = [.. Enumerable.Range(0, corners.Count / 3)
+            .Where(t => Vector3.Cross(positions[corners[3 * t + 1]] - positions[corners[3 * t]], positions[corners[3 * t + 2]] - positions[corners[3 * t]])
+            .Length() > 1e-9f)];
         return new Mesh
         {
             Name = "surface",
@@ -71,7 +74,8 @@ internal static class Surfaces
                 var (sin, cos) = MathF.SinCos(-2 * MathF.PI * (MathF.Round(v * up) % up) / up);
                 return Around(u, across, 1 + 0.4f * cos, 0.4f * sin);
             }, Keeps),
-            _ => Grid(across, up, (u, v) => Around(u, across, MathF.Round(v * up) is 0 || v == 1 ? 0 : MathF.Sin(MathF.PI * v), -MathF.Cos(MathF.PI * v)), Keeps),
+            _ => Grid(across, up, (u, v) => Around(u, across, MathF.Round(v * up) is 0 || v == 1 ? 0 : MathF.Sin(MathF.PI * v), -MathF.Cos(MathF.PI * v)),
+                Keeps),
         };
         return plain with { Positions = Array.ConvertAll(plain.Positions, p => p * (1 + 0.5f * Lump(p))) };
     }

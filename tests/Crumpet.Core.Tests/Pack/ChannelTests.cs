@@ -11,7 +11,8 @@ public sealed class ChannelTests
     [Fact]
     public void Channels_are_copied_inverted_filled_and_fall_back()
     {
-        var output = new RecipeOutput("o", ColourMeaning.Linear, TextureFormat.Bc7, [new Feed("map", 1), new Feed("map", 0, Invert: true), new Feed("absent", Fallback: 0.5f), new Feed(null, Fallback: 1)]);
+        var output = new RecipeOutput("o", ColourMeaning.Linear, TextureFormat.Bc7,
+            [new Feed("map", 1), new Feed("map", 0, Invert: true), new Feed("absent", Fallback: 0.5f), new Feed(null, Fallback: 1)]);
         var map = new Bitmap16(2, 2, 3);
         map.Pixels[0] = 65535;
         map.Pixels[1] = 257 * 80;

@@ -31,7 +31,8 @@ public sealed class CageTests
             var part = new BakePart("ball", [low], [high]) { Rays = [rays[0]], EndsAreFitted = true };
             // The rays' ends are as exact as the high side is flat between its vertices.
             var (_, withMargin) = Fit(low, high, 0.001f);
-            var faults = Baker.Bake(new BakeInput("s", [part with { Rays = [withMargin[0]] }], [new BakeTray([0])]), new BakeSettings { Size = 128, Samples = 1, Maps = [BakeMap.Normal] }, 2, null, default).Faults;
+            var faults = Baker.Bake(new BakeInput("s", [part with { Rays = [withMargin[0]] }], [new BakeTray([0])]),
+                new BakeSettings { Size = 128, Samples = 1, Maps = [BakeMap.Normal] }, 2, null, default).Faults;
             Assert.DoesNotContain(faults, f => f.Kind is FaultKind.Miss or FaultKind.BackFace or FaultKind.ReachExhausted);
         }
         Assert.InRange(worst, 0.99, 1.3);
@@ -46,7 +47,8 @@ public sealed class CageTests
         Assert.Equal(1, cage.Outside);
         Assert.Equal(0.15f, cage.OutsideMetres, 0.02f);
         Assert.Equal(0, Vector3.Distance(new Vector3(cage.OutsideAt!), high.Positions[40]), 1e-5f);
-        Assert.Equal((0.1f, 0.1f), (cage.MeanMetres, cage.GreatestMetres), (a, b) => MathF.Abs(a.Item1 - b.Item1) < 1e-5f && MathF.Abs(a.Item2 - b.Item2) < 1e-5f);
+        Assert.Equal((0.1f, 0.1f), (cage.MeanMetres, cage.GreatestMetres), (a, b) => MathF.Abs(a.Item1 - b.Item1) < 1e-5f
+            && MathF.Abs(a.Item2 - b.Item2) < 1e-5f);
         Assert.Contains(Pair(low, high, new PairSettings(), 0.1f).Findings, f => f.Code == "outside-cage");
     }
 
@@ -55,7 +57,8 @@ public sealed class CageTests
     {
         var low = Ball("ball_low", 3, (_, p) => p);
         var top = new BrushStroke(BrushKind.Cage, "ball", [0, 1, 0], 0.3f, 0.05f);
-        var rays = Pair(low, low with { Name = "ball_high" }, new PairSettings { Strokes = [top, top with { Points = [0, -1, 0], Amount = -1 }] }, 0.02f).Rays[0];
+        var rays = Pair(low, low with { Name = "ball_high" }, new PairSettings { Strokes = [top, top with { Points = [0, -1, 0], Amount = -1 }] },
+            0.02f).Rays[0];
         for (int c = 0; c < low.Corners.Length; c++)
         {
             var p = low.PositionAt(c);
@@ -98,19 +101,23 @@ public sealed class CageTests
             Positions = [new(-1, 0, 1), new(1, 0, 1), new(1, 0, -1), new(-1, 0, -1), new(1, -2, 1), new(1, -2, -1)],
             Corners = [0, 1, 2, 0, 2, 3, 4, 5, 2, 4, 2, 1],
             Normals = [.. Enumerable.Repeat(Vector3.UnitY, 6), .. Enumerable.Repeat(Vector3.UnitX, 6)],
-            UvSets = [new Vector2[] { new(0, 0), new(1, 0), new(1, 0.5f), new(0, 0), new(1, 0.5f), new(0, 0.5f), new(0, 0.6f), new(0.4f, 0.6f), new(0.4f, 1), new(0, 0.6f), new(0.4f, 1), new(0, 1) }],
+            UvSets = [new Vector2[] { new(0, 0), new(1, 0), new(1, 0.5f), new(0, 0), new(1, 0.5f), new(0, 0.5f), new(0, 0.6f), new(0.4f, 0.6f), new(0.4f, 1),
+                new(0, 0.6f), new(0.4f, 1), new(0, 1) }],
             TriangleMaterials = [0, 0, 0, 0],
         };
         const float Height = 0.3f;
         var tilted = Vector3.Normalize(new Vector3(0.4f, 1, 0));
-        Mesh lid = Shapes.Soup("table_high", new(-4, Height, 4), new(0, Height, 4), new(0, Height, -4), new(-4, Height, 4), new(0, Height, -4), new(-4, Height, -4), new(0, Height, 4), new(4, Height, 4), new(4, Height, -4), new(0, Height, 4), new(4, Height, -4), new(0, Height, -4))
+        Mesh lid = Shapes.Soup("table_high", new(-4, Height, 4), new(0, Height, 4), new(0, Height, -4), new(-4, Height, 4), new(0, Height, -4),
+            new(-4, Height, -4), new(0, Height, 4), new(4, Height, 4), new(4, Height, -4), new(0, Height, 4), new(4, Height, -4), new(0, Height, -4))
             with
         { Normals = [.. Enumerable.Repeat(Vector3.UnitY, 6), .. Enumerable.Repeat(tilted, 6)] };
         var rays = Pair(table, lid, new PairSettings { Direction = direction, Blend = 0.5f }, 0.4f).Rays[0];
         var input = new BakeInput("s", [new BakePart("table", [table], [lid]) { Rays = [rays], OutwardReachMetres = 0.4f }], [new BakeTray([0])]);
-        var map = (Bitmap8)Baker.Bake(input, new BakeSettings { Size = 200, Samples = 1, Dither = false, Maps = [BakeMap.Normal] }, 1, null, default).Maps[BakeMap.Normal];
+        var map = (Bitmap8)Baker.Bake(input, new BakeSettings { Size = 200, Samples = 1, Dither = false, Maps = [BakeMap.Normal] }, 1, null,
+            default).Maps[BakeMap.Normal];
         int change = Enumerable.Range(0, 200).First(x => map.Pixels[(150 * 200 + x) * 3] > 140);
-        // Directions blend from straight up at x = -1 to the edge's; the ray that meets x = 0 at the lid's height left the table at the solution of x + height·dx/dy = 0.
+        // Directions blend from straight up at x = -1 to the edge's; the ray that meets x = 0 at the lid's height left the table at the
+        // solution of x + height·dx/dy = 0.
         var edge = Vector3.Normalize(Vector3.Lerp(Vector3.UnitY, Vector3.Normalize(Vector3.UnitX + Vector3.UnitY), (float)lean));
         double low = -1, high = 1;
         for (int step = 0; step < 60; step++)
@@ -134,7 +141,8 @@ public sealed class CageTests
             Assert.Equal(cage.PositionAt(c), used.Rays[0].Cage![c]);
         var refused = Pair(low, low with { Name = "ball_high" }, settings, 0.01f, Ball("ball_cage", 1, (_, p) => p));
         Assert.Equal(CageKind.Reach, refused.Report.Parts[0].Cage!.Kind);
-        Assert.Contains(refused.Findings, f => f.Code == "cage-mismatch" && f.Sentence.Contains("32 triangles for a low object of 128", StringComparison.Ordinal));
+        Assert.Contains(refused.Findings, f => f.Code == "cage-mismatch"
+            && f.Sentence.Contains("32 triangles for a low object of 128", StringComparison.Ordinal));
         // What is written out comes back as what it was.
         var (report, rays) = Fit(low, Displaced(3), 0.001f);
         var exported = CageMatch.Object(low, RaysPreview.Starts(low, rays[0], report.Parts[0].OutwardReachMetres), "ball_cage");
@@ -146,7 +154,11 @@ public sealed class CageTests
     [Fact]
     public void Rays_are_read_back_as_written()
     {
-        var written = new Dictionary<int, LowRays> { [3] = new([Vector3.UnitX, Vector3.UnitY], null, [1, 2]), [1] = new([Vector3.UnitZ], [Vector3.One], [0.5f]) };
+        var written = new Dictionary<int, LowRays>
+        {
+            [3] = new([Vector3.UnitX, Vector3.UnitY], null, [1, 2]),
+            [1] = new([Vector3.UnitZ], [Vector3.One], [0.5f])
+        };
         var read = RaysFile.Read(RaysFile.Write(written));
         Assert.Equal([1, 3], read.Keys.Order());
         Assert.Equal(written[1].Cage, read[1].Cage!);
@@ -167,7 +179,8 @@ public sealed class CageTests
             TriangleMaterials = [0, 0, 0, 0],
         });
         Assert.Equal(0, Pair(valley, valley with { Name = "v_high" }, new PairSettings(), 0.02f).Report.Parts[0].Cage!.Crossings);
-        Assert.NotEqual(0, Pair(valley, valley with { Name = "v_high" }, new PairSettings { Direction = RayDirection.Split }, 0.1f).Report.Parts[0].Cage!.Crossings);
+        Assert.NotEqual(0, Pair(valley, valley with { Name = "v_high" }, new PairSettings { Direction = RayDirection.Split },
+            0.1f).Report.Parts[0].Cage!.Crossings);
     }
 
     private static (PairReport Report, IReadOnlyDictionary<int, LowRays> Rays) Fit(Mesh low, Mesh high, float margin)
@@ -180,14 +193,17 @@ public sealed class CageTests
     {
         var names = NameReader.Create(Sides.DefaultPattern, new NameRules());
         Mesh[] meshes = cage is null ? [low, high] : [low, high, cage];
-        var objects = meshes.Select(m => new ObjectReport("f", m.Name, names.Read(m.Name)!.Part, names.Read(m.Name)!.Side, m.TriangleCount, m.TriangleCount, m.Positions.Length, [], 1, true, false, [1, 1, 1])).ToArray();
+        var objects = meshes.Select(m => new ObjectReport("f", m.Name, names.Read(m.Name)!.Part, names.Read(m.Name)!.Side, m.TriangleCount, m.TriangleCount,
+            m.Positions.Length, [], 1, true, false, [1, 1, 1])).ToArray();
         return PairsStation.Run(new PairInput(new MatchInput(objects, names), meshes, TrayMode.Planned, settings, outward, 0.02f) { Threads = 2 });
     }
 
     private static Mesh Displaced(int seed)
     {
         var random = new Random(seed);
-        var waves = Enumerable.Range(0, 5).Select(_ => (Way: new Vector3(random.NextSingle() - 0.5f, random.NextSingle() - 0.5f, random.NextSingle() - 0.5f) * (2 + 10 * random.NextSingle()), Phase: random.NextSingle() * 6, Height: 0.03f * random.NextSingle())).ToArray();
+        var waves = Enumerable.Range(0, 5).Select(_ =>
+            (Way: new Vector3(random.NextSingle() - 0.5f, random.NextSingle() - 0.5f, random.NextSingle() - 0.5f) * (2 + 10 * random.NextSingle()),
+            Phase: random.NextSingle() * 6, Height: 0.03f * random.NextSingle())).ToArray();
         return Ball("ball_high", 4, (_, p) => p * (1 + waves.Sum(w => w.Height * MathF.Sin(Vector3.Dot(w.Way, p) + w.Phase))));
     }
 
@@ -217,8 +233,17 @@ public sealed class CageTests
             }
         }
         int count = corners.Count / 3, across = (int)Math.Ceiling(Math.Sqrt(count));
-        var uvs = corners.Select((_, c) => (new Vector2(c / 3 % across, c / 3 / across) + (c % 3) switch { 0 => new(0.1f, 0.1f), 1 => new Vector2(0.9f, 0.1f), _ => new(0.1f, 0.9f) }) / across).ToArray();
-        return new Mesh { Name = name, Positions = [.. positions.Select((p, i) => move(i, p))], Corners = [.. corners], UvSets = [uvs], TriangleMaterials = new int[count] };
+        var uvs = corners.Select((_, c) => (
+            new Vector2(c / 3 % across, c / 3 / across) + (c % 3) switch { 0 => new(0.1f, 0.1f), 1 => new Vector2(0.9f, 0.1f), _ => new(0.1f, 0.9f) }) / across)
+            .ToArray();
+        return new Mesh
+        {
+            Name = name,
+            Positions = [.. positions.Select((p, i) => move(i, p))],
+            Corners = [.. corners],
+            UvSets = [uvs],
+            TriangleMaterials = new int[count]
+        };
     }
 
     /// <summary>Whether a point is inside a closed surface: a ray from it crosses it an odd number of times.</summary>
@@ -228,7 +253,8 @@ public sealed class CageTests
         double[] d = [0.2183, 0.7391, 0.6375];
         for (int t = 0; t < surface.Length; t += 3)
         {
-            double[] e1 = Minus(surface[t + 1], surface[t]), e2 = Minus(surface[t + 2], surface[t]), s = Minus(point, surface[t]), h = Cross(d, e2), q = Cross(s, e1);
+            double[] e1 = Minus(surface[t + 1], surface[t]), e2 = Minus(surface[t + 2], surface[t]), s = Minus(point, surface[t]), h = Cross(d, e2),
+                q = Cross(s, e1);
             double a = Dot(e1, h), u = Dot(s, h) / a, v = Dot(d, q) / a;
             if (u >= 0 && v >= 0 && u + v <= 1 && Dot(e2, q) / a > 0)
                 crossings++;
@@ -254,7 +280,8 @@ public sealed class CageTests
             {
                 int[] v = [ball.Corners[3 * t], ball.Corners[3 * t + 1], ball.Corners[3 * t + 2]];
                 double whole = Volume(ball.Positions[v[0]], ball.Positions[v[1]], ball.Positions[v[2]]);
-                double[] w = [Volume(p, ball.Positions[v[1]], ball.Positions[v[2]]) / whole, Volume(ball.Positions[v[0]], p, ball.Positions[v[2]]) / whole, Volume(ball.Positions[v[0]], ball.Positions[v[1]], p) / whole];
+                double[] w = [Volume(p, ball.Positions[v[1]], ball.Positions[v[2]]) / whole, Volume(ball.Positions[v[0]], p, ball.Positions[v[2]]) / whole,
+                    Volume(ball.Positions[v[0]], ball.Positions[v[1]], p) / whole];
                 double sum = w.Sum();
                 if (w.Min() < -1e-9 || sum <= 1)
                     continue;
@@ -284,7 +311,8 @@ public sealed class CageTests
                 break;
             int leave = -1;
             for (int i = 0; i < vertices; i++)
-                if (table[i, enter] > 1e-7 && (leave < 0 || table[i, count + vertices] / table[i, enter] < table[leave, count + vertices] / table[leave, enter]))
+                if (table[i, enter] > 1e-7 && (leave < 0
+                    || table[i, count + vertices] / table[i, enter] < table[leave, count + vertices] / table[leave, enter]))
                     leave = i;
             basis[leave] = enter;
             double by = table[leave, enter];
@@ -313,6 +341,8 @@ public sealed class CageTests
         }
         return value / load.Max() / vertices;
 
-        static double Volume(Vector3 a, Vector3 b, Vector3 c) => (double)a.X * ((double)b.Y * c.Z - (double)b.Z * c.Y) + (double)a.Y * ((double)b.Z * c.X - (double)b.X * c.Z) + (double)a.Z * ((double)b.X * c.Y - (double)b.Y * c.X);
+        static double Volume(Vector3 a, Vector3 b, Vector3 c) =>
+            (double)a.X * ((double)b.Y * c.Z - (double)b.Z * c.Y) + (double)a.Y * ((double)b.Z * c.X - (double)b.X * c.Z)
+            + (double)a.Z * ((double)b.X * c.Y - (double)b.Y * c.X);
     }
 }

@@ -54,7 +54,11 @@ public sealed class ContactTests
         {
             var turn = Matrix4x4.CreateFromYawPitchRoll(random.NextSingle() * 6, random.NextSingle() * 6, random.NextSingle() * 6);
             var other = Shapes.Sphere("b", 10, 6);
-            other = other with { Positions = Array.ConvertAll(other.Positions, p => Vector3.Transform(p * 0.3f, turn) + new Vector3(0.75f + 0.35f * random.NextSingle(), 0.3f * random.NextSingle(), 0)) };
+            other = other with
+            {
+                Positions = Array.ConvertAll(other.Positions,
+                p => Vector3.Transform(p * 0.3f, turn) + new Vector3(0.75f + 0.35f * random.NextSingle(), 0.3f * random.NextSingle(), 0))
+            };
             var cube = Shapes.Cube("a");
             ContactPart[] parts = [new([cube], [cube], 0.05f, 0.08f), new([other], [other], 0.001f, 0.0005f)];
             var all = ContactFinder.Find(parts);
@@ -79,7 +83,13 @@ public sealed class ContactTests
         var broken = parts.Select(p =>
         {
             var mesh = p.Low[0];
-            var low = mesh with { Corners = [.. mesh.Corners, 0, 0, 0, 0, 1, 1, .. mesh.Corners[..6]], Normals = null, UvSets = [], TriangleMaterials = new int[mesh.TriangleCount + 4] };
+            var low = mesh with
+            {
+                Corners = [.. mesh.Corners, 0, 0, 0, 0, 1, 1, .. mesh.Corners[..6]],
+                Normals = null,
+                UvSets = [],
+                TriangleMaterials = new int[mesh.TriangleCount + 4]
+            };
             return p with { Low = [low], High = [low] };
         }).ToArray();
         var contact = Assert.Single(ContactFinder.Find(broken));
@@ -93,12 +103,14 @@ public sealed class ContactTests
     public void Neither_threads_nor_the_order_of_parts_change_what_is_found()
     {
         var random = new Random(4);
-        ContactPart[] parts = [.. Enumerable.Range(0, 40).Select(i => Box($"p{i}", new Vector3(random.NextSingle(), random.NextSingle(), random.NextSingle()) * 6))];
+        ContactPart[] parts = [.. Enumerable.Range(0, 40)
+            .Select(i => Box($"p{i}", new Vector3(random.NextSingle(), random.NextSingle(), random.NextSingle()) * 6))];
         var one = ContactFinder.Find(parts, 1);
         var two = ContactFinder.Find(parts, 2);
         Assert.Equal(one.Select(c => (c.One, c.Two, c.RayDistanceMetres, c.GapMetres)), two.Select(c => (c.One, c.Two, c.RayDistanceMetres, c.GapMetres)));
         var reversed = ContactFinder.Find([.. parts.Reverse()], 2);
-        Assert.Equal(one.Select(c => (Math.Min(c.One, c.Two), Math.Max(c.One, c.Two), c.Touches)).Order(), reversed.Select(c => (Math.Min(39 - c.One, 39 - c.Two), Math.Max(39 - c.One, 39 - c.Two), c.Touches)).Order());
+        Assert.Equal(one.Select(c => (Math.Min(c.One, c.Two), Math.Max(c.One, c.Two), c.Touches)).Order(),
+            reversed.Select(c => (Math.Min(39 - c.One, 39 - c.Two), Math.Max(39 - c.One, 39 - c.Two), c.Touches)).Order());
         Assert.NotEmpty(one);
     }
 

@@ -18,7 +18,8 @@ public sealed class MatchingTests
     public void Five_hundred_badly_named_objects_in_three_conventions_are_matched_but_for_what_nothing_tells_apart()
     {
         var random = new Random(20);
-        string[] words = ["slat", "hinge", "bolt", "bracket", "funnel", "vane", "cup", "mast", "strut", "flange", "gasket", "collar", "rivet", "panel", "spring"];
+        string[] words = ["slat", "hinge", "bolt", "bracket", "funnel", "vane", "cup", "mast", "strut", "flange", "gasket", "collar", "rivet", "panel",
+            "spring"];
         var items = new List<Item>();
         var partner = new Dictionary<int, int>();
         // Two twins at one place, with names that say nothing: nobody can tell which high side is whose.
@@ -63,7 +64,8 @@ public sealed class MatchingTests
         Item[] items =
         [
             new("bracket_low", Side.Low, Box(Vector3.Zero, Vector3.One)), new("bracket_high", Side.High, Box(Vector3.Zero, Vector3.One)),
-            new("screw_07_high", Side.High, Box(new Vector3(0, 0.5f, 0), new Vector3(0.02f))), new("lid_low", Side.Low, Box(new Vector3(3, 0, 0), Vector3.One)), new("lid_high", Side.High, Box(new Vector3(3, 0, 0), Vector3.One)),
+            new("screw_07_high", Side.High, Box(new Vector3(0, 0.5f, 0), new Vector3(0.02f))), new("lid_low", Side.Low, Box(new Vector3(3, 0, 0), Vector3.One)),
+                new("lid_high", Side.High, Box(new Vector3(3, 0, 0), Vector3.One)),
         ];
         var suggestion = Pair(items, [.. items.Select(i => i.Name)]).Suggestions[0];
         Assert.Equal((0, 2, "bracket_high_screw_07"), (suggestion.Low, suggestion.High, suggestion.NewName));
@@ -107,17 +109,20 @@ public sealed class MatchingTests
         Item[] items =
         [
             new("bracket_low", Side.Low, Box(Vector3.Zero, Vector3.One)), new("bracket_high", Side.High, Box(Vector3.Zero, Vector3.One)),
-            new("screw_high", Side.High, Box(new Vector3(0, 0.5f, 0), new Vector3(0.02f))), new("lid_low", Side.Low, Box(new Vector3(3, 0, 0), Vector3.One)), new("lid_high", Side.High, Box(new Vector3(3, 0, 0), Vector3.One)),
+            new("screw_high", Side.High, Box(new Vector3(0, 0.5f, 0), new Vector3(0.02f))), new("lid_low", Side.Low, Box(new Vector3(3, 0, 0), Vector3.One)),
+                new("lid_high", Side.High, Box(new Vector3(3, 0, 0), Vector3.One)),
         ];
         input = new MatchInput([.. items.Select(i => Row(i.Name, i.Side))], bare);
-        Assert.Empty(PairsStation.Run(new PairInput(input, [.. items.Select(i => i.Mesh)], TrayMode.Planned, new PairSettings(), 0.02f, 0.02f), TestContext.Current.CancellationToken).Report.Suggestions);
+        Assert.Empty(PairsStation.Run(new PairInput(input, [.. items.Select(i => i.Mesh)], TrayMode.Planned, new PairSettings(), 0.02f, 0.02f),
+            TestContext.Current.CancellationToken).Report.Suggestions);
     }
 
     [Fact]
     public void Suggestions_go_with_the_low_row_of_two_and_those_that_are_clear_name_an_object_once()
     {
         Suggestion Of(int low, int high, double score, bool clear) => new(low, high, score, score, score, clear, high, $"name_{low}");
-        var report = new PairReport([new PartRow("a", [0], [], -1), new PartRow("b", [], [1], -1), new PartRow("c", [], [4], -1), new PartRow("d", [2], [3], 0)], 1)
+        var report = new PairReport([new PartRow("a", [0], [], -1), new PartRow("b", [], [1], -1), new PartRow("c", [], [4], -1),
+            new PartRow("d", [2], [3], 0)], 1)
         {
             Suggestions = [Of(0, 1, 0.9, true), Of(2, 1, 0.8, true), Of(2, 4, 0.7, true), Of(0, 4, 0.6, false)],
         };
@@ -133,20 +138,23 @@ public sealed class MatchingTests
     public void Decisions_are_made_changed_and_taken_back_without_a_trace()
     {
         var empty = new PairSettings();
-        var made = empty.OnTray("lid", 2).OnTray("box", 0).OnTray("lid", 1).With("lid", new PartSettings { OutwardReachMetres = 1 }).With(3, new TraySettings { OthersOcclude = true })
+        var made = empty.OnTray("lid", 2).OnTray("box", 0).OnTray("lid", 1).With("lid", new PartSettings { OutwardReachMetres = 1 })
+            .With(3, new TraySettings { OthersOcclude = true })
             .With(new PartTie("lid", "box", true)).With(new PartTie("box", "lid", false));
         Assert.Equal([("box", 0), ("lid", 1)], made.TrayByHand.Select(t => (t.Key, t.Value)));
         Assert.Equal(new PartTie("box", "lid", false), Assert.Single(made.Ties));
         Assert.Equal(1, made.Parts["lid"].OutwardReachMetres);
         Assert.True(made.Trays[3].OthersOcclude);
-        var back = made.OnTray("lid", null).OnTray("box", null).OnTray("never", null).With("lid", new PartSettings()).With(3, new TraySettings()).WithoutTie("lid", "box");
+        var back = made.OnTray("lid", null).OnTray("box", null).OnTray("never", null).With("lid", new PartSettings()).With(3, new TraySettings())
+            .WithoutTie("lid", "box");
         Assert.Equal(JsonSerializer.Serialize(empty), JsonSerializer.Serialize(back));
     }
 
     [Fact]
     public void Low_and_high_that_overlap_fit_and_those_apart_do_not()
     {
-        Item[] items = [new("a_low", Side.Low, Box(Vector3.Zero, Vector3.One)), new("a_high", Side.High, Box(new Vector3(0.004f, 0, 0), Vector3.One)), new("b_low", Side.Low, Box(new Vector3(9, 0, 0), Vector3.One)), new("b_high", Side.High, Box(new Vector3(9, 3, 0), Vector3.One))];
+        Item[] items = [new("a_low", Side.Low, Box(Vector3.Zero, Vector3.One)), new("a_high", Side.High, Box(new Vector3(0.004f, 0, 0), Vector3.One)),
+            new("b_low", Side.Low, Box(new Vector3(9, 0, 0), Vector3.One)), new("b_high", Side.High, Box(new Vector3(9, 3, 0), Vector3.One))];
         var rows = Pair(items, [.. items.Select(i => i.Name)]).Parts;
         Assert.Equal(1, rows[0].Fit!.Share);
         Assert.Equal(0.004, rows[0].Fit!.GreatestMetres, 5);
@@ -157,7 +165,10 @@ public sealed class MatchingTests
     [Fact]
     public void Reaches_of_part_tray_and_asset_hold_in_that_order()
     {
-        Item[] items = [.. new[] { "a", "b", "c" }.SelectMany((n, i) => new[] { new Item($"{n}_low", Side.Low, Box(new Vector3(3 * i, 0, 0), Vector3.One)), new Item($"{n}_high", Side.High, Box(new Vector3(3 * i, 0, 0), Vector3.One)) })];
+        Item[] items = [.. new[] { "a", "b", "c" }
+            .SelectMany((n, i) =>
+            new[] { new Item($"{n}_low", Side.Low, Box(new Vector3(3 * i, 0, 0), Vector3.One)),
+            new Item($"{n}_high", Side.High, Box(new Vector3(3 * i, 0, 0), Vector3.One)) })];
         var settings = new PairSettings
         {
             TrayByHand = new Dictionary<string, int> { ["a"] = 1, ["b"] = 1, ["c"] = 0 },
@@ -173,7 +184,8 @@ public sealed class MatchingTests
     [Fact]
     public void Decisions_about_parts_that_are_gone_are_kept_and_said()
     {
-        Item[] items = [new("a_low", Side.Low, Box(Vector3.Zero, Vector3.One)), new("a_high", Side.High, Box(Vector3.Zero, Vector3.One)), new("b_low", Side.Low, Box(new Vector3(9, 0, 0), Vector3.One)), new("b_high", Side.High, Box(new Vector3(9, 0, 0), Vector3.One))];
+        Item[] items = [new("a_low", Side.Low, Box(Vector3.Zero, Vector3.One)), new("a_high", Side.High, Box(Vector3.Zero, Vector3.One)),
+            new("b_low", Side.Low, Box(new Vector3(9, 0, 0), Vector3.One)), new("b_high", Side.High, Box(new Vector3(9, 0, 0), Vector3.One))];
         var settings = new PairSettings { TrayByHand = new Dictionary<string, int> { ["gone"] = 2 }, Ties = [new PartTie("a", "lost", true)] };
         var finding = Assert.Single(Run(items, [.. items.Select(i => i.Name)], settings).Findings);
         Assert.Equal(("decision-without-part", 2), (finding.Code, finding.Count));
@@ -192,14 +204,17 @@ public sealed class MatchingTests
         var stroke = new BrushStroke(BrushKind.Cage, "a", [0, 0, 0], 0.1f, 0.1f);
         PairSettings[] bad =
         [
-            new() { TrayByHand = new Dictionary<string, int> { ["a"] = -1 } }, new() { Ties = [new PartTie("a", "a", true)] }, new() { Parts = new Dictionary<string, PartSettings> { ["a"] = new() { InwardReachMetres = float.NaN } } },
-            new() { CageMarginMetres = -1 }, new() { Blend = 2 }, new() { Strokes = [stroke with { Points = [] }] }, new() { Strokes = [stroke with { RadiusMetres = 0 }] },
+            new() { TrayByHand = new Dictionary<string, int> { ["a"] = -1 } }, new() { Ties = [new PartTie("a", "a", true)] },
+                new() { Parts = new Dictionary<string, PartSettings> { ["a"] = new() { InwardReachMetres = float.NaN } } },
+            new() { CageMarginMetres = -1 }, new() { Blend = 2 }, new() { Strokes = [stroke with { Points = [] }] },
+                new() { Strokes = [stroke with { RadiusMetres = 0 }] },
         ];
         Assert.Contains(words, bad[which].Problem(), StringComparison.Ordinal);
         Assert.Null(new PairSettings { Strokes = [stroke] }.Problem());
     }
 
-    private static PairReport Pair(IReadOnlyList<Item> items, string[] names, PairSettings? settings = null) => Run(items, names, settings ?? new PairSettings()).Report;
+    private static PairReport Pair(IReadOnlyList<Item> items, string[] names, PairSettings? settings = null) =>
+        Run(items, names, settings ?? new PairSettings()).Report;
 
     private static PairResult Run(IReadOnlyList<Item> items, string[] names, PairSettings settings)
     {
@@ -208,7 +223,10 @@ public sealed class MatchingTests
         return PairsStation.Run(new PairInput(new MatchInput(objects, Names), meshes, TrayMode.Planned, settings, 0.02f, 0.02f) { Threads = 2 });
     }
 
-    private static ObjectReport Row(string name, Side side) => new(side == Side.Low ? "low.obj" : "high.obj", name, Names.Read(name)?.Part ?? name, side, 12, 6, 8, [], 1, true, false, [1, 1, 1]) { SourceName = name, Detail = Names.Read(name)?.Detail ?? "" };
+    private static ObjectReport Row(string name, Side side) =>
+        new(side == Side.Low ? "low.obj" : "high.obj", name, Names.Read(name)?.Part ?? name, side, 12, 6, 8, [], 1, true, false,
+        [1, 1, 1])
+        { SourceName = name, Detail = Names.Read(name)?.Detail ?? "" };
 
     private static Mesh Box(Vector3 at, Vector3 size)
     {
@@ -216,7 +234,8 @@ public sealed class MatchingTests
         return cube with { Positions = Array.ConvertAll(cube.Positions, p => p * size + at) };
     }
 
-    private static string Written(string part, string side, int convention) => convention switch { 0 => $"{part}_{side}", 1 => $"{side}-{part}", _ => $"{part}.{side}" };
+    private static string Written(string part, string side, int convention) =>
+        convention switch { 0 => $"{part}_{side}", 1 => $"{side}-{part}", _ => $"{part}.{side}" };
 
     /// <summary>A name as it arrives: capitals, letters swapped or lost, look-alikes, spaces, the endings of copies.</summary>
     private static string Spoilt(string name, Random random)

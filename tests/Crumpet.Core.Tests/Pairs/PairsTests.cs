@@ -59,8 +59,11 @@ public sealed class PairsTests
     private static (PairReport Report, IReadOnlyList<Finding> Findings) Run(TrayMode trays, params (string Part, Side Side)[] objects)
     {
         var names = NameReader.Create(Sides.DefaultPattern, new NameRules());
-        var meshes = objects.Select((o, i) => Shapes.Plane(names.Write(o.Part, o.Side), height: objects.Select(x => x.Part.ToLowerInvariant()).Distinct().ToList().IndexOf(o.Part.ToLowerInvariant()))).ToArray();
-        var reports = meshes.Select((m, i) => new ObjectReport("f", m.Name, objects[i].Part, objects[i].Side, 2, 1, 4, [], 1, true, false, [1, 0, 1]) { SourceName = m.Name }).ToArray();
+        var meshes = objects.Select((o, i) => Shapes.Plane(names.Write(o.Part, o.Side),
+            height: objects.Select(x => x.Part.ToLowerInvariant()).Distinct().ToList().IndexOf(o.Part.ToLowerInvariant()))).ToArray();
+        var reports = meshes.Select((m, i) => new ObjectReport("f", m.Name, objects[i].Part, objects[i].Side, 2, 1, 4, [], 1, true, false,
+            [1, 0, 1])
+        { SourceName = m.Name }).ToArray();
         var result = PairsStation.Run(new PairInput(new MatchInput(reports, names), meshes, trays, new PairSettings(), 0.01f, 0.01f));
         return (result.Report, result.Findings);
     }

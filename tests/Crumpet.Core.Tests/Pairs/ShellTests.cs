@@ -64,16 +64,19 @@ public sealed class ShellTests
         var random = new Random(9);
         for (int round = 0; round < 2000; round++)
         {
-            Vector3[] corners = [new(0, 0, 0), new(1 + random.NextSingle(), 0.2f * random.NextSingle(), 0), new(0.3f * random.NextSingle(), 0.2f * random.NextSingle(), -1 - random.NextSingle())];
+            Vector3[] corners = [new(0, 0, 0), new(1 + random.NextSingle(), 0.2f * random.NextSingle(), 0),
+                new(0.3f * random.NextSingle(), 0.2f * random.NextSingle(), -1 - random.NextSingle())];
             Vector3[] directions = [.. corners.Select(_ => Vector3.Normalize(new Vector3(random.NextSingle() - 0.5f, 1.2f, random.NextSingle() - 0.5f)))];
             float u = random.NextSingle(), v = random.NextSingle() * (1 - u), height = 0.4f * (random.NextSingle() - 0.5f);
-            var point = (1 - u - v) * (corners[0] + height * directions[0]) + u * (corners[1] + height * directions[1]) + v * (corners[2] + height * directions[2]);
+            var point = (1 - u - v) * (corners[0] + height * directions[0]) + u * (corners[1] + height * directions[1])
+                + v * (corners[2] + height * directions[2]);
             Assert.True(ShellMap.Solve(point, corners, directions, out double foundU, out double foundV, out double foundHeight), $"round {round}");
             Assert.Equal(height, foundHeight, 1e-4);
             Assert.Equal(u, foundU, 1e-3);
             Assert.Equal(v, foundV, 1e-3);
         }
-        Assert.False(ShellMap.Solve(new Vector3(5, 0.1f, 5), [Vector3.Zero, Vector3.UnitX, -Vector3.UnitZ], [Vector3.UnitY, Vector3.UnitY, Vector3.UnitY], out _, out _, out _));
+        Assert.False(ShellMap.Solve(new Vector3(5, 0.1f, 5), [Vector3.Zero, Vector3.UnitX, -Vector3.UnitZ], [Vector3.UnitY, Vector3.UnitY, Vector3.UnitY],
+            out _, out _, out _));
     }
 
     [Fact]
@@ -109,13 +112,16 @@ public sealed class ShellTests
         int length = BitConverter.ToInt32(bytes, 4), start = 8 + length;
         Assert.Equal(0, length % 4);
         var part = Assert.Single(JsonDocument.Parse(bytes.AsMemory(8, length)).RootElement.GetProperty("parts").EnumerateArray());
-        Assert.Equal(("lid", 2, 4, 1), (part.GetProperty("name").GetString(), part.GetProperty("triangles").GetInt32(), part.GetProperty("hairCount").GetInt32(), part.GetProperty("outsideCount").GetInt32()));
+        Assert.Equal(("lid", 2, 4, 1), (part.GetProperty("name").GetString(), part.GetProperty("triangles").GetInt32(), part.GetProperty("hairCount")
+            .GetInt32(), part.GetProperty("outsideCount").GetInt32()));
         Assert.Equal(plane.PositionAt(0) + 0.1f * Vector3.UnitY, At(part.GetProperty("cage").GetInt32()));
         Assert.Equal(0.1f, At(part.GetProperty("hairs").GetInt32()).Y);
         Assert.Equal(-0.3f, At(part.GetProperty("hairs").GetInt32() + 12).Y);
         Assert.Equal(new Vector3(1, 2, 3), At(part.GetProperty("outside").GetInt32()));
 
-        Vector3 At(int offset) => new(BitConverter.ToSingle(bytes, start + offset), BitConverter.ToSingle(bytes, start + offset + 4), BitConverter.ToSingle(bytes, start + offset + 8));
+        Vector3 At(int offset) =>
+            new(BitConverter.ToSingle(bytes, start + offset), BitConverter.ToSingle(bytes, start + offset + 4),
+            BitConverter.ToSingle(bytes, start + offset + 8));
     }
 
     [Fact]

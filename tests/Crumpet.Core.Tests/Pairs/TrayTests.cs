@@ -57,8 +57,10 @@ public sealed class TrayTests
     public void Mycielskis_graph_needs_four_though_no_three_touch_each_other()
     {
         // Source: J. Mycielski, "Sur le coloriage des graphes", 1955: eleven vertices, no triangle, four colours.
-        (int, int)[] edges = [(0, 1), (1, 2), (2, 3), (3, 4), (0, 4), (5, 1), (5, 4), (6, 0), (6, 2), (7, 1), (7, 3), (8, 2), (8, 4), (9, 0), (9, 3), (10, 5), (10, 6), (10, 7), (10, 8), (10, 9)];
-        var plan = TrayPlanner.Plan(Parts(11, new Random(1)), [.. edges.Select(e => (Math.Min(e.Item1, e.Item2), Math.Max(e.Item1, e.Item2)))], new PairSettings());
+        (int, int)[] edges = [(0, 1), (1, 2), (2, 3), (3, 4), (0, 4), (5, 1), (5, 4), (6, 0), (6, 2), (7, 1), (7, 3), (8, 2), (8, 4), (9, 0), (9, 3), (10, 5),
+            (10, 6), (10, 7), (10, 8), (10, 9)];
+        var plan = TrayPlanner.Plan(Parts(11, new Random(1)), [.. edges.Select(e => (Math.Min(e.Item1, e.Item2), Math.Max(e.Item1, e.Item2)))],
+            new PairSettings());
         Assert.Equal((4, 4), (plan.Count, plan.Proof.AtLeast));
         Assert.Empty(plan.Proof.Because);
     }
@@ -86,7 +88,8 @@ public sealed class TrayTests
     public void It_says_what_it_did()
     {
         var slats = Enumerable.Range(1, 9).Select(i => new TrayPart($"slat_{i:00}", 100)).ToArray();
-        Assert.Equal("9 parts on 2 trays: no fewer are possible, as slat_01 and slat_02 touch each other; odd and even slats apart.", TrayPlanner.Plan(slats, [.. Enumerable.Range(0, 8).Select(i => (i, i + 1))], new PairSettings()).Proof.Said);
+        Assert.Equal("9 parts on 2 trays: no fewer are possible, as slat_01 and slat_02 touch each other; odd and even slats apart.",
+            TrayPlanner.Plan(slats, [.. Enumerable.Range(0, 8).Select(i => (i, i + 1))], new PairSettings()).Proof.Said);
         Assert.Equal("9 parts on 1 tray: no two of them are in contact.", TrayPlanner.Plan(slats, [], new PairSettings()).Proof.Said);
     }
 

@@ -203,7 +203,8 @@ public sealed class BvhTests
         return (positions, [.. Enumerable.Range(0, 3 * triangles)]);
     }
 
-    private static Ray RandomRay(uint seed) => new(RandomVector(9 * seed + 100000) * 2, Vector3.Normalize(RandomVector(9 * seed + 100003) + new Vector3(1e-3f)), 0, 10);
+    private static Ray RandomRay(uint seed) =>
+        new(RandomVector(9 * seed + 100000) * 2, Vector3.Normalize(RandomVector(9 * seed + 100003) + new Vector3(1e-3f)), 0, 10);
 
     private static Vector3 RandomVector(uint seed) => new Vector3(Shapes.Unit(seed), Shapes.Unit(seed + 1), Shapes.Unit(seed + 2)) * 2 - Vector3.One;
 

@@ -41,7 +41,8 @@ public sealed class DistanceTests
                 continue;
             // No point of either is beyond the plane through its place, so they are no nearer.
             var normal = Vector3.Normalize(gap.One - gap.Two);
-            Assert.True(one.Min(v => Vector3.Dot(normal, v)) - two.Max(v => Vector3.Dot(normal, v)) >= gap.Distance - 1e-5f - 1e-6f / gap.Distance, $"round {round}");
+            Assert.True(one.Min(v => Vector3.Dot(normal, v)) - two.Max(v => Vector3.Dot(normal, v)) >= gap.Distance - 1e-5f - 1e-6f / gap.Distance,
+                $"round {round}");
             apart++;
         }
         Assert.InRange(apart, 500, 1950);
@@ -64,13 +65,15 @@ public sealed class DistanceTests
             Mesh one = Soup(random, 60, Vector3.Zero), two = Soup(random, 80, new Vector3(random.NextSingle() * 4, 0.5f, 0));
             SurfaceTree a = SurfaceTree.Build([one]), b = SurfaceTree.Build([two]);
             var p = new Vector3(random.NextSingle(), random.NextSingle(), random.NextSingle()) * 3;
-            float nearest = Enumerable.Range(0, 60).Min(t => Vector3.Distance(p, SurfaceTree.ClosestOnTriangle(p, a.Corner(t, 0), a.Corner(t, 1), a.Corner(t, 2))));
+            float nearest = Enumerable.Range(0, 60)
+                .Min(t => Vector3.Distance(p, SurfaceTree.ClosestOnTriangle(p, a.Corner(t, 0), a.Corner(t, 1), a.Corner(t, 2))));
             Assert.Equal(nearest, a.Nearest(p, 100).Distance, 1e-5f);
             Assert.Equal(-1, a.Nearest(p, nearest * 0.99f).Triangle);
             float least = float.PositiveInfinity;
             for (int i = 0; i < 60; i++)
                 for (int j = 0; j < 80; j++)
-                    least = MathF.Min(least, HullDistance.Between([a.Corner(i, 0), a.Corner(i, 1), a.Corner(i, 2)], [b.Corner(j, 0), b.Corner(j, 1), b.Corner(j, 2)]).Distance);
+                    least = MathF.Min(least, HullDistance.Between([a.Corner(i, 0), a.Corner(i, 1), a.Corner(i, 2)],
+                        [b.Corner(j, 0), b.Corner(j, 1), b.Corner(j, 2)]).Distance);
             var measure = new Triangles(a, b);
             Assert.Equal(least, a.Boxes.LeastDistance(b.Boxes, 100, ref measure, out _, out _), 1e-6f);
             var found = new List<int>();
@@ -93,7 +96,8 @@ public sealed class DistanceTests
     private readonly struct Triangles(SurfaceTree a, SurfaceTree b) : IPairDistance
     {
         public float Distance(int one, int two, float limit) =>
-            HullDistance.Between([a.Corner(one, 0), a.Corner(one, 1), a.Corner(one, 2)], [b.Corner(two, 0), b.Corner(two, 1), b.Corner(two, 2)], limit).Distance;
+            HullDistance.Between([a.Corner(one, 0), a.Corner(one, 1), a.Corner(one, 2)], [b.Corner(two, 0), b.Corner(two, 1), b.Corner(two, 2)],
+                limit).Distance;
     }
 
     private static Vector3[] Points(Random random, int count, Vector3 offset) =>
@@ -101,14 +105,16 @@ public sealed class DistanceTests
 
     private static Mesh Soup(Random random, int triangles, Vector3 offset)
     {
-        var positions = Enumerable.Range(0, triangles).SelectMany(_ => Points(random, 3, offset + Points(random, 1, Vector3.Zero)[0] * 2).Select(p => p * 0.3f)).ToArray();
+        var positions = Enumerable.Range(0, triangles).SelectMany(_ => Points(random, 3, offset + Points(random, 1, Vector3.Zero)[0] * 2).Select(p => p * 0.3f))
+            .ToArray();
         return new Mesh { Name = "soup", Positions = positions, Corners = [.. Enumerable.Range(0, 3 * triangles)], TriangleMaterials = new int[triangles] };
     }
 
     /// <summary>Frank and Wolfe's method on both hulls at once: slow, simple and independent.</summary>
     private static double Projected(Vector3[] one, Vector3[] two)
     {
-        double[] p = [one.Average(v => (double)v.X), one.Average(v => (double)v.Y), one.Average(v => (double)v.Z)], q = [two.Average(v => (double)v.X), two.Average(v => (double)v.Y), two.Average(v => (double)v.Z)];
+        double[] p = [one.Average(v => (double)v.X), one.Average(v => (double)v.Y), one.Average(v => (double)v.Z)],
+            q = [two.Average(v => (double)v.X), two.Average(v => (double)v.Y), two.Average(v => (double)v.Z)];
         for (int step = 0; step < 4000; step++)
         {
             double[] d = [p[0] - q[0], p[1] - q[1], p[2] - q[2]];

@@ -14,7 +14,8 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     public override Station Station => Station.Table.Find(Word) ?? Station.Intake;
 
     /// <inheritdoc/>
-    public override Task OnPageHandlerExecutionAsync(Microsoft.AspNetCore.Mvc.Filters.PageHandlerExecutingContext context, Microsoft.AspNetCore.Mvc.Filters.PageHandlerExecutionDelegate next)
+    public override Task OnPageHandlerExecutionAsync(Microsoft.AspNetCore.Mvc.Filters.PageHandlerExecutingContext context,
+        Microsoft.AspNetCore.Mvc.Filters.PageHandlerExecutionDelegate next)
     {
         if (Station.Table.Find(Word) is null)
         {

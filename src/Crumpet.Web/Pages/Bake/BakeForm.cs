@@ -4,7 +4,10 @@ using Crumpet.Core.Pairs;
 
 namespace Crumpet.Web.Pages.Bake;
 
-/// <summary>What the bake station's ticket asks. Lengths are in millimetres; what may be left empty is text, and empty means no limit or what was set before.</summary>
+/// <summary>
+/// What the bake station's ticket asks. Lengths are in millimetres; what may be left empty is text, and empty means no limit or what was
+/// set before.
+/// </summary>
 public sealed class BakeForm
 {
     /// <summary>Maps to make.</summary>
@@ -100,7 +103,9 @@ public sealed class BakeForm
         Size = Size,
         SheetSizes = SheetSizes.Where(s => s.Value > 0).ToDictionary(),
         // Maps that were not on the ticket keep what they had.
-        Files = before.Files.Where(f => !Files.ContainsKey(f.Key)).Concat(Files.Where(f => f.Value is not null).Select(f => KeyValuePair.Create(f.Key, f.Value!.Value))).OrderBy(f => BakeMap.Table.IndexOf(f.Key)).ToDictionary(),
+        Files = before.Files.Where(f => !Files.ContainsKey(f.Key))
+            .Concat(Files.Where(f => f.Value is not null).Select(f => KeyValuePair.Create(f.Key, f.Value!.Value))).OrderBy(f => BakeMap.Table.IndexOf(f.Key))
+            .ToDictionary(),
         Draft = 0,
         Samples = Samples,
         Filter = Filter,
@@ -127,5 +132,6 @@ public sealed class BakeForm
         Dither = Dither,
     };
 
-    private static float Length(string field, string? millimetres, float otherwise = 0) => (float?)FormNumber.ReadIfAny<BakeSettings>(field, millimetres) ?? otherwise;
+    private static float Length(string field, string? millimetres, float otherwise = 0) =>
+        (float?)FormNumber.ReadIfAny<BakeSettings>(field, millimetres) ?? otherwise;
 }

@@ -27,8 +27,10 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     {
         string name = scale.Map.Label;
         if (scale.From.Count == 1)
-            return string.Create(CultureInfo.InvariantCulture, $"{name}: black is {Number(scale.From[0], scale.Unit)}, white {Number(scale.To[0], scale.Unit)}");
-        string from = string.Join(", ", scale.From.Select(v => v.ToString("0.###", CultureInfo.InvariantCulture))), to = string.Join(", ", scale.To.Select(v => v.ToString("0.###", CultureInfo.InvariantCulture)));
+            return string.Create(CultureInfo.InvariantCulture,
+                $"{name}: black is {Number(scale.From[0], scale.Unit)}, white {Number(scale.To[0], scale.Unit)}");
+        string from = string.Join(", ", scale.From.Select(v => v.ToString("0.###", CultureInfo.InvariantCulture))),
+            to = string.Join(", ", scale.To.Select(v => v.ToString("0.###", CultureInfo.InvariantCulture)));
         return $"{name}: black is {from} m, white {to} m";
     }
 
@@ -37,7 +39,8 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     {
         try
         {
-            Problem = await Workbench.DecideAsync(Id, plan => plan with { Bake = form.Into(plan.Bake), Target = plan.Target with { Green = form.Green } }, AsOf);
+            Problem = await Workbench.DecideAsync(Id, plan => plan with { Bake = form.Into(plan.Bake), Target = plan.Target with { Green = form.Green } },
+                AsOf);
         }
         catch (FormatException e)
         {

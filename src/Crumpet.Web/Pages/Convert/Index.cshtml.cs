@@ -13,6 +13,10 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     /// <summary>Records each output's format and converts.</summary>
     public Task<IActionResult> OnPostConvertAsync(Dictionary<string, TextureFormat> formats) => DecideAndRunAsync(plan => plan with
     {
-        Recipe = plan.Recipe with { Outputs = [.. plan.Recipe.Outputs.Select(o => formats.TryGetValue(o.Name, out var format) ? o with { Format = format } : o)] },
+        Recipe = plan.Recipe with
+        {
+            Outputs = [.. plan.Recipe.Outputs.Select(o => formats.TryGetValue(o.Name, out var format) ? o with { Format = format }
+            : o)]
+        },
     });
 }

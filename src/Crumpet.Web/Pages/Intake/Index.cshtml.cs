@@ -23,7 +23,8 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     {
         if (!await LoadAsync())
             return NotFound();
-        Problem = files.Count > 0 ? await Workbench.AddFilesAsync(Id, files, HttpContext.RequestAborted) : "No file arrived; drop OBJ, glTF, GLB, PLY or STL meshes, their textures, or a zip of them.";
+        Problem = files.Count > 0 ? await Workbench.AddFilesAsync(Id, files, HttpContext.RequestAborted)
+            : "No file arrived; drop OBJ, glTF, GLB, PLY or STL meshes, their textures, or a zip of them.";
         if (Web.Show.WantsJson(Request))
             return new JsonResult(new { go = $"/assets/{Id}/intake", problem = Problem });
         return Problem is null ? Again() : await OnGetAsync();

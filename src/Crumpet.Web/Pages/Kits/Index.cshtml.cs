@@ -58,7 +58,12 @@ public sealed class IndexModel(Workbench workbench, KitService kits) : PageModel
     {
         var (asset, problem) = await workbench.AddAssetAsync(Id, files, HttpContext.RequestAborted);
         if (Show.WantsJson(Request))
-            return new JsonResult(new { go = asset is null ? null : $"/assets/{asset}/intake", problem }) { StatusCode = asset is null ? StatusCodes.Status422UnprocessableEntity : null };
+            return new JsonResult(
+                new { go = asset is null ? null : $"/assets/{asset}/intake", problem })
+            {
+                StatusCode = asset is null ? StatusCodes.Status422UnprocessableEntity
+                : null
+            };
         if (asset is { } id && problem is null)
             return Redirect($"/assets/{id}/intake");
         Problem = problem;
@@ -70,7 +75,8 @@ public sealed class IndexModel(Workbench workbench, KitService kits) : PageModel
     {
         try
         {
-            double? metres = FormNumber.ReadIfAny<IntakeRules>(nameof(IntakeRules.ExpectedSizeMetres), size), pixels = FormNumber.ReadIfAny<IntakeRules>(nameof(IntakeRules.PixelsPerMetre), density);
+            double? metres = FormNumber.ReadIfAny<IntakeRules>(nameof(IntakeRules.ExpectedSizeMetres), size),
+                pixels = FormNumber.ReadIfAny<IntakeRules>(nameof(IntakeRules.PixelsPerMetre), density);
             return await ChangeAsync(r => r with { ExpectedSizeMetres = metres, PixelsPerMetre = pixels, ExpectsIdColours = colours });
         }
         catch (FormatException e)
@@ -120,7 +126,8 @@ public sealed class IndexModel(Workbench workbench, KitService kits) : PageModel
     private static string Said(string? typed) => string.IsNullOrWhiteSpace(typed) ? "none" : typed.Trim();
 
     /// <summary>Switches a mend of the whole kit on or off.</summary>
-    public Task<IActionResult> OnPostSwitchAsync(int number, bool on) => ChangeAsync(r => r with { Mends = [.. r.Mends.Select((m, i) => i == number ? m with { IsOn = on } : m)] });
+    public Task<IActionResult> OnPostSwitchAsync(int number, bool on) =>
+        ChangeAsync(r => r with { Mends = [.. r.Mends.Select((m, i) => i == number ? m with { IsOn = on } : m)] });
 
     /// <summary>Takes a mend of the whole kit away.</summary>
     public Task<IActionResult> OnPostTakeAwayAsync([Required] int? number) => ChangeAsync(r => r with { Mends = [.. r.Mends.Where((_, i) => i != number)] });

@@ -96,7 +96,8 @@ public sealed record EdgeQuestion
 
     private static Vector3? Vector(string? text)
     {
-        float[] numbers = [.. (text ?? "").Split(',').Select(n => float.TryParse(n, NumberStyles.Float, CultureInfo.InvariantCulture, out float read) ? read : float.NaN)];
+        float[] numbers = [.. (text ?? "").Split(',')
+            .Select(n => float.TryParse(n, NumberStyles.Float, CultureInfo.InvariantCulture, out float read) ? read : float.NaN)];
         return numbers.Length == 3 && float.IsFinite(numbers.Sum()) ? new Vector3(numbers) : null;
     }
 }
@@ -184,23 +185,27 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     {
         if (await Workbench.AssetAsync(Id) is not { } asset)
             return NotFound();
-        return await ChangeLayoutAsync(layout => asset.IslandsAt(Picked<SurfaceSpot[]>(spots)) is var islands && locks ? layout.Locked(islands) : layout.Unlocked(islands));
+        return await ChangeLayoutAsync(layout => asset.IslandsAt(Picked<SurfaceSpot[]>(spots)) is var islands && locks ? layout.Locked(islands)
+            : layout.Unlocked(islands));
     }
 
     /// <summary>Makes the parts of picked islands sharper or less sharp than the others.</summary>
     /// <param name="parts">Names of parts, one a line.</param>
     /// <param name="weight">Density against the others.</param>
-    public Task<IActionResult> OnPostWeightAsync(string? parts, string? weight) => ChangeLayoutAsync(layout => layout.Weighted(Lines(parts), (float?)FormNumber.ReadIfAny<PartLayout>(nameof(PartLayout.Weight), weight)));
+    public Task<IActionResult> OnPostWeightAsync(string? parts, string? weight) =>
+        ChangeLayoutAsync(layout => layout.Weighted(Lines(parts), (float?)FormNumber.ReadIfAny<PartLayout>(nameof(PartLayout.Weight), weight)));
 
     /// <summary>Puts the parts of picked islands on a sheet.</summary>
     /// <param name="parts">Names of parts, one a line.</param>
     /// <param name="sheet">Number from 1; 0 leaves it to the packer.</param>
-    public Task<IActionResult> OnPostSheetAsync(string? parts, int sheet) => ChangeLayoutAsync(layout => layout.OnSheet(Lines(parts), sheet > 0 ? sheet - 1 : null));
+    public Task<IActionResult> OnPostSheetAsync(string? parts, int sheet) =>
+        ChangeLayoutAsync(layout => layout.OnSheet(Lines(parts), sheet > 0 ? sheet - 1 : null));
 
     /// <summary>Cuts picked edges, sews them up, or leaves them to the rules.</summary>
     /// <param name="how">cut, sew or rules.</param>
     /// <param name="edges">The edges, as JSON.</param>
-    public Task<IActionResult> OnPostSeamsAsync(string how, string? edges) => ChangeLayoutAsync(layout => layout.WithSeams(Picked<SeamEdge[]>(edges), how switch { "cut" => true, "sew" => false, _ => null }));
+    public Task<IActionResult> OnPostSeamsAsync(string how, string? edges) =>
+        ChangeLayoutAsync(layout => layout.WithSeams(Picked<SeamEdge[]>(edges), how switch { "cut" => true, "sew" => false, _ => null }));
 
     /// <summary>Sets pins, or takes those of objects out.</summary>
     /// <param name="pins">Corners of the islands' view and where they are held: three numbers each, as JSON.</param>
@@ -209,7 +214,9 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     {
         if (await Workbench.AssetAsync(Id) is not { } asset)
             return NotFound();
-        return await ChangeLayoutAsync(layout => layout.WithoutPins(Lines(gone)).WithPins(asset.PinsAt(Picked<double[][]>(string.IsNullOrEmpty(pins) ? "[]" : pins).Where(p => p.Length == 3 && p[0] is >= 0 and < int.MaxValue).Select(p => ((int)p[0], (float)p[1], (float)p[2])))));
+        return await ChangeLayoutAsync(layout => layout.WithoutPins(Lines(gone)).WithPins(
+            asset.PinsAt(Picked<double[][]>(string.IsNullOrEmpty(pins) ? "[]" : pins).Where(p => p.Length == 3 && p[0] is >= 0 and < int.MaxValue)
+            .Select(p => ((int)p[0], (float)p[1], (float)p[2])))));
     }
 
     /// <summary>Edges to cut or sew up, from one that was pressed on the canvas or the stage.</summary>
@@ -217,10 +224,12 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     {
         if ((await Workbench.AssetAsync(Id))?.PickEdges(question.Place, question.Reach, question.From) is not { } picked)
             return NotFound();
-        return new JsonResult(new { picked.Edges, picked.HalfEdges, picked.Metres, end = (float[])[picked.End.X, picked.End.Y, picked.End.Z] }, BuildJson.Options);
+        return new JsonResult(new { picked.Edges, picked.HalfEdges, picked.Metres, end = (float[])[picked.End.X, picked.End.Y, picked.End.Z] },
+            BuildJson.Options);
     }
 
-    private Task<IActionResult> ChangeLayoutAsync(Func<LayoutSettings, LayoutSettings> change) => ChangeAsync(plan => plan with { Layout = change(plan.Layout) });
+    private Task<IActionResult> ChangeLayoutAsync(Func<LayoutSettings, LayoutSettings> change) =>
+        ChangeAsync(plan => plan with { Layout = change(plan.Layout) });
 
     private static string[] Lines(string? text) => (text ?? "").Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
 

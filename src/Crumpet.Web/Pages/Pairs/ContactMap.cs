@@ -23,7 +23,8 @@ public sealed record MapLink(Contact Contact, string Path, bool IsBad, string Wo
 /// <param name="Trays">Number, height and parts of each tray.</param>
 /// <param name="Stops">One a paired part.</param>
 /// <param name="Links">One a contact.</param>
-public sealed record ContactMap(double Width, double Height, IReadOnlyList<(int Tray, double Y, IReadOnlyList<PartRow> Parts)> Trays, IReadOnlyList<MapStop> Stops, IReadOnlyList<MapLink> Links)
+public sealed record ContactMap(double Width, double Height, IReadOnlyList<(int Tray, double Y, IReadOnlyList<PartRow> Parts)> Trays,
+    IReadOnlyList<MapStop> Stops, IReadOnlyList<MapLink> Links)
 {
     private const double Margin = 22, Right = 56, Top = 30, LeastWidth = 540, Step = 15, Labels = 84;
     private const int Sweeps = 16;
@@ -49,13 +50,15 @@ public sealed record ContactMap(double Width, double Height, IReadOnlyList<(int 
         var x = new Dictionary<int, double>();
         foreach (var line in lines)
             Spread(line.Parts);
-        // Each part goes where its contacts are on average, several times over. Source: K. Sugiyama and others, "Methods for visual understanding of hierarchical system structures", 1981.
+        // Each part goes where its contacts are on average, several times over. Source: K. Sugiyama and others, "Methods for visual
+        // understanding of hierarchical system structures", 1981.
         for (int sweep = 0; sweep < Sweeps; sweep++)
         {
             foreach (var line in sweep % 2 == 0 ? lines : lines.Reverse())
             {
                 var wanted = line.Parts.ToDictionary(i => i, i => neighbours[i].Any() ? neighbours[i].Average(n => x[n]) : x[i]);
-                line.Parts.Sort((a, b) => wanted[a] != wanted[b] ? wanted[a].CompareTo(wanted[b]) : string.CompareOrdinal(report.Parts[a].Name, report.Parts[b].Name));
+                line.Parts.Sort((a, b) => wanted[a] != wanted[b] ? wanted[a].CompareTo(wanted[b])
+                    : string.CompareOrdinal(report.Parts[a].Name, report.Parts[b].Name));
                 Spread(line.Parts);
             }
         }

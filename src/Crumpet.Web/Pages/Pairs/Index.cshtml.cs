@@ -29,7 +29,8 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     public PairReport? Report => Shown is { } shown ? shown.As<PairReport>() : null;
 
     /// <summary>The result that is shown.</summary>
-    public StationResult? Shown => View.Result(Station.Pairs) ?? (View.LastResult(Station.Pairs) is { } last && IsOfPresentObjects(last.As<PairReport>()) ? last : null);
+    public StationResult? Shown => View.Result(Station.Pairs)
+        ?? (View.LastResult(Station.Pairs) is { } last && IsOfPresentObjects(last.As<PairReport>()) ? last : null);
 
     /// <summary>Whether what is shown is being worked again, or has to be.</summary>
     public bool IsStale => View.Result(Station.Pairs) is null;
@@ -63,18 +64,33 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     public Task<IActionResult> OnPostPairAsync(TrayMode trays, string? outward, string? inward) => ChangeAsync(plan =>
     {
         var (o, i) = Reaches(outward, inward);
-        return plan with { Trays = trays, Bake = plan.Bake with { OutwardReachMetres = o ?? plan.Bake.OutwardReachMetres, InwardReachMetres = i ?? plan.Bake.InwardReachMetres } };
+        return plan with
+        {
+            Trays = trays,
+            Bake = plan.Bake with { OutwardReachMetres = o ?? plan.Bake.OutwardReachMetres, InwardReachMetres = i ?? plan.Bake.InwardReachMetres }
+        };
     });
 
     /// <summary>Records the pattern, and pairs.</summary>
     public Task<IActionResult> OnPostPatternAsync(string? pattern) => ChangeAsync(plan => plan with { NamePattern = (pattern ?? "").Trim() });
 
     /// <summary>Records where rays start and come from, for all parts.</summary>
-    public Task<IActionResult> OnPostCageAsync(CageKind kind, string? margin, RayDirection direction, string? blend, string? outward, string? inward) => ChangeAsync(plan => plan with
-    {
-        Pairs = plan.Pairs with { Cage = kind, CageMarginMetres = (float)(FormNumber.ReadIfAny<PairSettings>(nameof(PairSettings.CageMarginMetres), margin) ?? 0), Direction = direction, Blend = (float)(FormNumber.ReadIfAny<PairSettings>(nameof(PairSettings.Blend), blend) ?? 0.5) },
-        Bake = plan.Bake with { OutwardReachMetres = Reaches(outward, inward).Outward ?? plan.Bake.OutwardReachMetres, InwardReachMetres = Reaches(outward, inward).Inward ?? plan.Bake.InwardReachMetres },
-    });
+    public Task<IActionResult> OnPostCageAsync(CageKind kind, string? margin, RayDirection direction, string? blend, string? outward, string? inward) =>
+        ChangeAsync(plan => plan with
+        {
+            Pairs = plan.Pairs with
+            {
+                Cage = kind,
+                CageMarginMetres = (float)(FormNumber.ReadIfAny<PairSettings>(nameof(PairSettings.CageMarginMetres), margin) ?? 0),
+                Direction = direction,
+                Blend = (float)(FormNumber.ReadIfAny<PairSettings>(nameof(PairSettings.Blend), blend) ?? 0.5)
+            },
+            Bake = plan.Bake with
+            {
+                OutwardReachMetres = Reaches(outward, inward).Outward ?? plan.Bake.OutwardReachMetres,
+                InwardReachMetres = Reaches(outward, inward).Inward ?? plan.Bake.InwardReachMetres
+            },
+        });
 
     /// <summary>Puts parts on a tray by hand, or leaves them to the plan.</summary>
     /// <param name="part">Name of the part.</param>
@@ -82,9 +98,17 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     public Task<IActionResult> OnPostTrayAsync(string part, int tray) => ChangeAsync(plan => plan.OnTray(part, tray >= 0 ? tray : null));
 
     /// <summary>Records what holds for one part.</summary>
-    public Task<IActionResult> OnPostPartAsync(string part, int tray, string? outward, string? inward, Occluders? sees, CageKind? cage, RayDirection? direction) => ChangeAsync(plan =>
+    public Task<IActionResult> OnPostPartAsync(string part, int tray, string? outward, string? inward, Occluders? sees, CageKind? cage,
+        RayDirection? direction) => ChangeAsync(plan =>
     {
-        var own = new PartSettings { OutwardReachMetres = Reaches(outward, inward).Outward, InwardReachMetres = Reaches(outward, inward).Inward, Sees = sees, Cage = cage, Direction = direction };
+        var own = new PartSettings
+        {
+            OutwardReachMetres = Reaches(outward, inward).Outward,
+            InwardReachMetres = Reaches(outward, inward).Inward,
+            Sees = sees,
+            Cage = cage,
+            Direction = direction
+        };
         return (plan with { Pairs = plan.Pairs.With(part, own) }).OnTray(part, tray >= 0 ? tray : null);
     });
 
@@ -99,7 +123,12 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     /// <summary>Records what holds for one tray.</summary>
     public Task<IActionResult> OnPostTraySettingsAsync(int tray, string? outward, string? inward, bool? others) => ChangeAsync(plan =>
     {
-        var own = new TraySettings { OutwardReachMetres = Reaches(outward, inward).Outward, InwardReachMetres = Reaches(outward, inward).Inward, OthersOcclude = others };
+        var own = new TraySettings
+        {
+            OutwardReachMetres = Reaches(outward, inward).Outward,
+            InwardReachMetres = Reaches(outward, inward).Inward,
+            OthersOcclude = others
+        };
         return plan with { Pairs = plan.Pairs.With(tray, own) };
     });
 
@@ -117,7 +146,8 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
         else if (Match.FreeName(Objects[onto].Part, Objects[dragged].Side, Objects[dragged].Detail) is { } name)
             Problem = await Workbench.MendAsync(Id, [Objects[dragged].RenamedTo(name)]);
         else
-            Problem = $"{Objects[onto].Part} has a {Sides.Word(Objects[dragged].Side)} object already, and the pattern cannot tell two apart; add {{_detail*}} to it under names.";
+            Problem = $"{Objects[onto].Part} has a {Sides.Word(Objects[dragged].Side)} object already, and the pattern cannot tell two apart; add "
+                + $"{{_detail*}} to it under names.";
         return Problem is null ? Again() : Page();
     }
 
@@ -130,7 +160,8 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
         if (!float.TryParse(bar, NumberStyles.Float, CultureInfo.InvariantCulture, out float least))
             Problem = $"The least score is '{bar}'; it must be a number of percent.";
         else if (Clear(least / 100) is { Count: > 0 } clear)
-            Problem = await Workbench.MendAsync(Id, [new RenameEach([.. clear.Select(s => new NewName(Objects[s.Rename].File, Objects[s.Rename].SourceName, s.NewName))])]);
+            Problem = await Workbench.MendAsync(Id,
+                [new RenameEach([.. clear.Select(s => new NewName(Objects[s.Rename].File, Objects[s.Rename].SourceName, s.NewName))])]);
         else
             Problem = $"No suggestion is clear at {bar} %; take a lower score, or accept them one by one.";
         return Problem is null ? Again() : Page();
@@ -153,23 +184,28 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     /// <param name="amount">Millimetres for the cage, percent for directions.</param>
     public Task<IActionResult> OnPostStrokeAsync(BrushKind kind, string part, string? points, string? radius, string? amount) => ChangeAsync(plan =>
     {
-        float[] numbers = [.. (points ?? "").Split(' ', StringSplitOptions.RemoveEmptyEntries).Take(BrushStroke.MostNumbers).Select(p => (float)FormNumber.Read<BrushStroke>(nameof(BrushStroke.Points), p))];
+        float[] numbers = [.. (points ?? "").Split(' ', StringSplitOptions.RemoveEmptyEntries).Take(BrushStroke.MostNumbers)
+            .Select(p => (float)FormNumber.Read<BrushStroke>(nameof(BrushStroke.Points), p))];
         float strength = (float)(FormNumber.ReadIfAny<BrushStroke>(nameof(BrushStroke.Amount), amount) ?? 0);
-        var stroke = new BrushStroke(kind, part, numbers, (float)(FormNumber.ReadIfAny<BrushStroke>(nameof(BrushStroke.RadiusMetres), radius) ?? 0), kind == BrushKind.Cage ? strength / 1000 : strength / 100);
+        var stroke = new BrushStroke(kind, part, numbers, (float)(FormNumber.ReadIfAny<BrushStroke>(nameof(BrushStroke.RadiusMetres), radius) ?? 0),
+            kind == BrushKind.Cage ? strength / 1000 : strength / 100);
         return plan with { Pairs = plan.Pairs with { Strokes = [.. plan.Pairs.Strokes, stroke] } };
     });
 
     /// <summary>Takes all strokes on a part away.</summary>
-    public Task<IActionResult> OnPostClearStrokesAsync(string part) => ChangeAsync(plan => plan with { Pairs = plan.Pairs with { Strokes = [.. plan.Pairs.Strokes.Where(s => s.Part != part)] } });
+    public Task<IActionResult> OnPostClearStrokesAsync(string part) =>
+        ChangeAsync(plan => plan with { Pairs = plan.Pairs with { Strokes = [.. plan.Pairs.Strokes.Where(s => s.Part != part)] } });
 
     private bool IsOfPresentObjects(PairReport report)
     {
         var comparer = StringComparer.OrdinalIgnoreCase;
-        return View.Intake is not null && report.Parts.All(p => p.Low.Concat(p.High).All(i => i < Objects.Count) && p.Low.All(i => Objects[i].Side == Side.Low && comparer.Equals(Objects[i].Part, p.Name)) && p.High.All(i => Objects[i].Side == Side.High));
+        return View.Intake is not null && report.Parts.All(p => p.Low.Concat(p.High).All(i => i < Objects.Count)
+            && p.Low.All(i => Objects[i].Side == Side.Low && comparer.Equals(Objects[i].Part, p.Name)) && p.High.All(i => Objects[i].Side == Side.High));
     }
 
     private MatchInput Match => new(Objects, NameReader.Create(View.Plan.NamePattern, View.Asset.Kit!.Rules().Names));
 
     private static (float? Outward, float? Inward) Reaches(string? outward, string? inward) => (
-        (float?)FormNumber.ReadIfAny<BakeSettings>(nameof(BakeSettings.OutwardReachMetres), outward), (float?)FormNumber.ReadIfAny<BakeSettings>(nameof(BakeSettings.InwardReachMetres), inward));
+        (float?)FormNumber.ReadIfAny<BakeSettings>(nameof(BakeSettings.OutwardReachMetres), outward),
+            (float?)FormNumber.ReadIfAny<BakeSettings>(nameof(BakeSettings.InwardReachMetres), inward));
 }

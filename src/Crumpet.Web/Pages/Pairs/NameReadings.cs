@@ -35,7 +35,9 @@ public sealed record NameReadings(IReadOnlyList<ShownName> Names, string? Proble
         try
         {
             var reader = NameReader.Create(pattern, rules);
-            return new NameReadings([.. objects.Where(o => o.Side != Core.Intake.Side.Aside).Select(o => Shown(o, reader)).OrderBy(n => n.Expected.Length == 0).ThenBy(n => n.Name, StringComparer.Ordinal)], null);
+            return new NameReadings(
+                [.. objects.Where(o => o.Side != Core.Intake.Side.Aside).Select(o => Shown(o, reader)).OrderBy(n => n.Expected.Length == 0)
+                .ThenBy(n => n.Name, StringComparer.Ordinal)], null);
         }
         catch (FormatException e)
         {
@@ -50,7 +52,8 @@ public sealed record NameReadings(IReadOnlyList<ShownName> Names, string? Proble
         if (trace.BrokenAt < 0)
             return new ShownName(o.Name, side, [.. trace.Pieces.Select(p => new ShownPiece(o.Name.Substring(p.Start, p.Length), p.Field))], "");
         int at = Math.Min(trace.BrokenAt, o.Name.Length);
-        ShownPiece[] pieces = [new(o.Name[..at], ""), new(at < o.Name.Length ? o.Name[at..(at + 1)] : "\u2423", "broken"), new(at < o.Name.Length ? o.Name[(at + 1)..] : "", "")];
+        ShownPiece[] pieces = [new(o.Name[..at], ""), new(at < o.Name.Length ? o.Name[at..(at + 1)] : "\u2423", "broken"),
+            new(at < o.Name.Length ? o.Name[(at + 1)..] : "", "")];
         return new ShownName(o.Name, side, [.. pieces.Where(p => p.Text.Length > 0)], trace.Expected);
     }
 }
