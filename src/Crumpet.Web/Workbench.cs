@@ -12,9 +12,12 @@ using Microsoft.EntityFrameworkCore;
 namespace Crumpet.Web;
 
 /// <summary>What pages ask for and do: loads assets, takes files in, records decisions, queues runs. One transaction a user action.</summary>
-public sealed class Workbench(CrumpetDb db, FileStore store, RunService queue, IntakeService intake, ChangeOrder order)
+public sealed partial class Workbench(CrumpetDb db, FileStore store, RunService queue, IntakeService intake, ChangeOrder order)
 {
     private const int LatestRuns = 6;
+
+    private Kit? kitOf;
+    private string? conflict;
 
     /// <summary>What the last change would do beside what it did, where somebody else changed the same meanwhile; null where it did all.</summary>
     public ChangeOffer? Offer { get; private set; }
@@ -178,109 +181,6 @@ public sealed class Workbench(CrumpetDb db, FileStore store, RunService queue, I
         }
         await TakeInKitAsync(kitId);
         return null;
-    }
-
-    /// <summary>Changes what a kit's assets share, and takes all of them in again.</summary>
-    /// <param name="kitId">The kit.</param>
-    /// <param name="change">The change.</param>
-    /// <param name="asOf">Version it was made on; null for how the kit stands.</param>
-    /// <returns>What is wrong with the change, one sentence, or null when it was made.</returns>
-    public async Task<string?> ChangeRulesAsync(int kitId, Func<IntakeRules, IntakeRules> change, int? asOf = null)
-    {
-        using (await order.EnterAsync(kitId))
-        {
-            db.ChangeTracker.Clear();
-            var kit = await db.Kits.FirstAsync(k => k.Id == kitId);
-            var now = kit.Rules();
-            order.Remember("kit", kitId, kit.Version, JsonSerializer.Serialize(now, BuildJson.Options));
-            var rules = change(now);
-            if (asOf is { } version && version != kit.Version)
-            {
-                if (order.Find("kit", kitId, version) is not { } json)
-                    return ChangeMerge.TooOld;
-                // Of one field the last word counts: the kit's page shows both as soon as it is loaded.
-                var (merged, forced) = ChangeMerge.Merge(JsonSerializer.Deserialize<IntakeRules>(json, BuildJson.Kept)!, now, change);
-                rules = merged;
-                if (forced is not null)
-                    Problem("the kit's rules");
-            }
-            if (FieldRules.Problem(rules) is { } problem)
-                return problem;
-            kit.SetRules(rules);
-            await db.SaveChangesAsync();
-        }
-        await TakeInKitAsync(kitId);
-        return conflict;
-    }
-
-    /// <summary>Changes what a kit's assets are decided by where they say nothing else, and takes all of them in again.</summary>
-    /// <param name="kitId">The kit.</param>
-    /// <param name="change">The change.</param>
-    /// <param name="asOf">Version it was made on; null for how the kit stands.</param>
-    /// <returns>What is wrong with the change, one sentence, or null when it was made.</returns>
-    public async Task<string?> DecideForKitAsync(int kitId, Func<AssetPlan, AssetPlan> change, int? asOf = null)
-    {
-        using (await order.EnterAsync(kitId))
-        {
-            db.ChangeTracker.Clear();
-            var kit = await db.Kits.Include(k => k.Assets).FirstAsync(k => k.Id == kitId);
-            var now = kit.Plan();
-            order.Remember("kit plan", kitId, kit.Version, JsonSerializer.Serialize(now, BuildJson.Options));
-            foreach (var asset in kit.Assets)
-                order.Remember("asset", asset.Id, VersionOf(asset), JsonSerializer.Serialize(asset.Plan(), BuildJson.Options));
-            var plan = change(now);
-            if (asOf is { } version && version != kit.Version && order.Find("kit plan", kitId, version) is { } json)
-            {
-                var (merged, forced) = ChangeMerge.Merge(JsonSerializer.Deserialize<AssetPlan>(json, BuildJson.Kept)!, now, change);
-                plan = merged;
-                if (forced is not null)
-                    Problem("the kit's settings");
-            }
-            if (plan.Problem() is { } problem)
-                return problem;
-            kit.SetPlan(plan);
-            // What an asset now says as the kit does is the kit's.
-            foreach (var asset in kit.Assets)
-                asset.PlanJson = PlanLayers.Own(kit.Plan(), PlanLayers.Merge(kit.Plan(), asset.Own())).ToJsonString(BuildJson.Options);
-            await db.SaveChangesAsync();
-        }
-        await TakeInKitAsync(kitId);
-        return conflict;
-    }
-
-    /// <summary>Lets a setting of an asset be as the kit says.</summary>
-    /// <returns>What is wrong with that, one sentence, or null.</returns>
-    public async Task<string?> AsTheKitSaysAsync(int assetId, string? path)
-    {
-        if (PlanSettings.Find(path ?? "") is null)
-            return "That setting is not there any more; reload the page.";
-        return await DecideAsync(assetId, plan => PlanLayers.With(plan, path!, kitOf!.Plan()));
-    }
-
-    /// <summary>Makes a setting of an asset the kit's, for all its assets that say nothing else.</summary>
-    /// <returns>What is wrong with that, one sentence, or null.</returns>
-    public async Task<string?> ForTheKitAsync(int assetId, string? path)
-    {
-        if (PlanSettings.Find(path ?? "") is null || !PlanLayers.CanBeKits(path!))
-            return "That setting is this asset's alone and cannot be the kit's.";
-        var own = (await TrackedAsync(assetId)).Plan();
-        if (await DecideForKitAsync(await KitOfAsync(assetId), kit => PlanLayers.With(kit, path!, own)) is { } problem)
-            return problem;
-        return await AsTheKitSaysAsync(assetId, path);
-    }
-
-    private Kit? kitOf;
-    private string? conflict;
-
-    private void Problem(string what) =>
-        conflict = $"Somebody else changed the same of {what} meanwhile; theirs was kept, and the rest of yours was added. Look at it, and change it again "
-        + $"where it is not right.";
-
-    private async Task TakeInKitAsync(int kitId)
-    {
-        foreach (var asset in await db.Assets.Include(a => a.Kit).Include(a => a.Sources).Where(a => a.KitId == kitId && a.ArchivedAt == null)
-            .OrderBy(a => a.Id).ToListAsync())
-            await TakeInAsync(asset);
     }
 
     private async Task<string?> ChangeMendsAsync(int assetId, Func<IReadOnlyList<Mend>, IReadOnlyList<Mend>> change, int? asOf)

@@ -13,7 +13,8 @@ export function readGlb(bytes) {
     return new Kind(bytes.slice(at, at + count * Kind.BYTES_PER_ELEMENT).buffer);
   };
   return json.meshes.flatMap((mesh) => mesh.primitives.map((p) => ({
-    position: read(p.attributes.POSITION), normal: read(p.attributes.NORMAL), uv: read(p.attributes.TEXCOORD_0), tangent: read(p.attributes.TANGENT), index: read(p.indices),
+    position: read(p.attributes.POSITION), normal: read(p.attributes.NORMAL), uv: read(p.attributes.TEXCOORD_0), tangent: read(p.attributes.TANGENT),
+      index: read(p.indices),
   })));
 }
 

@@ -23,7 +23,8 @@ async function asThreeReads(bytes) {
   let triangles = 0;
   scene.traverse((o) => {
     if (!o.isMesh) return;
-    const { index, attributes: { position } } = o.geometry, at = new Vector3(), order = index ? index.array : Uint32Array.from({ length: position.count }, (_, i) => i);
+    const { index, attributes: { position } } = o.geometry, at = new Vector3(), order = index ? index.array
+      : Uint32Array.from({ length: position.count }, (_, i) => i);
     // The loader turns strips and fans into plain triangles.
     triangles += Math.floor(order.length / 3);
     for (const i of order) box.expandByPoint(o.getVertexPosition(i, at).applyMatrix4(o.matrixWorld));
@@ -33,7 +34,8 @@ async function asThreeReads(bytes) {
 
 function asCrumpetReads(path) {
   const { objects } = JSON.parse(crumpet("inspect", path, "--json"));
-  const min = [0, 1, 2].map((a) => Math.min(...objects.map((o) => o.minMetres[a]))), max = [0, 1, 2].map((a) => Math.max(...objects.map((o) => o.minMetres[a] + o.sizeMetres[a])));
+  const min = [0, 1, 2].map((a) => Math.min(...objects.map((o) => o.minMetres[a]))), max = [0, 1, 2]
+    .map((a) => Math.max(...objects.map((o) => o.minMetres[a] + o.sizeMetres[a])));
   return { triangles: objects.reduce((n, o) => n + o.triangles, 0), min, max };
 }
 
@@ -56,11 +58,13 @@ test("the demo kit's high sides", async () => {
 
 /** A small grid with the given component type, primitive mode, and node transforms. */
 function grid({ component = 5126, normalized = false, mode = 4, stride = 0, sparse = false, nodes }) {
-  const n = 5, size = { 5120: 1, 5121: 1, 5122: 2, 5123: 2, 5126: 4 }[component], full = normalized ? { 5120: 127, 5121: 255, 5122: 32767, 5123: 65535 }[component] : component === 5126 ? 1 : 20;
+  const n = 5, size = { 5120: 1, 5121: 1, 5122: 2, 5123: 2, 5126: 4 }[component], full = normalized
+    ? { 5120: 127, 5121: 255, 5122: 32767, 5123: 65535 }[component] : component === 5126 ? 1 : 20;
   const write = { 5120: "setInt8", 5121: "setUint8", 5122: "setInt16", 5123: "setUint16", 5126: "setFloat32" }[component], step = stride || 3 * size;
   const positions = new DataView(new ArrayBuffer(n * n * step));
   for (let i = 0; i < n * n; i++)
-    [(i % n) / n, ((i * 7) % 5) / 9, Math.floor(i / n) / n].forEach((v, c) => positions[write](i * step + c * size, component === 5126 ? v : Math.round(v * full), true));
+    [(i % n) / n, ((i * 7) % 5) / 9, Math.floor(i / n) / n]
+      .forEach((v, c) => positions[write](i * step + c * size, component === 5126 ? v : Math.round(v * full), true));
   const list = [];
   for (let y = 0; y + 1 < n; y++)
     for (let x = 0; x + 1 < n; x++) {
@@ -83,11 +87,15 @@ function grid({ component = 5126, normalized = false, mode = 4, stride = 0, spar
   });
 }
 
-const turned = [{ children: [1, 2], rotation: [0.1825742, 0.3651484, 0.5477226, 0.7302967], translation: [1, -2, 3], scale: [2, 0.5, 1.5] }, { mesh: 0, matrix: [0, 1, 0, 0, -1, 0, 0, 0, 0, 0, 2, 0, 4, 5, 6, 1] }, { children: [3], scale: [-1, 1, 1] }, { mesh: 0, translation: [0, 7, 0] }];
+const turned = [{ children: [1, 2], rotation: [0.1825742, 0.3651484, 0.5477226, 0.7302967], translation: [1, -2, 3], scale: [2, 0.5, 1.5] },
+  { mesh: 0, matrix: [0, 1, 0, 0, -1, 0, 0, 0, 0, 0, 2, 0, 4, 5, 6, 1] }, { children: [3], scale: [-1, 1, 1] }, { mesh: 0, translation: [0, 7, 0] }];
 const files = {
-  "plain floats": {}, "signed bytes": { component: 5120, stride: 4 }, "unsigned bytes": { component: 5121, stride: 4 }, "signed words": { component: 5122, stride: 8 }, "unsigned words": { component: 5123, stride: 8 },
-  "normalised signed bytes": { component: 5120, normalized: true, stride: 4 }, "normalised bytes": { component: 5121, normalized: true, stride: 4 }, "normalised signed words": { component: 5122, normalized: true, stride: 8 }, "normalised words": { component: 5123, normalized: true, stride: 8 },
-  "a stride": { stride: 24 }, "sparse positions": { sparse: true }, "a strip": { mode: 5 }, "a fan": { mode: 6 }, "a tree of turned, stretched and mirrored nodes": { nodes: turned }, "all of it": { component: 5122, normalized: true, stride: 12, nodes: turned },
+  "plain floats": {}, "signed bytes": { component: 5120, stride: 4 }, "unsigned bytes": { component: 5121, stride: 4 },
+    "signed words": { component: 5122, stride: 8 }, "unsigned words": { component: 5123, stride: 8 },
+  "normalised signed bytes": { component: 5120, normalized: true, stride: 4 }, "normalised bytes": { component: 5121, normalized: true, stride: 4 },
+    "normalised signed words": { component: 5122, normalized: true, stride: 8 }, "normalised words": { component: 5123, normalized: true, stride: 8 },
+  "a stride": { stride: 24 }, "sparse positions": { sparse: true }, "a strip": { mode: 5 }, "a fan": { mode: 6 },
+    "a tree of turned, stretched and mirrored nodes": { nodes: turned }, "all of it": { component: 5122, normalized: true, stride: 12, nodes: turned },
 };
 for (const [name, parts] of Object.entries(files))
   test(`a grid of ${name}`, async () => {

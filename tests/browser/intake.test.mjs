@@ -31,7 +31,8 @@ test("what is wrong is said, and a press flies the stage to the place and marks 
   await page.click(".finding:has-text('has 2 materials')");
   await ready(page);
   await page.waitForFunction(() => !document.querySelector(".stage-mark").hidden);
-  const { distance, looks } = await page.evaluate(() => { const { camera, panes } = document.querySelector("[data-stage]").stage; return { distance: camera.distance, looks: panes }; });
+  const { distance, looks } = await page.evaluate(
+    () => { const { camera, panes } = document.querySelector("[data-stage]").stage; return { distance: camera.distance, looks: panes }; });
   assert.ok(distance < 0.5 * before, `${distance} for ${before}`);
   // The stray faces are on the low side, which was not shown.
   assert.equal(looks[0], "low:plain");
@@ -51,7 +52,8 @@ test("mending all that is safe leaves nothing that stops, and the gauge stands b
   assert.deepEqual((await findings()).map((f) => /open/.test(f)), [true]);
   assert.equal(await page.locator(".mends li").count(), 7);
   await ready(page);
-  const height = await page.evaluate(() => document.querySelector("[data-stage]").stage.boxOf().getSize({ set(x, y, z) { Object.assign(this, { x, y, z }); return this; }, subVectors(a, b) { return this.set(a.x - b.x, a.y - b.y, a.z - b.z); } }).y);
+  const height = await page.evaluate(() => document.querySelector("[data-stage]").stage.boxOf().getSize(
+    { set(x, y, z) { Object.assign(this, { x, y, z }); return this; }, subVectors(a, b) { return this.set(a.x - b.x, a.y - b.y, a.z - b.z); } }).y);
   assert.ok(Math.abs(height - 0.48) < 0.01, `${height} m`);
 });
 

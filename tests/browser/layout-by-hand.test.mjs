@@ -2,12 +2,13 @@
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
 import { sharedApp } from "./app.mjs";
-import { dropKit, fresh, openBrowser, openPage, press, ready } from "./browser.mjs";
+import { dropKit, fresh, openBrowser, openPage, press, ready, work } from "./browser.mjs";
 
 let app, browser, page, complaints, crate, kit;
 
 const cube = (name, side) => `o ${name}_${side}\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0 0 1\nv 1 0 1\nv 1 1 1\nv 0 1 1\nf 4 3 2 1\nf 5 6 7 8\nf 1 2 6 5\nf 2 3 7 6\nf 3 4 8 7\nf 4 1 5 8\n`;
-const files = (name, file = name) => ["low", "high"].map((side) => ({ name: `${file}_${side}.obj`, mimeType: "text/plain", buffer: Buffer.from(cube(name, side)) }));
+const files = (name, file = name) => ["low", "high"]
+  .map((side) => ({ name: `${file}_${side}.obj`, mimeType: "text/plain", buffer: Buffer.from(cube(name, side)) }));
 
 before(async () => {
   app = await sharedApp();
@@ -15,6 +16,7 @@ before(async () => {
   ({ page, complaints } = await openPage(browser, app));
   crate = await dropKit(page, app, files("crate"));
   kit = await page.locator('a[href^="/kits/"]').last().getAttribute("href");
+  await work(page, crate, "layout", { size: "512" });
   await open();
 });
 
@@ -34,12 +36,14 @@ const again = async () => {
   await page.waitForSelector("[data-islands][data-ready]", { timeout: 60_000 });
   await ready(page);
 };
-const look = (what) => page.evaluate(`(() => { const islands = document.querySelector("[data-islands]").islands, { view, pan, over } = islands; return ${what}; })()`);
+const look = (what) =>
+  page.evaluate(`(() => { const islands = document.querySelector("[data-islands]").islands, { view, pan, over } = islands; return ${what}; })()`);
 const fact = (name) => page.locator(`#ticket dt:has-text("${name}") + dd`).innerText();
 const said = (tool) => page.innerText(`.picked[data-for=${tool}] .picked-said`);
 /** Where a point of the tile is on the screen. */
 const onScreen = async ([u, v]) => {
-  const [x, y] = await look(`[over.getBoundingClientRect().x + pan.x + ${u} * pan.width * pan.scale, over.getBoundingClientRect().y + pan.y + (1 - ${v}) * pan.width * pan.scale]`);
+  const [x, y] = await look(
+    `[over.getBoundingClientRect().x + pan.x + ${u} * pan.width * pan.scale, over.getBoundingClientRect().y + pan.y + (1 - ${v}) * pan.width * pan.scale]`);
   return [x, y];
 };
 const corner = (t, k) => look(`[view.uv[${6 * t + 2 * k}], view.uv[${6 * t + 2 * k + 1}]]`);
@@ -110,7 +114,8 @@ test("two pins hold an island where they were dragged, until they are taken out"
   await press(page, "[data-act=lay-pins]");
   await again();
   const [heldA, heldB] = [await corner(0, 0), await corner(0, 1)];
-  for (const [held, wanted] of [[heldA, a], [heldB, goal]]) assert.ok(Math.hypot(held[0] - wanted[0], held[1] - wanted[1]) < 0.01, `${held} is not at ${wanted}`);
+  for (const [held, wanted] of [[heldA, a], [heldB, goal]]) assert.ok(Math.hypot(held[0] - wanted[0], held[1] - wanted[1]) < 0.01,
+    `${held} is not at ${wanted}`);
   assert.ok(await look("view.islands[view.island[0]].locked"));
   await page.click("[data-tool=pins]");
   assert.match(await said("pins"), /^2 pins in the plan/);

@@ -12,6 +12,8 @@ before(async () => {
   app = await sharedApp();
   browser = await openBrowser();
   ({ page } = await openPage(browser, app));
+  // Every pixel is drawn in software.
+  await page.setViewportSize({ width: 960, height: 640 });
   asset = await dropKit(page, app, [sphere("float_low", 64, 32, { material: "white.mtl" }), sphere("float_high", 64, 32), white]);
   await work(page, asset, "bake", { size: "256", rays: "1", outward: "30", inward: "60" });
   await work(page, asset, "deliver");
@@ -41,7 +43,8 @@ const setLight = (even, upwards, sun) => page.evaluate(([e, u, s]) => {
 
 /** Linear brightness where the sphere's normal is (x, y, ·) as the viewer sees it. */
 const brightness = (x, y) => page.evaluate(([nx, ny]) => {
-  const { stage } = document.querySelector("[data-stage]"), { canvas } = stage, r = 0.5 / stage.camera.metresPerPixel(canvas.clientHeight) * canvas.width / canvas.clientWidth;
+  const { stage } = document.querySelector("[data-stage]"), { canvas } = stage,
+    r = 0.5 / stage.camera.metresPerPixel(canvas.clientHeight) * canvas.width / canvas.clientWidth;
   const small = new OffscreenCanvas(canvas.width, canvas.height).getContext("2d");
   small.drawImage(canvas, 0, 0);
   return [...small.getImageData(Math.round(canvas.width / 2 + nx * r), Math.round(canvas.height / 2 - ny * r), 1, 1).data];
@@ -87,7 +90,8 @@ test("light turns, and exposure doubles", async () => {
   await page.evaluate(() => { const { stage } = document.querySelector("[data-stage]"); stage.light.lightTurn.value = -Math.PI / 2; stage.drawNow(); });
   const [turnedFront] = await brightness(0, 0), [right] = await brightness(0.8, 0), [left] = await brightness(-0.8, 0);
   assert.ok(turnedFront < 0.1 * front && Math.max(left, right) > side, `${turnedFront} ${left} ${right}`);
-  await page.evaluate(() => { const { stage } = document.querySelector("[data-stage]"); stage.light.lightTurn.value = 0; stage.light.exposure.value = 2; stage.drawNow(); });
+  await page.evaluate(() => { const { stage } = document.querySelector("[data-stage]"); stage.light.lightTurn.value = 0; stage.light.exposure.value = 2;
+    stage.drawNow(); });
   assert.ok(Math.abs((await brightness(0, 0))[0] / front - 2) < 0.05);
 });
 
@@ -116,7 +120,8 @@ test("maps with green up and green down light the same after conversion", async 
 
 test("with two materials each part is drawn with its own sheet's maps, and nothing is left out", async () => {
   const red = { ...white, name: "red.mtl", buffer: Buffer.from("newmtl red\nKd 0.6 0.05 0.05\nNs 0\n") };
-  const pair = await dropKit(page, app, [sphere("left_low", 32, 16, { material: "white.mtl" }), sphere("left_high", 32, 16), sphere("right_low", 32, 16, { material: "red.mtl", right: 1.2 }), sphere("right_high", 32, 16, { right: 1.2 }), white, red]);
+  const pair = await dropKit(page, app, [sphere("left_low", 32, 16, { material: "white.mtl" }), sphere("left_high", 32, 16),
+    sphere("right_low", 32, 16, { material: "red.mtl", right: 1.2 }), sphere("right_high", 32, 16, { right: 1.2 }), white, red]);
   await work(page, pair, "bake", { size: "256", rays: "1" });
   await work(page, pair, "deliver");
   await openStage(page, pair, "bind");

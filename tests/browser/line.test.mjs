@@ -101,11 +101,13 @@ test("build all takes the asset to a delivery that can be downloaded", async () 
   const [download] = await Promise.all([page.waitForEvent("download"), page.click(".ticket a[download]")]);
   zip = readFileSync(await download.path());
   files = readStoredZip(zip);
-  assert.deepEqual([...files.keys()], ["louvre_screen.glb", "textures/louvre_screen_colour.dds", "textures/louvre_screen_normal.dds", "textures/louvre_screen_masks.dds", "manifest.json"]);
+  assert.deepEqual([...files.keys()], ["louvre_screen.glb", "textures/louvre_screen_colour.dds", "textures/louvre_screen_normal.dds",
+    "textures/louvre_screen_masks.dds", "manifest.json"]);
 });
 
 test("every station's page opens with its viewers and without a complaint", async () => {
-  for (const [station, ready] of [["intake", "high:plain"], ["layout", "low:checker"], ["pack", null], ["convert", null], ["bind", "low:delivered"], ["deliver", "low:delivered"]]) {
+  for (const [station, ready] of [["intake", "high:plain"], ["layout", "low:checker"], ["pack", null], ["convert", null], ["bind", "low:delivered"],
+    ["deliver", "low:delivered"]]) {
     await page.goto(`${asset}/${station}`);
     if (ready) await page.waitForSelector(`[data-stage][data-ready="${ready}"]`, { timeout: 60_000 });
     assert.equal(await page.evaluate(() => document.documentElement.scrollHeight > innerHeight), false, `${station} scrolls`);
@@ -156,7 +158,8 @@ test("DDS files decode in Pillow as they do here", async () => {
     writeFileSync(at(".dds"), files.get(`textures/${name}.dds`));
     writeFileSync(at(".png"), Buffer.from(await (await fetch(`${asset}/files/pack/${name}.png`)).arrayBuffer()));
     crumpet("decode", at(".dds"), "--out", at("_ours.png"));
-    const found = JSON.parse(execFileSync("/usr/bin/python3", [join(dirname(new URL(import.meta.url).pathname), "compare_dds.py"), at(".dds"), at("_ours.png"), at(".png"), channels], { encoding: "utf8" }));
+    const found = JSON.parse(execFileSync("/usr/bin/python3",
+      [join(dirname(new URL(import.meta.url).pathname), "compare_dds.py"), at(".dds"), at("_ours.png"), at(".png"), channels], { encoding: "utf8" }));
     if (channels === 2) {
       // Pillow rounds the values between BC5's ends down, where the format has them exact: one code at most, and never above ours.
       assert.ok(found.greatest <= 1 && found.ours >= found.pillow, JSON.stringify(found));
@@ -178,10 +181,12 @@ test("blocks of every BC7 mode decode in Pillow to the same texels", () => {
     blocks[i] = (blocks[i] & ~((2 << mode) - 1)) | (1 << mode);
   }
   const head = new Uint8Array(148), view = new DataView(head.buffer);
-  for (const [at, value] of [[0, 0x20534444], [4, 124], [8, 0x81007], [12, side], [16, side], [20, blocks.length], [28, 1], [76, 32], [80, 4], [84, 0x30315844], [108, 0x1000], [128, 98], [132, 3], [140, 1]])
+  for (const [at, value] of [[0, 0x20534444], [4, 124], [8, 0x81007], [12, side], [16, side], [20, blocks.length], [28, 1], [76, 32], [80, 4], [84, 0x30315844],
+    [108, 0x1000], [128, 98], [132, 3], [140, 1]])
     view.setUint32(at, value, true);
   writeFileSync(join(work, "a.dds"), Buffer.concat([head, blocks]));
   crumpet("decode", join(work, "a.dds"), "--out", join(work, "a.png"));
-  const found = JSON.parse(execFileSync("/usr/bin/python3", [join(root, "tests/browser/compare_dds.py"), join(work, "a.dds"), join(work, "a.png"), join(work, "a.png"), 4], { encoding: "utf8" }));
+  const found = JSON.parse(execFileSync("/usr/bin/python3",
+    [join(root, "tests/browser/compare_dds.py"), join(work, "a.dds"), join(work, "a.png"), join(work, "a.png"), 4], { encoding: "utf8" }));
   assert.equal(found.greatest, 0);
 });

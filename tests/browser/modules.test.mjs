@@ -57,7 +57,8 @@ test("zooming a flat view keeps what lies under the pointer", async () => {
       const before = view.at(123, 77);
       view.zoomAt(123, 77, factor);
       const after = view.at(123, 77);
-      seen.push([Math.abs(after[0] - before[0]) < 1e-6 * Math.max(1, Math.abs(before[0])), Math.abs(after[1] - before[1]) < 1e-6 * Math.max(1, Math.abs(before[1]))]);
+      seen.push([Math.abs(after[0] - before[0]) < 1e-6 * Math.max(1, Math.abs(before[0])),
+        Math.abs(after[1] - before[1]) < 1e-6 * Math.max(1, Math.abs(before[1]))]);
     }
     canvas.remove();
     return seen;
@@ -95,9 +96,12 @@ test("a dropped folder gives all its files with their paths below it, however ma
     const { filesOf } = await import("/js/upload.js");
     const file = (name) => ({ isFile: true, name, file: (done) => done(new File([name], name)) });
     // As browsers do, a reader gives its entries in portions and then nothing.
-    const folder = (name, ...entries) => ({ isFile: false, isDirectory: true, name, createReader: () => { const left = [...entries]; return { readEntries: (done) => done(left.splice(0, 100)) }; } });
+    const folder = (name, ...entries) =>
+      ({ isFile: false, isDirectory: true, name, createReader: () => { const left = [...entries]; return { readEntries: (done) => done(left.splice(0, 100)) };
+      } });
     const many = Array.from({ length: 250 }, (_, i) => file(`part${i}.obj`));
-    return (await filesOf(folder("gauge", file("low.obj"), folder("maps", file("a.png"), folder("old", file("b.png"))), folder("set", ...many), file(".hidden")), null)).map((f) => f.path);
+    return (await filesOf(folder("gauge", file("low.obj"), folder("maps", file("a.png"), folder("old", file("b.png"))), folder("set", ...many),
+      file(".hidden")), null)).map((f) => f.path);
   });
   assert.deepEqual(paths.slice(0, 3), ["low.obj", "maps/a.png", "maps/old/b.png"]);
   assert.equal(paths.length, 253);

@@ -23,7 +23,9 @@ after(async () => {
 });
 
 const stage = (what) => page.evaluate(`document.querySelector("[data-stage]").stage.${what}`);
-const settled = () => page.waitForFunction(() => !document.querySelector("[data-run]") && document.querySelector('.stop[data-station="pairs"]').matches(".stop-fresh, .stop-blocked"), null, { timeout: 120_000 });
+const settled = () =>
+  page.waitForFunction(() => !document.querySelector("[data-run]")
+  && document.querySelector('.stop[data-station="pairs"]').matches(".stop-fresh, .stop-blocked"), null, { timeout: 120_000 });
 
 test("a press on a contact shows the two parts alone, the gap between them and its width", async () => {
   await page.goto(`${louvre}?show=trays`);

@@ -31,7 +31,8 @@ try {
   await open("intake", gauge);
   await shot("intake");
   // A few decisions for the history, the last one taken back.
-  for (const [station, name, value] of [["bake", "outward", "9"], ["bake", "padding", "24"], ["layout", "size", "2048"], ["bake", "outward", "12"], ["pairs", "trays", "One"]]) {
+  for (const [station, name, value] of [["bake", "outward", "9"], ["bake", "padding", "24"], ["layout", "size", "2048"], ["bake", "outward", "12"],
+    ["pairs", "trays", "One"]]) {
     await page.goto(`${asset}/${station}`);
     const field = page.locator(`#${name}`);
     await field.evaluate((f) => { const fold = f.closest("details"); if (fold) fold.open = true; });
@@ -40,7 +41,8 @@ try {
     await press(page, "button.button-main");
     await page.goto(`${app.url}/runs`);
     // What runs need not be waited for; a run may end before it is cancelled.
-    while (await page.locator("button:has-text('Cancel')").count()) await page.locator("button:has-text('Cancel')").first().click({ timeout: 1000 }).catch(() => {});
+    while (await page.locator("button:has-text('Cancel')").count()) await page.locator("button:has-text('Cancel')").first().click({ timeout: 1000 })
+      .catch(() => {});
   }
   await page.goto(`${asset}/history`);
   await press(page, "li[aria-current] + li button");

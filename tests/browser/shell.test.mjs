@@ -34,7 +34,8 @@ test("a decision is taken back with Ctrl Z, repeated with Ctrl Shift Z, and read
   await page.keyboard.press("Control+Shift+z");
   await page.waitForFunction(() => document.getElementById("size")?.value === "1024");
   await page.click(".history-link");
-  assert.deepEqual(await page.$$eval(".decisions li > span:nth-child(2)", (all) => all.map((s) => s.textContent.trim())), ["Sheet size set to 1024 px", "Sheet size set to 512 px", "The asset as it was made"]);
+  assert.deepEqual(await page.$$eval(".decisions li > span:nth-child(2)", (all) => all.map((s) => s.textContent.trim())),
+    ["Sheet size set to 1024 px", "Sheet size set to 512 px", "The asset as it was made"]);
   await page.click('li:has-text("512 px") button');
   await page.waitForSelector('li[aria-current]:has-text("512 px")');
 });
@@ -127,11 +128,13 @@ test("no page is hard to use for people who see, hear or move otherwise, light o
   const stations = ["intake", "pairs", "layout", "bake", "pack", "convert", "bind", "deliver"].map((s) => `${asset}/${s}`);
   for (const scheme of ["light", "dark"]) {
     await page.emulateMedia({ colorScheme: scheme });
-    for (const address of [`${app.url}/kits`, kit, `${app.url}/runs`, `${app.url}/find?q=float`, `${asset}/history`, `${asset}/intake?show=files`, `${asset}/intake?show=textures`, `${app.url}/nowhere`, ...stations]) {
+    for (const address of [`${app.url}/kits`, kit, `${app.url}/runs`, `${app.url}/find?q=float`, `${asset}/history`, `${asset}/intake?show=files`,
+      `${asset}/intake?show=textures`, `${app.url}/nowhere`, ...stations]) {
       await page.goto(address);
       await page.evaluate(axe);
       // Only colours differ between light and dark.
-      const problems = await page.evaluate(async (rules) => (await window.axe.run(rules)).violations.filter((v) => ["serious", "critical"].includes(v.impact)).map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 120)).slice(0, 3).join(" | ")}`), scheme === "light" ? {} : { runOnly: ["color-contrast"] });
+      const problems = await page.evaluate(async (rules) => (await window.axe.run(rules)).violations.filter((v) => ["serious", "critical"].includes(v.impact))
+        .map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 120)).slice(0, 3).join(" | ")}`), scheme === "light" ? {} : { runOnly: ["color-contrast"] });
       assert.deepEqual(problems, [], `${address} ${scheme}`);
     }
   }
@@ -151,7 +154,8 @@ test("nothing scrolls at 1280 by 800, and nothing is lost at 900", async () => {
   }
   for (const address of [`${app.url}/kits`, kit, `${app.url}/runs`, `${asset}/history`, `${app.url}/find?q=float`]) {
     await page.goto(address);
-    const wide = await page.evaluate(() => Math.max(document.documentElement.scrollWidth - innerWidth, document.querySelector("main").scrollWidth - document.querySelector("main").clientWidth));
+    const wide = await page.evaluate(() => Math.max(document.documentElement.scrollWidth - innerWidth,
+      document.querySelector("main").scrollWidth - document.querySelector("main").clientWidth));
     assert.ok(wide <= 0, `${address} is ${wide} px too wide`);
   }
   await page.setViewportSize({ width: 1280, height: 800 });

@@ -5,6 +5,7 @@ import { writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
 import { crumpet, sharedApp } from "./app.mjs";
+import { decodedByCard, tilesHeld } from "./in-page.mjs";
 import { difference, dropKit, openBrowser, openPage, openStage, picture, ready, work } from "./browser.mjs";
 
 let app, browser, page, complaints, asset;
@@ -17,9 +18,11 @@ before(async () => {
   ({ page, complaints } = await openPage(browser, app));
   // A picture of floating-point numbers among the sources: 3.25 everywhere, -1.5 in one corner.
   const real = join(app.folder, "heights.tif");
-  writeFileSync(join(app.folder, "make.py"), `from PIL import Image\ni = Image.new("F", (300, 200), 3.25)\ni.putpixel((0, 0), -1.5)\ni.save(${JSON.stringify(real)})\n`);
+  writeFileSync(join(app.folder, "make.py"),
+    `from PIL import Image\ni = Image.new("F", (300, 200), 3.25)\ni.putpixel((0, 0), -1.5)\ni.save(${JSON.stringify(real)})\n`);
   execFileSync("/usr/bin/python3", [join(app.folder, "make.py")]);
-  asset = await dropKit(page, app, [...["louvre_screen_low.obj", "louvre_screen_low.mtl", "louvre_screen_high.glb"].map((f) => join(demo, "assets", "louvre_screen", f)), real]);
+  asset = await dropKit(page, app,
+    [...["louvre_screen_low.obj", "louvre_screen_low.mtl", "louvre_screen_high.glb"].map((f) => join(demo, "assets", "louvre_screen", f)), real]);
   await work(page, asset, "pairs", { trays: "One" });
   await work(page, asset, "bake", { size: "512", rays: "4" });
   await work(page, asset, "deliver");
@@ -75,16 +78,17 @@ test("the stage turns by drag and by keys, zooms to the pointer, and shows the w
 test("detail while moving follows how fast frames come, and never returns to what was too slow", async () => {
   await openStage(page, asset, "pairs");
   const begun = await stage(() => {
-    const s = document.querySelector("[data-stage]").stage, start = s.movingLevel;
-    s.begin(300_000);
-    const light = s.movingLevel;
-    s.begin(500_000);
-    return [start, light, s.movingLevel];
+    const { pace } = document.querySelector("[data-stage]").stage, start = pace.level;
+    pace.begin(300_000);
+    const light = pace.level;
+    pace.begin(500_000);
+    return [start, light, pace.level];
   });
   assert.deepEqual(begun, [2, 2, 0]);
   const levels = await stage(() => {
-    const s = document.querySelector("[data-stage]").stage, after = (milliseconds, frames) => { for (let i = 0; i < frames; i++) s.pace(milliseconds); return s.movingLevel; };
-    Object.assign(s, { movingLevel: 0, ceiling: 2, slow: 0, quick: 0 });
+    const { pace } = document.querySelector("[data-stage]").stage;
+    const after = (milliseconds, frames) => { for (let i = 0; i < frames; i++) pace.took(milliseconds); return pace.level; };
+    Object.assign(pace, { level: 0, ceiling: 2, slow: 0, quick: 0 });
     return [after(16, 12), after(16, 12), after(60, 1), after(60, 1), after(16, 40)];
   });
   assert.deepEqual(levels, [1, 2, 2, 1, 1]);
@@ -93,8 +97,10 @@ test("detail while moving follows how fast frames come, and never returns to wha
 test("fingers turn, move and zoom the stage, and a touch pad's pinch zooms it", async () => {
   await openStage(page, asset, "pairs");
   const box = await canvasBox(), cdp = await page.context().newCDPSession(page);
-  const touch = (type, ...points) => cdp.send("Input.dispatchTouchEvent", { type, touchPoints: points.map(([x, y], id) => ({ x: box.x + x, y: box.y + y, id })) });
-  const camera = () => stage(() => { const { yaw, distance, target } = document.querySelector("[data-stage]").stage.camera; return { yaw, distance, target: target.toArray() }; });
+  const touch = (type, ...points) =>
+    cdp.send("Input.dispatchTouchEvent", { type, touchPoints: points.map(([x, y], id) => ({ x: box.x + x, y: box.y + y, id })) });
+  const camera = () =>
+    stage(() => { const { yaw, distance, target } = document.querySelector("[data-stage]").stage.camera; return { yaw, distance, target: target.toArray() }; });
   const start = await camera();
   await touch("touchStart", [100, 200]);
   await touch("touchMove", [160, 200]);
@@ -139,7 +145,8 @@ test("parts are isolated, drawn apart and brought back", async () => {
   assert.ok(difference(whole, await picture(page)) < 0.1);
   await page.fill('[data-slider="explode"]', "1");
   await ready(page);
-  const grown = await stage(() => { const s = document.querySelector("[data-stage]").stage; return s.boxOf().getSize(s.box.max.clone()).y / s.box.getSize(s.box.max.clone()).y; });
+  const grown = await stage(() => { const s = document.querySelector("[data-stage]").stage;
+    return s.boxOf().getSize(s.box.max.clone()).y / s.box.getSize(s.box.max.clone()).y; });
   assert.ok(grown > 1.5, `${grown}`);
 });
 
@@ -264,11 +271,13 @@ test("a point on the map is marked on the stage, and back", async () => {
     const map = document.querySelector("[data-map-viewer]").map, low = document.querySelector("[data-stage]").stage.sides.low.now;
     const o = low.objects.find((c) => c.part === "roof_01"), { uv, index } = o.source.levels[0], rect = map.canvas.getBoundingClientRect();
     const middle = [0, 1].map((c) => (uv[2 * index[0] + c] + uv[2 * index[1] + c] + uv[2 * index[2] + c]) / 3);
-    return { x: rect.x + map.view.x + middle[0] * map.view.width * map.view.scale, y: rect.y + map.view.y + (1 - middle[1]) * map.view.height * map.view.scale };
+    return { x: rect.x + map.view.x + middle[0] * map.view.width * map.view.scale,
+      y: rect.y + map.view.y + (1 - middle[1]) * map.view.height * map.view.scale };
   });
   await page.mouse.move(spot.x, spot.y);
   await page.waitForSelector(".stage-mark:not([hidden])");
-  const marked = await stage(() => { const s = document.querySelector("[data-stage]").stage; return s.sides.low.now.objects.find((o) => o.part === "roof_01").box.clone().expandByScalar(1e-3).containsPoint(s.markAt); });
+  const marked = await stage(() => { const s = document.querySelector("[data-stage]").stage;
+    return s.sides.low.now.objects.find((o) => o.part === "roof_01").box.clone().expandByScalar(1e-3).containsPoint(s.markAt); });
   assert.ok(marked);
   // On the stage, straight from above, the same roof.
   await page.locator("[data-stage] canvas").focus();
@@ -380,16 +389,7 @@ test("mip levels of a texture are looked at one by one", async () => {
 
 test("stepping through many maps holds a bounded number of tiles", async () => {
   await openMap("convert", "convert/louvre_screen_normal.dds");
-  const held = await page.evaluate(async () => {
-    const { map } = document.querySelector("[data-map-viewer]"), { tileStore } = await import("/js/map/tiles.js");
-    let most = 0;
-    for (let i = 0; i < 50; i++) {
-      map.bar.key({ key: "PageDown" });
-      await new Promise((r) => setTimeout(r, 60));
-      most = Math.max(most, tileStore.bytes);
-    }
-    return { most, counted: [...tileStore.tiles.values()].reduce((sum, t) => sum + (t.data?.byteLength ?? 0), 0), bytes: tileStore.bytes };
-  });
+  const held = await page.evaluate(tilesHeld);
   assert.ok(held.most <= 160 * 1024 * 1024 && held.most > 0, JSON.stringify(held));
   assert.equal(held.bytes, held.counted);
 });
@@ -398,39 +398,7 @@ test("the graphics card decodes the delivered blocks to what Crumpet says they a
   await openStage(page, asset, "bind");
   for (const [name, channels] of [["louvre_screen_normal.dds", 2], ["louvre_screen_masks.dds", 3]]) {
     await openMap("convert", `convert/${name}`);
-    const found = await page.evaluate(async ([file, count, base]) => {
-      const THREE = await import("/lib/three/three.module.js");
-      const { loadDds } = await import("/js/stage/dds.js");
-      const texture = await loadDds(`${base}/files/convert/${file}`);
-      texture.minFilter = texture.magFilter = THREE.NearestFilter;
-      const side = texture.mipmaps[0].width;
-      const renderer = new THREE.WebGLRenderer();
-      const target = new THREE.WebGLRenderTarget(side, side, { minFilter: THREE.NearestFilter, magFilter: THREE.NearestFilter });
-      const material = new THREE.ShaderMaterial({
-        uniforms: { map: { value: texture } },
-        vertexShader: "varying vec2 at; void main() { at = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }",
-        fragmentShader: "uniform sampler2D map; varying vec2 at; void main() { gl_FragColor = texture2D(map, at); }",
-      });
-      const scene = new THREE.Scene();
-      scene.add(new THREE.Mesh(new THREE.PlaneGeometry(2, 2), material));
-      renderer.setRenderTarget(target);
-      renderer.render(scene, new THREE.Camera());
-      const card = new Uint8Array(side * side * 4);
-      renderer.readRenderTargetPixels(target, 0, 0, side, side, card);
-      const { picture } = document.querySelector("[data-map-viewer]").map;
-      for (const tile of [[0, 0], [1, 0], [0, 1], [1, 1]]) while (!picture.tile(0, ...tile)) await new Promise((r) => setTimeout(r, 30));
-      let worst = 0, sum = 0;
-      for (let i = 0; i < side * side; i++) {
-        const ours = picture.texel(i % side, Math.floor(i / side));
-        for (let c = 0; c < count; c++) {
-          const d = Math.abs(card[4 * i + c] - ours[c]);
-          worst = Math.max(worst, d);
-          sum += d;
-        }
-      }
-      renderer.dispose();
-      return { worst, mean: sum / (side * side * count) };
-    }, [name, channels, asset]);
+    const found = await page.evaluate(decodedByCard, [name, channels, asset]);
     assert.ok(found.worst <= 1, `${name}: ${JSON.stringify(found)}`);
     assert.ok(found.mean < 0.5, `${name}: ${JSON.stringify(found)}`);
   }

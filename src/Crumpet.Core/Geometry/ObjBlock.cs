@@ -20,32 +20,6 @@ internal readonly record struct ObjStatement(int Face, char Kind, string Name);
 /// <summary>What a face says of one corner: three indices, each from 0, missing, or relative to its block.</summary>
 internal readonly record struct ObjCorner(int Position, int Uv, int Normal);
 
-/// <summary>A growing array of plain numbers.</summary>
-/// <param name="first">How many there is room for after the first one came.</param>
-internal struct Growing<T>(int first)
-    where T : unmanaged
-{
-    public T[] Items = [];
-    public int Count = 0;
-
-    public readonly ReadOnlySpan<T> Span => Items.AsSpan(0, Count);
-
-    [MethodImpl(MethodImplOptions.AggressiveInlining)]
-    public void Add(T value)
-    {
-        if (Count == Items.Length)
-            Grow();
-        Items[Count++] = value;
-    }
-
-    private void Grow()
-    {
-        var larger = GC.AllocateUninitializedArray<T>(Math.Max(first, 2 * Items.Length));
-        Items.AsSpan(0, Count).CopyTo(larger);
-        Items = larger;
-    }
-}
-
 /// <summary>The numbers of one block of an OBJ file's text, as the text has them.</summary>
 /// <param name="length">Bytes of the text, which tell how much room its numbers may need.</param>
 internal sealed unsafe class ObjBlock(int length)

@@ -15,7 +15,6 @@ namespace Crumpet.Core.Tracing;
 /// </remarks>
 internal sealed unsafe class BvhBuilder
 {
-    private const int Bins = 16;
     private const int FewTriangles = 64;
     private const int ParallelFrom = 1 << 12;
 
@@ -270,20 +269,6 @@ internal sealed unsafe class BvhBuilder
         }
     }
 
-    [InlineArray(3 * Bins)]
-    private struct BinArray
-    {
-        private Bin first;
-    }
-
-    // 48 bytes, so that none lies across two lines of the cache more than it must.
-    [StructLayout(LayoutKind.Sequential, Size = 48)]
-    private struct Bin
-    {
-        public Vector4 Min, Max;
-        public int Count;
-    }
-
     [SkipLocalsInit]
     private (Range, Range) Split(in Range range)
     {
@@ -296,27 +281,27 @@ internal sealed unsafe class BvhBuilder
             high = Vector4.MaxNative(high, centre);
         }
         // A bin for each of a few triangles tells as much as many bins.
-        int binCount = items.Length < FewTriangles ? Bins / 2 : Bins;
+        int binCount = items.Length < FewTriangles ? BvhBins.Count / 2 : BvhBins.Count;
         var extent = high - low;
         var slots = new Slots(low, new Vector4(Scale(extent.X), Scale(extent.Y), Scale(extent.Z), 0), Vector128.Create(binCount - 1));
-        Unsafe.SkipInit(out BinArray bins);
+        Unsafe.SkipInit(out BvhBinArray bins);
         for (int axis = 0; axis < 3; axis++)
             for (int i = 0; i < binCount; i++)
-                bins[axis * Bins + i] = new Bin { Min = new Vector4(float.PositiveInfinity), Max = new Vector4(float.NegativeInfinity) };
+                bins[axis * BvhBins.Count + i] = new BvhBin { Min = new Vector4(float.PositiveInfinity), Max = new Vector4(float.NegativeInfinity) };
         foreach (ref readonly var item in items)
         {
             var slot = slots.Of(item);
             Add(ref bins[slot.GetElement(0)], item);
-            Add(ref bins[Bins + slot.GetElement(1)], item);
-            Add(ref bins[2 * Bins + slot.GetElement(2)], item);
+            Add(ref bins[BvhBins.Count + slot.GetElement(1)], item);
+            Add(ref bins[2 * BvhBins.Count + slot.GetElement(2)], item);
         }
-        var (axisOfSplit, border) = Cheapest(bins, binCount, extent);
+        var (axisOfSplit, border) = BvhBins.Cheapest(bins, binCount, extent);
         return axisOfSplit < 0 ? Halve(range)
-            : Part(range, slots, axisOfSplit, border, Joined(bins, axisOfSplit, 0, border), Joined(bins, axisOfSplit, border, binCount));
+            : Part(range, slots, axisOfSplit, border, BvhBins.Joined(bins, axisOfSplit, 0, border), BvhBins.Joined(bins, axisOfSplit, border, binCount));
 
         float Scale(float size) => size > 0 ? binCount * 0.9999f / size : 0;
 
-        static void Add(ref Bin bin, in Reference item)
+        static void Add(ref BvhBin bin, in Reference item)
         {
             bin.Min = Vector4.MinNative(bin.Min, item.Min);
             bin.Max = Vector4.MaxNative(bin.Max, item.Max);
@@ -331,66 +316,11 @@ internal sealed unsafe class BvhBuilder
             Vector128.Max(Vector128.Min(Vector128.ConvertToInt32Native(((item.DoubleCentre - low) * scale).AsVector128()), last), Vector128<int>.Zero);
     }
 
-    private static Bin Joined(in BinArray bins, int axis, int from, int to)
-    {
-        var sum = bins[axis * Bins + from];
-        for (int i = from + 1; i < to; i++)
-            Join(ref sum, bins[axis * Bins + i]);
-        return sum;
-    }
-
-    private static void Join(ref Bin sum, in Bin bin)
-    {
-        sum.Min = Vector4.MinNative(sum.Min, bin.Min);
-        sum.Max = Vector4.MaxNative(sum.Max, bin.Max);
-        sum.Count += bin.Count;
-    }
-
-    /// <summary>Where splitting costs least; axis -1 where all centres are one.</summary>
-    private static (int Axis, int Border) Cheapest(in BinArray bins, int binCount, Vector4 extent)
-    {
-        int bestAxis = -1, bestBorder = 0;
-        float bestCost = float.PositiveInfinity;
-        Span<float> leftCost = stackalloc float[Bins];
-        for (int axis = 0; axis < 3; axis++)
-        {
-            if (!(Component(extent, axis) > 0))
-                continue;
-            var running = bins[axis * Bins];
-            leftCost[0] = Cost(running);
-            for (int i = 1; i < binCount - 1; i++)
-            {
-                Join(ref running, bins[axis * Bins + i]);
-                leftCost[i] = Cost(running);
-            }
-            running = bins[axis * Bins + binCount - 1];
-            for (int i = binCount - 1; i > 0; i--)
-            {
-                if (i < binCount - 1)
-                    Join(ref running, bins[axis * Bins + i]);
-                float cost = leftCost[i - 1] + Cost(running);
-                if (cost < bestCost)
-                    (bestCost, bestAxis, bestBorder) = (cost, axis, i);
-            }
-        }
-        return (bestAxis, bestBorder);
-
-        static float Cost(in Bin bin)
-        {
-            if (bin.Count == 0)
-                return float.PositiveInfinity;
-            var d = bin.Max - bin.Min;
-            return (d.X * d.Y + d.Y * d.Z + d.Z * d.X) * ((bin.Count + BvhLeaf.Width - 1) / BvhLeaf.Width);
-        }
-    }
-
-    private static float Component(Vector4 v, int axis) => axis == 0 ? v.X : axis == 1 ? v.Y : v.Z;
-
     /// <summary>
     /// Copies what lies before a border to the front of the other array's range and the rest to its end, without a branch: which it is
     /// cannot be foretold.
     /// </summary>
-    private (Range, Range) Part(in Range range, in Slots slots, int axis, int border, in Bin before, in Bin after)
+    private (Range, Range) Part(in Range range, in Slots slots, int axis, int border, in BvhBin before, in BvhBin after)
     {
         var from = (range.IsOdd ? odd : even).AsSpan(range.First, range.Count);
         var to = (range.IsOdd ? even : odd).AsSpan(range.First, range.Count);

@@ -25,7 +25,8 @@ addEventListener("keydown", (event) => {
 function step(by) {
   const findings = [...document.querySelectorAll(".finding")];
   if (!findings.length) return false;
-  const at = findings.indexOf(document.activeElement), next = findings[at < 0 ? (by > 0 ? 0 : findings.length - 1) : (at + by + findings.length) % findings.length];
+  const at = findings.indexOf(document.activeElement),
+    next = findings[at < 0 ? (by > 0 ? 0 : findings.length - 1) : (at + by + findings.length) % findings.length];
   next.focus();
   next.click();
   return true;

@@ -11,7 +11,8 @@ function goTo(place, { side, spot, gap, pair, ray, onSheet } = {}) {
   markRows(place);
   const numbers = (text) => (text ? text.split(" ").map(Number) : null);
   const [x, y, width, height, ...sheet] = onSheet?.split(" ") ?? [];
-  bringTo("fly-to", { place, side, pair, spot: numbers(spot), gap: numbers(gap), ray: numbers(ray), region: onSheet ? { x: +x, y: +y, width: +width, height: +height, sheet: sheet.join(" ") } : null });
+  bringTo("fly-to", { place, side, pair, spot: numbers(spot), gap: numbers(gap), ray: numbers(ray), region: onSheet
+    ? { x: +x, y: +y, width: +width, height: +height, sheet: sheet.join(" ") } : null });
 }
 function markRows(place) {
   for (const row of document.querySelectorAll(".ledger tr[data-place]")) row.classList.toggle("marked", row.dataset.place === place);

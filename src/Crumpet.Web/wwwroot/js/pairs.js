@@ -99,5 +99,6 @@ document.addEventListener("click", ({ target }) => {
 });
 document.body.addEventListener("stroke", ({ detail: { part, points, lower } }) => {
   const brush = $("#brush"), kind = brush.querySelector('[aria-pressed="true"]').dataset.brushKind, amount = Number(brush.querySelector("[name=amount]").value);
-  send($("#stroke"), { kind, part, points: points.map((p) => p.toFixed(6)).join(" "), radius: brush.querySelector("[name=radius]").value, amount: lower ? -amount : amount });
+  send($("#stroke"), { kind, part, points: points.map((p) => p.toFixed(6)).join(" "), radius: brush.querySelector("[name=radius]").value, amount: lower
+    ? -amount : amount });
 });

@@ -56,11 +56,13 @@ let refreshing = false, refreshAgain = false;
 // What a hand is at, or left changed, is not taken away: a form keeps what was typed together with what it was typed on.
 const notTyped = new Set(["hidden", "file", "submit", "button", "reset", "image"]);
 const isChanged = (control) => {
-  if (control.tagName === "SELECT") return [...control.options].some((o) => o.selected !== o.defaultSelected) && [...control.options].some((o) => o.defaultSelected);
+  if (control.tagName === "SELECT") return [...control.options].some((o) => o.selected !== o.defaultSelected) && [...control.options]
+    .some((o) => o.defaultSelected);
   if ((control.tagName !== "INPUT" && control.tagName !== "TEXTAREA") || notTyped.has(control.type)) return false;
   return control.type === "checkbox" || control.type === "radio" ? control.checked !== control.defaultChecked : control.value !== control.defaultValue;
 };
-const isHeld = (node) => node.nodeType === 1 && (node.hasAttribute("hx-preserve") || (node.tagName === "FORM" && ([...node.elements].some(isChanged) || node.contains(document.activeElement)))
+const isHeld = (node) => node.nodeType === 1
+  && (node.hasAttribute("hx-preserve") || (node.tagName === "FORM" && ([...node.elements].some(isChanged) || node.contains(document.activeElement)))
   || (node.matches("details.menu[open]")));
 const keeps = {
   beforeNodeMorphed: (old) => !isHeld(old),

@@ -28,7 +28,8 @@ function upload(form, files) {
     bar.hidden = false;
     if (!event.lengthComputable) return;
     bar.value = event.loaded / event.total;
-    say(form, event.loaded < event.total ? `Sending ${count}: ${Math.round(100 * event.loaded / event.total)} % of ${(event.total / 1048576).toFixed(1)} MiB.` : `Taking ${count} in.`);
+    say(form, event.loaded < event.total ? `Sending ${count}: ${Math.round(100 * event.loaded / event.total)} % of ${(event.total / 1048576).toFixed(1)} MiB.`
+      : `Taking ${count} in.`);
   });
   request.addEventListener("load", () => {
     const { go, problem } = answerOf(request);
@@ -69,7 +70,8 @@ document.addEventListener("drop", async (event) => {
   const entries = [...event.dataTransfer.items].map((item) => item.webkitGetAsEntry?.()).filter(Boolean), plain = [...event.dataTransfer.files];
   try {
     // A folder's own name says nothing about what lies inside it.
-    const lists = entries.length ? await Promise.all(entries.map((entry) => filesOf(entry, entry.isDirectory ? null : ""))) : [plain.map((file) => ({ file, path: file.name }))];
+    const lists = entries.length ? await Promise.all(entries.map((entry) => filesOf(entry, entry.isDirectory ? null : "")))
+      : [plain.map((file) => ({ file, path: file.name }))];
     upload(form, lists.flat());
   } catch (error) {
     say(form, `A dropped file cannot be read (${error.message}); drop it again.`);

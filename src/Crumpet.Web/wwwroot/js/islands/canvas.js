@@ -64,7 +64,8 @@ export class IslandCanvas {
       }
     });
     const grey = new Uint8Array(24 * here.length).fill(40);
-    return { inside: onCard(gl, points, new Uint8Array(12 * here.length)), edges: onCard(gl, new Float32Array(edges), new Uint8Array(tints)), wires: onCard(gl, wires, grey) };
+    return { inside: onCard(gl, points, new Uint8Array(12 * here.length)), edges: onCard(gl, new Float32Array(edges), new Uint8Array(tints)),
+      wires: onCard(gl, wires, grey) };
   }
 
   /** Colours triangles: of(triangle) gives three numbers, isPicked(triangle) whether it is marked. */

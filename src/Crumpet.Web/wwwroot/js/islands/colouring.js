@@ -10,7 +10,8 @@ const turnedOver = 1, overlapping = 2;
 /** Colours far from each other and from the marks, by number. */
 function tint(number) {
   const hue = (number * 137.508 + 40) % 360, l = 62 + 12 * (number % 3 - 1);
-  const a = 0.34 * Math.min(l, 100 - l) / 100, f = (k) => { const at = (k + hue / 30) % 12; return 255 * (l / 100 - a * Math.max(-1, Math.min(at - 3, 9 - at, 1))); };
+  const a = 0.34 * Math.min(l, 100 - l) / 100, f = (k) => { const at = (k + hue / 30) % 12;
+    return 255 * (l / 100 - a * Math.max(-1, Math.min(at - 3, 9 - at, 1))); };
   return [f(0), f(8), f(4)];
 }
 
@@ -40,8 +41,10 @@ export function colouring(key, view, trays) {
   const percent = (v) => `${((v - 1) * 100).toFixed(0)} %`;
   if (key === "density") return byRamp(view.density, fromBelow(view.density), "px/m", (v) => v.toFixed(v < 100 ? 1 : 0));
   if (key === "angle") return byRamp(view.angle, [1, Math.max(1.1, range(view.angle)[1])], "out of square", percent);
-  if (key === "area") return byRamp(view.area, [1 / Math.max(1.1, range(view.area)[1]), Math.max(1.1, range(view.area)[1])], "area against the island's", (v) => `${(v * 100).toFixed(0)} %`);
-  if (key === "faults") return { of: (t) => (view.flags[t] & overlapping ? amiss : view.flags[t] & turnedOver ? turned : plain), legend: { title: "amber: covered twice · indigo: mirrored" } };
+  if (key === "area") return byRamp(view.area, [1 / Math.max(1.1, range(view.area)[1]), Math.max(1.1, range(view.area)[1])], "area against the island's",
+    (v) => `${(v * 100).toFixed(0)} %`);
+  if (key === "faults") return { of: (t) => (view.flags[t] & overlapping ? amiss : view.flags[t] & turnedOver ? turned : plain),
+    legend: { title: "amber: covered twice · indigo: mirrored" } };
   if (key === "plain") return { of: () => plain, legend: null };
   const parts = partNumbers(view), byObject = view.islands.map((i) => i.on);
   if (key === "tray") return { of: (t) => tint(3 * (trays[view.objects[byObject[view.island[t]]].part] ?? 9) + 2), legend: { title: "by tray" } };

@@ -51,9 +51,11 @@ class Islands {
     this.over.addEventListener("keydown", (e) => { if (this.key(e)) e.preventDefault(); });
     root.querySelector("[data-by]").addEventListener("change", (e) => { this.by = e.target.value; this.colour(); });
     root.querySelector("[data-beneath]").addEventListener("change", (e) => { this.beneath = e.target.value; this.lay(); });
-    root.querySelector("[data-sheet]").addEventListener("change", (e) => { this.sheet = Number(e.target.value); this.picked.clear(); this.painter.take(this.view, this.sheet); this.colour(); this.showPicked(); });
+    root.querySelector("[data-sheet]").addEventListener("change",
+      (e) => { this.sheet = Number(e.target.value); this.picked.clear(); this.painter.take(this.view, this.sheet); this.colour(); this.showPicked(); });
     for (const b of root.querySelectorAll("[data-toggle]"))
-      b.addEventListener("click", () => { this.show[b.dataset.toggle] = !this.show[b.dataset.toggle]; b.setAttribute("aria-pressed", this.show[b.dataset.toggle]); this.draw(); });
+      b.addEventListener("click", () => { this.show[b.dataset.toggle] = !this.show[b.dataset.toggle];
+        b.setAttribute("aria-pressed", this.show[b.dataset.toggle]); this.draw(); });
     for (const b of root.querySelectorAll("[data-compare]"))
       b.addEventListener("click", () => { this.compare = b.dataset.compare; this.showBar(); this.draw(); });
     for (const b of root.querySelectorAll("[data-tool]")) b.addEventListener("click", () => this.take(b.dataset.tool));
@@ -151,7 +153,8 @@ class Islands {
 
   drawOver(ratio, cut) {
     const { over, pan } = this, w = over.clientWidth, h = over.clientHeight, side = pan.width * pan.scale, context = over.getContext("2d");
-    if (over.width !== Math.round(w * ratio) || over.height !== Math.round(h * ratio)) Object.assign(over, { width: Math.round(w * ratio), height: Math.round(h * ratio) });
+    if (over.width !== Math.round(w * ratio) || over.height !== Math.round(h * ratio)) Object.assign(over,
+      { width: Math.round(w * ratio), height: Math.round(h * ratio) });
     context.setTransform(ratio, 0, 0, ratio, 0, 0);
     context.clearRect(0, 0, w, h);
     context.strokeStyle = "#f2f2f2";
@@ -188,8 +191,10 @@ class Islands {
     const x1 = Math.min(pan.width, Math.ceil((w - pan.x) / pan.scale)), y1 = Math.min(pan.width, Math.ceil((h - pan.y) / pan.scale));
     context.strokeStyle = "#20302f55";
     context.beginPath();
-    for (let x = x0; x <= x1; x++) { context.moveTo(pan.x + x * pan.scale, pan.y + y0 * pan.scale); context.lineTo(pan.x + x * pan.scale, pan.y + y1 * pan.scale); }
-    for (let y = y0; y <= y1; y++) { context.moveTo(pan.x + x0 * pan.scale, pan.y + y * pan.scale); context.lineTo(pan.x + x1 * pan.scale, pan.y + y * pan.scale); }
+    for (let x = x0; x <= x1; x++) { context.moveTo(pan.x + x * pan.scale, pan.y + y0 * pan.scale);
+      context.lineTo(pan.x + x * pan.scale, pan.y + y1 * pan.scale); }
+    for (let y = y0; y <= y1; y++) { context.moveTo(pan.x + x0 * pan.scale, pan.y + y * pan.scale);
+      context.lineTo(pan.x + x1 * pan.scale, pan.y + y * pan.scale); }
     context.stroke();
   }
 
@@ -202,7 +207,8 @@ class Islands {
     context.lineJoin = "round";
     let written = 0;
     for (const box of this.boxes()) {
-      const name = this.view.objects[this.view.islands[box.island].on].part, x = pan.x + (box.u0 + box.u1) / 2 * side, y = pan.y + (1 - (box.v0 + box.v1) / 2) * side;
+      const name = this.view.objects[this.view.islands[box.island].on].part, x = pan.x + (box.u0 + box.u1) / 2 * side,
+        y = pan.y + (1 - (box.v0 + box.v1) / 2) * side;
       const width = (box.u1 - box.u0) * side, height = (box.v1 - box.v0) * side, long = 6.7 * name.length + 8;
       if (x < 0 || y < 0 || x > w || y > h || written > namesUpTo) continue;
       const upright = long > width && long < height && width > 13;
@@ -241,7 +247,8 @@ class Islands {
   triangleAt([u, v]) {
     const { uv } = this.view;
     for (const t of this.painter.triangles) {
-      const o = 6 * t, bu = uv[o + 2] - uv[o], bv = uv[o + 3] - uv[o + 1], cu = uv[o + 4] - uv[o], cv = uv[o + 5] - uv[o + 1], pu = u - uv[o], pv = v - uv[o + 1];
+      const o = 6 * t, bu = uv[o + 2] - uv[o], bv = uv[o + 3] - uv[o + 1], cu = uv[o + 4] - uv[o], cv = uv[o + 5] - uv[o + 1], pu = u - uv[o],
+        pv = v - uv[o + 1];
       const area = bu * cv - bv * cu, s = (pu * cv - pv * cu) / area, r = (bu * pv - bv * pu) / area;
       if (s >= 0 && r >= 0 && s + r <= 1) return t;
     }
@@ -268,12 +275,14 @@ class Islands {
       return;
     }
     const side = this.pan.width * this.pan.scale;
-    if (this.tool === this.tools.pins && this.view && event.button === 0 && this.tool.grasp(event, (e) => this.uvUnder([e.offsetX, e.offsetY]), side)) return event.stopImmediatePropagation();
+    if (this.tool === this.tools.pins && this.view && event.button === 0
+      && this.tool.grasp(event, (e) => this.uvUnder([e.offsetX, e.offsetY]), side)) return event.stopImmediatePropagation();
     if (this.tool) {
       this.over.addEventListener("pointerup", (e) => { if (Math.hypot(e.clientX - event.clientX, e.clientY - event.clientY) < 4 && event.button === 0) this.tool?.press?.(this.uvUnder([e.offsetX, e.offsetY]), side); }, { once: true });
       return;
     }
-    const up = (e) => { if (this.view && Math.hypot(e.clientX - event.clientX, e.clientY - event.clientY) < 4 && event.button === 0) this.pick(this.islandAt(this.uvUnder([e.offsetX, e.offsetY])), e.shiftKey); };
+    const up = (e) => { if (this.view && Math.hypot(e.clientX - event.clientX, e.clientY - event.clientY) < 4 && event.button === 0) this.pick(
+      this.islandAt(this.uvUnder([e.offsetX, e.offsetY])), e.shiftKey); };
     this.over.addEventListener("pointerup", up, { once: true });
   }
 
@@ -289,7 +298,8 @@ class Islands {
 
   /** The strip about what is picked, with what can be done to it. */
   showPicked() {
-    const strip = this.root.querySelector(".picked[data-for=islands]"), list = [...this.picked].map((i) => ({ ...this.view.islands[i], object: this.view.objects[this.view.islands[i].on] }));
+    const strip = this.root.querySelector(".picked[data-for=islands]"), list = [...this.picked]
+      .map((i) => ({ ...this.view.islands[i], object: this.view.objects[this.view.islands[i].on] }));
     strip.hidden = list.length === 0;
     bringTo("islands-picked", this.trianglesOf(this.picked));
     if (!list.length) return;
@@ -306,20 +316,23 @@ class Islands {
   /** The triangles of some islands as the stage can find them: its number of the sheet, and six UVs. */
   trianglesOf(islands) {
     const { view } = this, triangles = [];
-    for (let t = 0; islands.size && t < view.triangles; t++) if (islands.has(view.island[t])) triangles.push({ number: view.sheets > 1 ? view.numbers[view.islands[view.island[t]].sheet] : null, uv: view.uv.subarray(6 * t, 6 * t + 6) });
+    for (let t = 0; islands.size && t < view.triangles; t++) if (islands.has(view.island[t])) triangles.push(
+      { number: view.sheets > 1 ? view.numbers[view.islands[view.island[t]].sheet] : null, uv: view.uv.subarray(6 * t, 6 * t + 6) });
     return triangles;
   }
 
   flyTo(place) {
     if (!this.view) return;
-    this.picked = new Set(this.boxes().map((b) => b.island).filter((i) => { const o = this.view.objects[this.view.islands[i].on]; return o.part === place || o.name === place; }));
+    this.picked = new Set(this.boxes().map((b) => b.island).filter(
+      (i) => { const o = this.view.objects[this.view.islands[i].on]; return o.part === place || o.name === place; }));
     this.colour();
     this.showPicked();
   }
 
   key(event) {
     if (moveSeam(this, event.key)) return true;
-    const act = { "+": () => this.pan.zoom(1.25), "=": () => this.pan.zoom(1.25), "-": () => this.pan.zoom(0.8), 0: () => this.fit(), Escape: () => (this.tool ? this.take("islands") : this.pick(-1, false)),
+    const act = { "+": () => this.pan.zoom(1.25), "=": () => this.pan.zoom(1.25), "-": () => this.pan.zoom(0.8), 0: () => this.fit(),
+      Escape: () => (this.tool ? this.take("islands") : this.pick(-1, false)),
       ArrowLeft: () => this.pan.pan(60, 0), ArrowRight: () => this.pan.pan(-60, 0), ArrowUp: () => this.pan.pan(0, 60), ArrowDown: () => this.pan.pan(0, -60) }[event.key];
     act?.();
     return Boolean(act);

@@ -12,7 +12,8 @@ export class EdgeTool {
     this.halves = new Set();
     this.reach = "Loop";
     for (const b of this.strip.querySelectorAll("[data-reach]"))
-      b.addEventListener("click", () => { this.reach = b.dataset.reach; for (const o of this.strip.querySelectorAll("[data-reach]")) o.setAttribute("aria-pressed", o === b); });
+      b.addEventListener("click", () => { this.reach = b.dataset.reach;
+        for (const o of this.strip.querySelectorAll("[data-reach]")) o.setAttribute("aria-pressed", o === b); });
     this.strip.querySelector("[data-act=drop-edges]").addEventListener("click", () => this.clear());
     answerTo("edge-pressed", ({ on, at }) => this.ask({ on, at: at.join() }));
     this.show();
@@ -46,7 +47,8 @@ export class EdgeTool {
     for (const [key, value] of Object.entries({ ...question, reach: this.reach, since: this.end?.join() ?? "" })) address.searchParams.set(key, value);
     const response = await fetch(address);
     if (!response.ok) return say(this.strip.querySelector(".picked-said"), "There is no edge of the low side; press nearer to one.");
-    const { edges, halfEdges, end } = await response.json(), key = (e) => [e.objectName, ...[[e.ax, e.ay, e.az], [e.bx, e.by, e.bz]].map(String).sort()].join("|");
+    const { edges, halfEdges, end } = await response.json(), key = (e) =>
+      [e.objectName, ...[[e.ax, e.ay, e.az], [e.bx, e.by, e.bz]].map(String).sort()].join("|");
     this.end = end;
     // What is picked already is picked no longer when it is pressed again.
     const known = edges.every((e) => this.edges.has(key(e)));
@@ -58,7 +60,8 @@ export class EdgeTool {
   show() {
     const list = [...this.edges.values()], metres = list.reduce((sum, e) => sum + Math.hypot(e.bx - e.ax, e.by - e.ay, e.bz - e.az), 0);
     this.strip.hidden = this.islands.tool !== this;
-    say(this.strip.querySelector(".picked-said"), list.length ? `${list.length} ${list.length === 1 ? "edge" : "edges"} · ${metres.toFixed(2)} m` : "Press an edge, here or on the stage");
+    say(this.strip.querySelector(".picked-said"), list.length ? `${list.length} ${list.length === 1 ? "edge" : "edges"} · ${metres.toFixed(2)} m`
+      : "Press an edge, here or on the stage");
     this.strip.querySelector("[name=edges]").value = JSON.stringify(list);
     for (const b of this.strip.querySelectorAll("form button")) b.disabled = !list.length;
     bringTo("edges", list.flatMap((e) => [e.ax, e.ay, e.az, e.bx, e.by, e.bz]));
@@ -87,7 +90,8 @@ export class PinTool {
     this.strip = islands.root.querySelector(".picked[data-for=pins]");
     this.pins = new Map();
     this.strip.querySelector("[data-act=lay-pins]").addEventListener("click", () => this.fill([]));
-    this.strip.querySelector("[data-act=drop-pins]").addEventListener("click", () => { this.pins.clear(); this.fill(this.islands.config.pins.map((p) => p.on)); });
+    this.strip.querySelector("[data-act=drop-pins]")
+      .addEventListener("click", () => { this.pins.clear(); this.fill(this.islands.config.pins.map((p) => p.on)); });
     this.show();
   }
 

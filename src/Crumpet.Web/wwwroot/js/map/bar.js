@@ -44,7 +44,8 @@ export function bindMapBar(map) {
   const acts = {
     fit: () => map.view.fit(),
     one: () => map.view.actual(),
-    stretch: () => setRange(...(map.picture ? [Math.min(...map.picture.statistics.channels.map((c) => c.least)), Math.max(...map.picture.statistics.channels.map((c) => c.greatest))] : [0, 1])),
+    stretch: () => setRange(...(map.picture
+      ? [Math.min(...map.picture.statistics.channels.map((c) => c.least)), Math.max(...map.picture.statistics.channels.map((c) => c.greatest))] : [0, 1])),
     unstretch: () => setRange(0, 1),
   };
   for (const button of $$("[data-act]")) button.addEventListener("click", () => acts[button.dataset.act]());
@@ -76,7 +77,8 @@ export function bindMapBar(map) {
     panes.first.dispatchEvent(new Event("change"));
   };
   const keys = {
-    r: () => $("[data-toggle=repeat]").click(), u: () => $("[data-toggle=wires]").click(), PageDown: () => step(1), PageUp: () => step(-1), 0: acts.fit, "=": () => map.view.zoom(1.3), "+": () => map.view.zoom(1.3), "-": () => map.view.zoom(1 / 1.3),
+    r: () => $("[data-toggle=repeat]").click(), u: () => $("[data-toggle=wires]").click(), PageDown: () => step(1), PageUp: () =>
+      step(-1), 0: acts.fit, "=": () => map.view.zoom(1.3), "+": () => map.view.zoom(1.3), "-": () => map.view.zoom(1 / 1.3),
     ArrowLeft: () => map.view.pan(40, 0), ArrowRight: () => map.view.pan(-40, 0), ArrowUp: () => map.view.pan(0, 40), ArrowDown: () => map.view.pan(0, -40),
   };
 

@@ -177,7 +177,8 @@ export class MapViewer {
     bringTo("point", { from: this, material: picture?.choice.material ?? null, uv: [(fx / width % 1 + 1) % 1, 1 - (fy / height % 1 + 1) % 1] });
     const right = this.compare === "wipe" && this.other && this.pointer[0] > this.seam * this.canvas.clientWidth;
     const here = right ? this.other : picture;
-    const numbers = here ? this.numbers(here, Math.floor(x * here.width / width), Math.floor(y * here.height / height)) : `u ${(fx / width).toFixed(4)} v ${(1 - fy / height).toFixed(4)}`;
+    const numbers = here ? this.numbers(here, Math.floor(x * here.width / width), Math.floor(y * here.height / height))
+      : `u ${(fx / width).toFixed(4)} v ${(1 - fy / height).toFixed(4)}`;
     const against = this.compare === "difference" && this.other ? ` | ${this.numbers(this.other, x, y)}` : "";
     say(this.readout, `x ${x} y ${y} · ${numbers}${against} · ${right ? this.other.choice.label : label}`);
   }
@@ -240,7 +241,8 @@ export class MapViewer {
     const { compare } = this;
     this.takeConfig();
     // What was looked at stays, unless the page now has what it came for.
-    if (first === this.config.start.a && before.length > 1) [this.panes, this.compare] = [panes.map((p, i) => (this.config.choices.some((c) => c.key === p) ? p : this.panes[i])), compare];
+    if (first === this.config.start.a && before.length > 1) [this.panes,
+      this.compare] = [panes.map((p, i) => (this.config.choices.some((c) => c.key === p) ? p : this.panes[i])), compare];
     this.overlay.paths = null;
     this.bar.panes.take(fresh);
     this.bar.showChoices();

@@ -26,7 +26,8 @@ export class Overlay {
 
   draw(map, ratio) {
     const { canvas } = this, { view } = map, w = canvas.clientWidth, h = canvas.clientHeight;
-    if (canvas.width !== Math.round(w * ratio) || canvas.height !== Math.round(h * ratio)) Object.assign(canvas, { width: Math.round(w * ratio), height: Math.round(h * ratio) });
+    if (canvas.width !== Math.round(w * ratio) || canvas.height !== Math.round(h * ratio)) Object.assign(canvas,
+      { width: Math.round(w * ratio), height: Math.round(h * ratio) });
     const context = canvas.getContext("2d");
     context.setTransform(ratio, 0, 0, ratio, 0, 0);
     context.clearRect(0, 0, w, h);

@@ -48,7 +48,8 @@ export class Painter {
     gl.linkProgram(program);
     if (!gl.getProgramParameter(program, gl.LINK_STATUS)) throw new Error(gl.getProgramInfoLog(program));
     gl.useProgram(program);
-    this.at = Object.fromEntries(["place", "a", "b", "channelsA", "channelsB", "difference", "shown", "from", "to", "exposure", "gain"].map((n) => [n, gl.getUniformLocation(program, n)]));
+    this.at = Object.fromEntries(["place", "a", "b", "channelsA", "channelsB", "difference", "shown", "from", "to", "exposure", "gain"].map(
+      (n) => [n, gl.getUniformLocation(program, n)]));
     gl.uniform1i(this.at.a, 0);
     gl.uniform1i(this.at.b, 1);
     gl.bindVertexArray(gl.createVertexArray());
@@ -97,7 +98,8 @@ export class Painter {
     const { gl, at } = this, { width, height } = picture.levels[level], side = picture.tileSide;
     const kx = picture.width * scale / width, ky = picture.height * scale / height;
     const range = (from, to, k, count) => [Math.max(0, Math.floor(from / k / side)), Math.min(count - 1, Math.floor(to / k / side))];
-    const [x0, x1] = range(clip[0] - left, clip[0] + clip[1] - left, kx, Math.ceil(width / side)), [y0, y1] = range(-top, ch - top, ky, Math.ceil(height / side));
+    const [x0, x1] = range(clip[0] - left, clip[0] + clip[1] - left, kx, Math.ceil(width / side)),
+      [y0, y1] = range(-top, ch - top, ky, Math.ceil(height / side));
     for (let y = y0; y <= y1; y++)
       for (let x = x0; x <= x1; x++) {
         const a = picture.tile(level, x, y), b = other?.tile(level, x, y);
@@ -148,7 +150,8 @@ export class Painter {
     texture = gl.createTexture();
     gl.bindTexture(gl.TEXTURE_2D, texture);
     const format = [gl.RED, gl.RG, gl.RGB, gl.RGBA][i];
-    if (tile.bits === 8) gl.texImage2D(gl.TEXTURE_2D, 0, [gl.R8, gl.RG8, gl.RGB8, gl.RGBA8][i], tile.width, tile.height, 0, format, gl.UNSIGNED_BYTE, tile.data);
+    if (tile.bits === 8) gl.texImage2D(gl.TEXTURE_2D, 0, [gl.R8, gl.RG8, gl.RGB8, gl.RGBA8][i], tile.width, tile.height, 0, format, gl.UNSIGNED_BYTE,
+      tile.data);
     else {
       const values = tile.bits === 16 ? Float32Array.from(tile.data, (v) => v / 65535) : tile.data;
       gl.texImage2D(gl.TEXTURE_2D, 0, [gl.R32F, gl.RG32F, gl.RGB32F, gl.RGBA32F][i], tile.width, tile.height, 0, format, gl.FLOAT, values);

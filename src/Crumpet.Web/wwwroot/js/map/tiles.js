@@ -86,7 +86,8 @@ export class Picture {
       const response = await fetch(`${this.address}/${level}/${x}/${y}`);
       if (!response.ok) throw new Error(`${response.status}`);
       const buffer = await response.arrayBuffer();
-      return { data: new (this.bits === 8 ? Uint8Array : this.bits === 16 ? Uint16Array : Float32Array)(buffer), width: w, height: h, channels: this.channels, bits: this.bits };
+      return { data: new (this.bits === 8 ? Uint8Array : this.bits === 16 ? Uint16Array : Float32Array)(buffer), width: w, height: h, channels: this.channels,
+        bits: this.bits };
     }, this.arrived);
   }
 

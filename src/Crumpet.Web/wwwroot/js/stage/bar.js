@@ -1,11 +1,14 @@
 // The strip over the stage: what is shown, compared with what, parts, camera, light and still pictures.
+import { still } from "./painting.js";
 import { bindPanes } from "../panes.js";
 import { cividis } from "./shader.js";
 
 const keys = {
   Home: (s) => s.frameAll(), c: (s) => s.framePicked(), o: (s) => toggle(s, "flat"), t: (s) => toggle(s, "turntable"),
-  w: (s) => toggle(s, "wire"), e: (s) => toggle(s, "edges"), k: (s) => toggle(s, "cage"), h: (s) => toggle(s, "hairs"), g: (s) => toggle(s, "grid"), p: (s) => toggle(s, "figure"),
-  x: (s) => s.camera.look("right"), X: (s) => s.camera.look("left"), y: (s) => s.camera.look("above"), Y: (s) => s.camera.look("below"), z: (s) => s.camera.look("front"), Z: (s) => s.camera.look("back"),
+  w: (s) => toggle(s, "wire"), e: (s) => toggle(s, "edges"), k: (s) => toggle(s, "cage"), h: (s) => toggle(s, "hairs"), g: (s) => toggle(s, "grid"), p: (s) =>
+    toggle(s, "figure"),
+  x: (s) => s.camera.look("right"), X: (s) => s.camera.look("left"), y: (s) => s.camera.look("above"), Y: (s) => s.camera.look("below"), z: (s) =>
+    s.camera.look("front"), Z: (s) => s.camera.look("back"),
   b: (s) => s.picked && s.hide([...s.hidden, s.picked]), n: (s) => s.picked && s.hide(partsOf(s).filter((p) => p !== s.picked)), m: (s) => s.hide([]),
 };
 
@@ -42,8 +45,10 @@ export function bindBar(stage) {
       }
     });
   slider($("[data-slider=explode]"), (value, out) => { stage.spread = value; out.textContent = `${value.toFixed(2)} ×`; stage.arrange(); stage.moved(true); });
-  slider($("[data-slider=exposure]"), (value, out) => { out.textContent = `${value > 0 ? "+" : ""}${value.toFixed(1)} EV`; if (stage.light) stage.light.exposure.value = 2 ** value; stage.draw(); });
-  slider($("[data-slider=light]"), (value, out) => { out.textContent = `${value.toFixed(0)}°`; if (stage.light) stage.light.lightTurn.value = value * Math.PI / 180; stage.moved(true); });
+  slider($("[data-slider=exposure]"), (value, out) => { out.textContent = `${value > 0 ? "+" : ""}${value.toFixed(1)} EV`;
+    if (stage.light) stage.light.exposure.value = 2 ** value; stage.draw(); });
+  slider($("[data-slider=light]"), (value, out) => { out.textContent = `${value.toFixed(0)}°`;
+    if (stage.light) stage.light.lightTurn.value = value * Math.PI / 180; stage.moved(true); });
   // With L held, a drag on the stage turns the light.
   lightDrag(stage, $("[data-slider=light]"));
   $("[data-parts=all]").addEventListener("click", () => stage.hide([]));
@@ -58,8 +63,8 @@ export function bindBar(stage) {
     if (only) stage.hide(partsOf(stage).filter((p) => p !== only));
   });
   $("details[data-drawer=parts]").addEventListener("toggle", () => bar.showParts());
-  $("[data-still=copy]").addEventListener("click", () => still(stage, true));
-  $("[data-still=save]").addEventListener("click", () => still(stage, false));
+  $("[data-still=copy]").addEventListener("click", () => keepPicture(stage, true));
+  $("[data-still=save]").addEventListener("click", () => keepPicture(stage, false));
 
   const bar = {
     key(event) {
@@ -95,7 +100,8 @@ export function bindBar(stage) {
       }
     },
     showScale() {
-      const step = [0.0001, 0.0002, 0.0005, 0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50].find((s) => s / stage.camera.metresPerPixel(stage.canvas.clientHeight) > 50) ?? 100;
+      const step = [0.0001, 0.0002, 0.0005, 0.001, 0.002, 0.005, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50]
+        .find((s) => s / stage.camera.metresPerPixel(stage.canvas.clientHeight) > 50) ?? 100;
       $(".scale-bar span").textContent = step < 0.1 ? `${Number((step * 1000).toPrecision(2))} mm` : `${step} m`;
       $(".scale-bar i").style.width = `${Math.round(step / stage.camera.metresPerPixel(stage.canvas.clientHeight))}px`;
     },
@@ -151,10 +157,10 @@ function turn(stage, on) {
   stage.turning = requestAnimationFrame(step);
 }
 
-async function still(stage, copy) {
+async function keepPicture(stage, copy) {
   const out = stage.root.querySelector(".still-said");
   const [width, height] = stage.root.querySelector("[data-still=size]").value.split("x").map(Number);
-  const blob = await stage.still(width, height);
+  const blob = await still(stage, width, height);
   if (copy) {
     try {
       await navigator.clipboard.write([new ClipboardItem({ "image/png": blob })]);

@@ -88,7 +88,8 @@ export class Camera {
     event.preventDefault();
     const unit = event.deltaMode === 1 ? 16 : 1;
     // A pinch on a touch pad comes as a wheel with Ctrl; sideways strokes move.
-    if (!event.ctrlKey && (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY))) this.pan(-event.deltaX * unit - (event.shiftKey ? event.deltaY * unit : 0), 0);
+    if (!event.ctrlKey && (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY))) this.pan(
+      -event.deltaX * unit - (event.shiftKey ? event.deltaY * unit : 0), 0);
     else this.zoom(Math.exp(event.deltaY * unit * (event.ctrlKey ? 0.01 : 0.0012)), ...this.pane(event));
   }
 

@@ -25,8 +25,10 @@ export class LookBook {
       glslVersion: THREE.GLSL3, vertexShader, fragmentShader, defines: { LOOK: looks.indexOf(look) }, side: THREE.DoubleSide, ...more,
       uniforms: {
         ...this.stage.light, channel: own(4), normalKind: own(0), pickId: own(0), flagMaps: own(0), onlyMaterial: own(-1), objectColour: own(new THREE.Color()),
-        viewDirection: own(new THREE.Vector3()), densityRange: own(new THREE.Vector2(0, 1)), sheetSize: own(this.stage.config.sheetSize), greenSign: own(1), flipV: own(0), checkerTexels: own(32),
-        parallel: own(0), marked: own(0), colourMap: own(this.blank), normalMap: own(this.blank), masksMap: own(this.blank), occlusionMap: own(this.blank), flatMap: own(this.blank), materials: own(this.blank),
+        viewDirection: own(new THREE.Vector3()), densityRange: own(new THREE.Vector2(0, 1)), sheetSize: own(this.stage.config.sheetSize), greenSign: own(1),
+          flipV: own(0), checkerTexels: own(32),
+        parallel: own(0), marked: own(0), colourMap: own(this.blank), normalMap: own(this.blank), masksMap: own(this.blank), occlusionMap: own(this.blank),
+          flatMap: own(this.blank), materials: own(this.blank),
       },
     });
   }

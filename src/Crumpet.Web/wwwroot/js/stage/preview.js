@@ -35,7 +35,8 @@ async function stream(url, entry) {
     const { preview } = entry;
     if (!preview) continue;
     const before = preview.level;
-    while (preview.level + 1 < preview.levelEnds.length && filled >= preview.base + preview.levelEnds[preview.level + 1]) open(preview, ++preview.level, bytes.buffer);
+    while (preview.level + 1 < preview.levelEnds.length && filled >= preview.base + preview.levelEnds[preview.level + 1]) open(preview, ++preview.level,
+      bytes.buffer);
     if (preview.level > before) {
       for (const listener of entry.listeners) listener(preview);
       // Let what has arrived be drawn before more is read.

@@ -77,7 +77,8 @@ export function edgeLines(ends) {
 
 /** Lays a yellow film over triangles of objects that are known by the number of their sheet, where there are several, and six UVs. @returns the films */
 export function islandsOn(objects, triangles) {
-  const byNumber = triangles.some((t) => t.number !== null), key = (number, u0, v0, u1, v1, u2, v2) => `${byNumber ? number : ""} ${Math.round(1e5 * (u0 + u1 + u2))} ${Math.round(1e5 * (v0 + v1 + v2))}`;
+  const byNumber = triangles.some((t) => t.number !== null), key = (number, u0, v0, u1, v1, u2, v2) =>
+    `${byNumber ? number : ""} ${Math.round(1e5 * (u0 + u1 + u2))} ${Math.round(1e5 * (v0 + v1 + v2))}`;
   const wanted = new Set(triangles.map((t) => key(t.number, ...t.uv)));
   const films = [];
   for (const { mesh, source } of wanted.size ? objects : []) {
@@ -90,7 +91,8 @@ export function islandsOn(objects, triangles) {
     if (!points.length) continue;
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.Float32BufferAttribute(points, 3));
-    const film = new THREE.Mesh(geometry, new THREE.MeshBasicMaterial({ color: 0xffe94a, transparent: true, opacity: 0.6, depthWrite: false, polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -2 }));
+    const film = new THREE.Mesh(geometry, new THREE.MeshBasicMaterial(
+      { color: 0xffe94a, transparent: true, opacity: 0.6, depthWrite: false, polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -2 }));
     film.renderOrder = 2;
     film.frustumCulled = false;
     mesh.add(film);

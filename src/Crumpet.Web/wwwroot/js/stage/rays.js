@@ -23,7 +23,8 @@ export class Rays {
       geometry.setAttribute("position", new THREE.BufferAttribute(new Float32Array(bytes, base + cage, 9 * triangles), 3));
       lines.setAttribute("position", new THREE.BufferAttribute(new Float32Array(bytes, base + hairs, 6 * hairCount), 3));
       points.setAttribute("position", new THREE.BufferAttribute(new Float32Array(bytes, base + outside, 3 * outsideCount), 3));
-      const mesh = new THREE.Mesh(geometry, shell), edges = new THREE.LineSegments(new THREE.WireframeGeometry(geometry), edge), strands = new THREE.LineSegments(lines, hair), dots = new THREE.Points(points, over);
+      const mesh = new THREE.Mesh(geometry, shell), edges = new THREE.LineSegments(new THREE.WireframeGeometry(geometry), edge),
+        strands = new THREE.LineSegments(lines, hair), dots = new THREE.Points(points, over);
       mesh.renderOrder = 5;
       edges.renderOrder = 6;
       strands.renderOrder = 7;

@@ -114,7 +114,8 @@ function lines(object, pairs, ink, bias, order) {
   geometry.setAttribute("position", object.geometries[object.geometries.length - 1].getAttribute("position"));
   geometry.setIndex(new THREE.BufferAttribute(pairs, 1));
   geometry.boundingSphere = sphere;
-  const material = new THREE.RawShaderMaterial({ glslVersion: THREE.GLSL3, vertexShader: lineVertexShader, fragmentShader: lineFragmentShader, uniforms: { ink: { value: new THREE.Vector4(...ink) }, bias: { value: bias } }, transparent: ink[3] < 1 });
+  const material = new THREE.RawShaderMaterial({ glslVersion: THREE.GLSL3, vertexShader: lineVertexShader, fragmentShader: lineFragmentShader,
+    uniforms: { ink: { value: new THREE.Vector4(...ink) }, bias: { value: bias } }, transparent: ink[3] < 1 });
   const result = new THREE.LineSegments(geometry, material);
   result.renderOrder = order;
   return result;

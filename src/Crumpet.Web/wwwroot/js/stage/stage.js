@@ -4,16 +4,19 @@ import { Camera } from "./camera.js";
 import { bindBar } from "./bar.js";
 import { stroke } from "./brush.js";
 import { loadLight } from "./light.js";
+import { flyTo } from "./flight.js";
 import { LookBook } from "./look-book.js";
+import { Pace } from "./pace.js";
+import { aim, paint } from "./painting.js";
 import { partUnder, pointOf, surfaceUnder } from "./pointing.js";
-import { edgeLines, figure, gapLine, islandsOn, metreGrid, rayArrow } from "./props.js";
+import { edgeLines, figure, islandsOn, metreGrid } from "./props.js";
 import { loadPreview } from "./preview.js";
 import { Rays } from "./rays.js";
 import { Side } from "./side.js";
 import { forgetTextures } from "./textures.js";
 import { activate, answerTo, bringTo, moveSeam, say, start } from "../viewers.js";
 
-const slowFrame = 40, quickFrame = 22, restAfter = 200, startTriangles = 400_000;
+const restAfter = 200;
 
 export class Stage {
   constructor(root) {
@@ -30,15 +33,14 @@ export class Stage {
     this.seam = 0.5;
     this.spread = 0;
     this.channel = 4;
-    this.movingLevel = this.ceiling = 2;
-    this.slow = this.quick = 0;
+    this.pace = new Pace();
     this.panes = [this.config.start.a, this.config.start.b];
     this.compare = this.config.start.compare;
     this.camera = new Camera(this.canvas, (moving) => this.moved(moving));
     this.camera.paneAt = (x) => this.paneAt(x).area;
     this.bar = bindBar(this);
     activate(root, this);
-    answerTo("fly-to", (where) => this.flyTo(where));
+    answerTo("fly-to", (where) => flyTo(this, where));
     answerTo("point", (point) => { if (point.from !== this) this.mark(point.uv ? pointOf(this, point.uv, point.material) : null); });
     answerTo("edge-tool", (isTaken) => { this.picksEdges = isTaken; this.canvas.classList.toggle("brushing", isTaken); });
     answerTo("edges", (ends) => { this.edges = this.replaced(this.edges, ends.length ? edgeLines(ends) : null); });
@@ -99,7 +101,7 @@ export class Stage {
           this.sides[name].now = side;
           this.arrange();
           if (!this.framed) this.frameAll();
-          this.begin(side.triangles);
+          this.pace.begin(side.triangles);
         }
         this.setOverlays(side);
         this.draw();
@@ -180,7 +182,7 @@ export class Stage {
 
   frame(box) {
     if (!box.isEmpty()) this.framed = true;
-    this.aim(this.layout()[0]);
+    aim(this, this.layout()[0]);
     if (this.show.figure && this.figure && !this.picked) box.expandByObject(this.figure);
     this.camera.frame(box);
   }
@@ -219,51 +221,6 @@ export class Stage {
     this.hidden = new Set(parts);
     this.arrange();
     this.bar.showParts();
-  }
-
-  /** Goes to a place: a part or object by name, and where there is one a spot, which is marked. */
-  async flyTo({ place, side: wanted, spot, gap, pair, ray }) {
-    const shown = () => this.panes.slice(0, this.compare === "one" ? 1 : 2);
-    // What the place is on may not be among what is shown.
-    if (wanted && !shown().some((look) => look.startsWith(`${wanted}:`)) && this.bar.panes.choices().includes(`${wanted}:plain`)) {
-      const now = `${wanted}:plain`;
-      // What was shown stays at hand to compare with.
-      this.panes = [now, this.panes[1] === now ? this.panes[0] : this.panes[1]];
-      this.bar.showChoices();
-      await this.load();
-    }
-    const fits = (o) => o.part === place || o.name === place, side = this.loadedSides.find((s) => s.objects.some(fits));
-    this.mark(null);
-    this.gap?.removeFromParent();
-    this.gap = null;
-    if (ray) this.scene.add(this.gap = rayArrow(new THREE.Vector3(...ray.slice(0, 3)), new THREE.Vector3(...ray.slice(3))));
-    if (gap) {
-      // The two that come near each other, and nothing that hides where.
-      const [from, to] = [new THREE.Vector3(...gap.slice(0, 3)), new THREE.Vector3(...gap.slice(3))], middle = from.clone().add(to).divideScalar(2);
-      this.scene.add(this.gap = gapLine(from, to));
-      spot = [...middle.toArray(), Math.max(0.03, 6 * from.distanceTo(to))];
-      this.hidden = new Set(this.loadedSides.flatMap((s) => s.objects.map((o) => o.part)).filter((part) => part !== place && part !== pair));
-      this.hiddenForGap = true;
-    } else if (this.hiddenForGap) {
-      this.hidden.clear();
-      this.hiddenForGap = false;
-    }
-    if (side) {
-      const { part } = side.objects.find(fits);
-      this.hidden.delete(part);
-      this.picked = part;
-      this.arrange();
-      this.bar.showParts();
-      if (!spot) this.framePicked();
-    } else if (!spot) return;
-    if (spot) {
-      const [x, y, z, radius] = spot, at = new THREE.Vector3(x, y, z);
-      this.frame(new THREE.Box3().setFromCenterAndSize(at, new THREE.Vector3(1, 1, 1).multiplyScalar(1.2 * radius)));
-      // A ring around nearly everything would say nothing.
-      if (!gap && radius < 0.3 * this.boxOf().getSize(new THREE.Vector3()).length()) this.mark(at);
-    }
-    this.describe();
-    if (gap) say(this.readout, `${place} and ${pair} · ${(1000 * Math.hypot(gap[3] - gap[0], gap[4] - gap[1], gap[5] - gap[2])).toFixed(1)} mm apart`);
   }
 
   /** After a run: the page's own copy of this element knows the new files. */
@@ -308,7 +265,8 @@ export class Stage {
   swap(held) {
     if (this.swapped === held) return;
     this.swapped = held;
-    if (held && this.compare === "one") this.loadSide(this.panes[1].split(":")[0], this.round).then(() => this.book.prepare(this.panes[1])).then(() => this.draw(), () => {});
+    if (held && this.compare === "one") this.loadSide(this.panes[1].split(":")[0], this.round).then(() => this.book.prepare(this.panes[1]))
+      .then(() => this.draw(), () => {});
     this.draw();
   }
 
@@ -317,9 +275,11 @@ export class Stage {
   /** Panes with their areas in CSS pixels. */
   layout() {
     const { clientWidth: w, clientHeight: h } = this.canvas, [a, b] = this.shownPanes;
-    if (this.compare === "beside") return [{ look: a, area: { x: 0, width: w / 2 }, clip: [0, w / 2], h }, { look: b, area: { x: w / 2, width: w / 2 }, clip: [w / 2, w / 2], h }];
+    if (this.compare === "beside") return [{ look: a, area: { x: 0, width: w / 2 }, clip: [0, w / 2], h },
+      { look: b, area: { x: w / 2, width: w / 2 }, clip: [w / 2, w / 2], h }];
     const cut = Math.round(this.seam * w);
-    if (this.compare === "wipe") return [{ look: a, area: { x: 0, width: w }, clip: [0, cut], h }, { look: b, area: { x: 0, width: w }, clip: [cut, w - cut], h }];
+    if (this.compare === "wipe") return [{ look: a, area: { x: 0, width: w }, clip: [0, cut], h },
+      { look: b, area: { x: 0, width: w }, clip: [cut, w - cut], h }];
     return [{ look: a, area: { x: 0, width: w }, clip: [0, w], h }];
   }
 
@@ -380,7 +340,7 @@ export class Stage {
     mark.hidden = !this.markAt;
     if (!this.markAt) return;
     const pane = this.layout().find((p) => p.look.startsWith("low")) ?? this.layout()[0];
-    const p = this.markAt.clone().project(this.aim(pane));
+    const p = this.markAt.clone().project(aim(this, pane));
     mark.style.transform = `translate(${pane.area.x + (p.x + 1) / 2 * pane.area.width}px, ${(1 - p.y) / 2 * pane.h}px)`;
   }
 
@@ -412,83 +372,12 @@ export class Stage {
 
   drawNow(now = performance.now()) {
     if (!this.book) return;
-    if (this.isMoving && this.lastFrame) this.pace(this.tookLast = now - this.lastFrame);
+    if (this.isMoving && this.lastFrame) this.pace.took(this.tookLast = now - this.lastFrame);
     this.lastFrame = this.isMoving ? now : null;
-    for (const side of this.loadedSides) side.showLevel(this.isMoving ? this.movingLevel : side.level);
-    this.paint(this.layout());
+    for (const side of this.loadedSides) side.showLevel(this.isMoving ? this.pace.level : side.level);
+    paint(this, this.layout());
     this.placeMark();
     this.bar.showScale();
-  }
-
-  /** Dense sides begin coarse: what is moved first must not find out the hard way how slow the machine is. */
-  begin(triangles) {
-    if (triangles > startTriangles) this.movingLevel = 0;
-  }
-
-  /** Two slow frames: less detail while moving, for good. A dozen quick ones: more. */
-  pace(took) {
-    this.slow = took > slowFrame ? this.slow + 1 : 0;
-    this.quick = took < quickFrame ? this.quick + 1 : 0;
-    if (this.slow > 1 && this.movingLevel > 0) [this.movingLevel, this.ceiling, this.slow] = [this.movingLevel - 1, this.movingLevel - 1, 0];
-    if (this.quick > 11 && this.movingLevel < this.ceiling) [this.movingLevel, this.quick] = [this.movingLevel + 1, 0];
-  }
-
-  /** Draws panes into whatever is the target now. */
-  paint(panes) {
-    const { renderer } = this;
-    renderer.setScissorTest(true);
-    for (const { look, area, clip, h } of panes) {
-      if (clip[1] < 1) continue;
-      const side = this.side(look), camera = this.aim({ area, h }), materials = this.book.drawnWith(look);
-      renderer.setViewport(area.x, 0, area.width, h);
-      renderer.setScissor(clip[0], 0, clip[1], h);
-      renderer.setClearColor(0x777777);
-      renderer.clear();
-      if (!side || !materials) continue;
-      this.book.light(look, this.camera);
-      this.figure?.rotation.set(0, this.camera.yaw, 0);
-      materials.forEach((material, i) => {
-        this.showOnly(side, material, i === materials.length - 1);
-        renderer.render(this.scene, camera);
-      });
-    }
-    if (this.compare === "one") return;
-    const x = this.compare === "wipe" ? panes[1].clip[0] : panes[1].area.x;
-    renderer.setScissor(Math.max(0, x - 1), 0, 2, panes[0].h);
-    renderer.setClearColor(this.compare === "wipe" ? 0xf2f2f2 : 0x626262);
-    renderer.clear();
-    renderer.setScissorTest(false);
-  }
-
-  aim({ area, h }) {
-    this.camera.setAspect(area.width / h);
-    return this.camera.three;
-  }
-
-  showOnly(side, material, withProps) {
-    for (const other of this.loadedSides) other.group.visible = other === side;
-    for (const o of side.objects) {
-      o.mesh.material = material;
-      for (const extra of o.mesh.children) extra.layers.set(withProps ? 0 : 1);
-    }
-    for (const prop of [this.grid, this.figure, this.gap, this.rays?.group, this.trail, this.edges]) if (prop) prop.visible = withProps;
-  }
-
-  /** The view as a PNG of the chosen size. */
-  async still(width, height) {
-    const { clientWidth, clientHeight } = this.canvas, ratio = this.renderer.getPixelRatio();
-    try {
-      this.renderer.setPixelRatio(1);
-      this.renderer.setSize(width, height, false);
-      const k = width / clientWidth;
-      for (const side of this.loadedSides) side.showLevel(side.level);
-      this.paint(this.layout().map((p) => ({ look: p.look, area: { x: p.area.x * k, width: p.area.width * k }, clip: [p.clip[0] * k, p.clip[1] * k], h: height })));
-      return await new Promise((done) => this.canvas.toBlob(done, "image/png"));
-    } finally {
-      this.renderer.setPixelRatio(ratio);
-      this.renderer.setSize(clientWidth, clientHeight, false);
-      this.drawNow();
-    }
   }
 }
 
