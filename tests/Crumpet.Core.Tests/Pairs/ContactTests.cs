@@ -50,7 +50,7 @@ public sealed class ContactTests
     {
         var random = new Random(11);
         int near = 0, touching = 0;
-        for (int round = 0; round < 60; round++)
+        for (int round = 0; round < 30; round++)
         {
             var turn = Matrix4x4.CreateFromYawPitchRoll(random.NextSingle() * 6, random.NextSingle() * 6, random.NextSingle() * 6);
             var other = Shapes.Sphere("b", 10, 6);
