@@ -44,15 +44,17 @@ internal static class IntakeExpansion
         }
         bool makesNormals = rules.Mends.Concat(plan.Mends).OfType<MakeNormals>().Any();
         var settings = new TakeInSettings(
-            plan.NamePattern, plan.Mends, rules with { PixelsPerMetre = null }, plan.Target.Limits, makesNormals ? plan.Target.Green : null,
-                plan.Bake.Made.Count > 0,
-            [.. sources.Select(s => new TakenFile(s.Name, s.Bytes, s.ForcedSide))]);
+            plan.NamePattern, rules.Names, rules.Mends, plan.Mends, makesNormals ? plan.Target.Green : null, [.. sources.Select(s => new TakenFile(s.Name, s.Bytes, s.ForcedSide))]);
         graph.TakenIn = graph.Add(Station.Intake, JobKinds.TakeIn, "", settings, inputs);
         if (!areAllRead || graph.Intake is not { } report)
             return false;
         Stages(graph, report);
         return true;
     }
+
+    /// <summary>What findings are judged by.</summary>
+    public static IntakeMeasures MeasuresOf(GraphInput input) =>
+        new(input.Plan.NamePattern, input.Plan.Mends, input.Rules, input.Plan.Target.Limits, input.Plan.Bake.Made.Count > 0, [.. input.Sources.Select(s => s.Name)]);
 
     private static void Stages(AssetGraph graph, IntakeReport report)
     {

@@ -43,7 +43,7 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
             .Select(t => taken.File(TakeInJob.Mended(t.MendedFile!)) with { Name = t.MendedFile! }));
         var facts = JsonSerializer.Deserialize<IntakeFacts>(store.Load(taken.File("facts")), BuildJson.Options)!;
         return new StationContent(graph.Intake!, files,
-            IntakeFindings.Of(graph.Intake!, facts, (TakeInSettings)graph.TakenIn.Settings).Concat(graph.Reads.SelectMany(r => r.Result!.Findings)));
+            IntakeFindings.Of(graph.Intake!, facts, IntakeExpansion.MeasuresOf(graph.Input)).Concat(graph.Reads.SelectMany(r => r.Result!.Findings)));
     }
 
     public StationContent Pairs()

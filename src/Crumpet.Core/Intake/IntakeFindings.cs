@@ -7,7 +7,7 @@ internal static class IntakeFindings
     /// <param name="report">What the station reports.</param>
     /// <param name="facts">What was measured beside it.</param>
     /// <param name="settings">What was decided.</param>
-    public static IReadOnlyList<Finding> Of(IntakeReport report, IntakeFacts facts, TakeInSettings settings)
+    public static IReadOnlyList<Finding> Of(IntakeReport report, IntakeFacts facts, IntakeMeasures settings)
     {
         var look = new IntakeLook(report, facts, settings);
         return Finding.Sorted(
@@ -20,7 +20,7 @@ internal static class IntakeFindings
 
     private static IEnumerable<Finding> Files(IntakeLook look) =>
     [
-        .. look.Settings.Files.Select(f => f.Name).Where(f => !MeshFiles.IsMesh(f) && !MeshFiles.IsPicture(f) && !MeshFiles.IsCompanion(f)).Select(f =>
+        .. look.Settings.Files.Where(f => !MeshFiles.IsMesh(f) && !MeshFiles.IsPicture(f) && !MeshFiles.IsCompanion(f)).Select(f =>
             new Finding(Severity.Note, "file-not-read", f,
                 $"{f} is neither a mesh nor a picture that is read; leave it out, or export it as {string.Join(", ", MeshFiles.Endings)}.", 1)),
         .. look.Facts.Unread.Select(f => new Finding(Severity.Stop, "unreadable-file", f.File, f.Message, 1)),

@@ -1,19 +1,29 @@
 using Crumpet.Core.Geometry;
+using Crumpet.Core.Targets;
 
 namespace Crumpet.Core.Intake;
+
+/// <summary>What is decided that findings of Intake are judged by; none of it changes what is taken in.</summary>
+/// <param name="Pattern">Pattern by which object names are read.</param>
+/// <param name="Mends">The asset's mends.</param>
+/// <param name="Rules">What the kit's assets share.</param>
+/// <param name="Limits">What the target holds textures to.</param>
+/// <param name="NeedsNoHigh">Whether no high side is missed.</param>
+/// <param name="Files">Names of all files.</param>
+internal sealed record IntakeMeasures(string Pattern, IReadOnlyList<Mend> Mends, IntakeRules Rules, TextureLimits Limits, bool NeedsNoHigh, IReadOnlyList<string> Files);
 
 /// <summary>Everything that findings are drawn from: what was measured, and what was decided.</summary>
 /// <param name="report">What the station reports.</param>
 /// <param name="facts">What was measured beside it.</param>
 /// <param name="settings">What was decided.</param>
-internal sealed class IntakeLook(IntakeReport report, IntakeFacts facts, TakeInSettings settings)
+internal sealed class IntakeLook(IntakeReport report, IntakeFacts facts, IntakeMeasures settings)
 {
     // So many objects need no list where they are all there are.
     private const int MostListed = 500;
 
     public IntakeReport Report { get; } = report;
     public IntakeFacts Facts { get; } = facts;
-    public TakeInSettings Settings { get; } = settings;
+    public IntakeMeasures Settings { get; } = settings;
 
     /// <summary>How names are read.</summary>
     public NameReader Names { get; } = NameReader.Create(settings.Pattern, settings.Rules.Names);

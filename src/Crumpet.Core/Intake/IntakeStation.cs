@@ -29,9 +29,8 @@ public sealed record IntakeInput(IReadOnlyList<SourceFile> Files, Func<SourceFil
     /// <summary>Threads to use, at least 1; the result does not depend on it.</summary>
     public int Threads { get; init; } = 1;
 
-    /// <summary>The same as a job is told it.</summary>
-    internal TakeInSettings Settings =>
-        new(Pattern, Mends, Rules, Limits, Green, NeedsNoHigh, [.. Files.Select(f => new TakenFile(f.Name, f.Bytes, f.ForcedSide))]);
+    /// <summary>What findings are judged by.</summary>
+    internal IntakeMeasures Measures => new(Pattern, Mends, Rules, Limits, NeedsNoHigh, [.. Files.Select(f => f.Name)]);
 
     /// <summary>Gives what a mesh file holds, or throws why it cannot be read; where not given, every file is opened and read.</summary>
     public Func<SourceFile, Scene>? Scenes { get; init; }
@@ -96,7 +95,7 @@ public static class IntakeStation
             Strays = [.. state.Strays.Select(s => s.Stray)],
         };
         var scene = new Scene("", [.. state.Objects.Select(o => o.Mesh)], [.. state.Materials.Select(m => Linked(m, textures.Links))], []);
-        return new IntakeResult(report, scene, IntakeFindings.Of(report, facts, input.Settings)) { Facts = facts, Pictures = textures.Mended };
+        return new IntakeResult(report, scene, IntakeFindings.Of(report, facts, input.Measures)) { Facts = facts, Pictures = textures.Mended };
     }
 
     /// <summary>A material whose pictures go by the files that were found for them.</summary>

@@ -1,7 +1,6 @@
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Jobs;
-using Crumpet.Core.Targets;
 
 namespace Crumpet.Core.Intake;
 
@@ -13,21 +12,19 @@ public sealed record TakenFile(string Name, long Bytes, Side? ForcedSide);
 
 /// <summary>What taking in depends on beside the files.</summary>
 /// <param name="Pattern">Pattern by which object names are read.</param>
+/// <param name="Names">How names say sides.</param>
+/// <param name="KitMends">Mends of the kit, applied before the asset's own.</param>
 /// <param name="Mends">The asset's mends.</param>
-/// <param name="Rules">What the kit's assets share, as far as it concerns what arrives.</param>
-/// <param name="Limits">What the target holds textures to.</param>
 /// <param name="Green">Direction of green in normal maps that mends make; null where none does.</param>
-/// <param name="NeedsNoHigh">Whether no high side is missed.</param>
 /// <param name="Files">All files, in their order.</param>
-public sealed record TakeInSettings(string Pattern, IReadOnlyList<Mend> Mends, IntakeRules Rules, TextureLimits Limits, GreenDirection? Green, bool NeedsNoHigh,
-    IReadOnlyList<TakenFile> Files);
+public sealed record TakeInSettings(string Pattern, NameRules Names, IReadOnlyList<Mend> KitMends, IReadOnlyList<Mend> Mends, GreenDirection? Green, IReadOnlyList<TakenFile> Files);
 
 /// <summary>
 /// Applies mends to all that was read, says what is inside and measures what would hurt later. Takes for each file by its number
 /// <c>scene/N</c>, <c>look/N</c> or <c>problem/N</c>, and <c>picture/N</c> where a mend may change it; gives <c>scene</c> in pieces
 /// (<c>shape/K</c>, <c>spread/K</c>, <c>rest/K</c> of object K), <c>materials</c>, <c>objects</c>, <c>facts</c>, and pictures that mends made.
 /// </summary>
-public sealed class TakeInJob() : JobKind<TakeInSettings>("take in", 3)
+public sealed class TakeInJob() : JobKind<TakeInSettings>("take in", 4)
 {
     /// <inheritdoc/>
     public override string Words => "assets to look through";
@@ -58,10 +55,8 @@ public sealed class TakeInJob() : JobKind<TakeInSettings>("take in", 3)
             PictureMade = (name, picture) =>
                 pictures.Add((name, picture is Bitmap32 real ? ImageFile.WriteTiff(real) : ImageFile.WritePng(picture, cancel: context.Cancel))),
             Mends = settings.Mends,
-            Rules = settings.Rules,
-            Limits = settings.Limits,
+            Rules = new IntakeRules { Mends = settings.KitMends, Names = settings.Names },
             Green = settings.Green ?? GreenDirection.Up,
-            NeedsNoHigh = settings.NeedsNoHigh,
             Threads = context.Threads,
             Scenes = f => Given(f, "scene", SceneFile.Read),
             Looks = f => Given(f, "look", context.Read<PictureFacts>),

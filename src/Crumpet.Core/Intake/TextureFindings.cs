@@ -21,7 +21,7 @@ internal static class TextureFindings
 
     private static IEnumerable<Finding> Paths(IntakeLook look)
     {
-        var pictures = look.Settings.Files.Select(f => f.Name).Where(MeshFiles.IsPicture).ToArray();
+        var pictures = look.Settings.Files.Where(MeshFiles.IsPicture).ToArray();
         foreach (var path in look.Report.Links.Where(l => l.File is null && l.Path.Length > 0).GroupBy(l => l.Path))
         {
             string materials = string.Join(", ", path.Select(l => l.Material).Distinct());

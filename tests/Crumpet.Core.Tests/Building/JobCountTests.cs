@@ -96,6 +96,14 @@ public sealed class JobCountTests
     }
 
     [Fact]
+    public void What_textures_are_judged_by_takes_nothing_in_again()
+    {
+        var asset = Balls();
+        asset.Run(Plan);
+        Assert.Equal(["package"], Worked(asset, Plan with { Target = Plan.Target with { LargestTexture = 512 } }));
+    }
+
+    [Fact]
     public void A_better_sentence_works_nothing()
     {
         var asset = Balls();
