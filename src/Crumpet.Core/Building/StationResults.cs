@@ -28,8 +28,10 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
     {
         var (report, files, findings) = station.Assemble(this);
         var keys = graph.Nodes.Where(n => n.Station == station).Select(n => n.Job!.Key);
-        string key = BuildJson.Key("station", 1, new { station, files = files.Select(f => f.Name) }, keys);
-        return new StationResult(station, key, report, files, Finding.Sorted(findings));
+        var sorted = Finding.Sorted(findings);
+        // What is said may change while no job does: what it is judged by is no setting of theirs.
+        string key = BuildJson.Key("station", 2, new { station, files = files.Select(f => f.Name), findings = sorted }, keys);
+        return new StationResult(station, key, report, files, sorted);
     }
 
     public StationContent Intake()
