@@ -186,6 +186,8 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
             var expected = ready.ToDictionary(n => n, runner.Expected);
             double left = expected.Values.Sum() + open.Except(ready).Sum(runner.Expected);
             var gate = new Lock();
+            // Also where this is cancelled: what was done until then is there.
+            graph = null;
             var endings = runner.Work(
                 ready, threads,
                 progress is null ? null : (node, told) =>
@@ -207,7 +209,6 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
                     }
                 },
                 cancel);
-            graph = null;
             foreach (var ending in endings)
                 failed[ending.Node.Job!.Key] = ending;
         }

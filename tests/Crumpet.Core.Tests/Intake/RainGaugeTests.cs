@@ -4,6 +4,7 @@ using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
 using Crumpet.Core.Pairs;
+using Crumpet.Core.Tests.Building;
 using Crumpet.Demo;
 using Xunit;
 
@@ -51,6 +52,39 @@ public sealed class RainGaugeTests
             Assert.All(Enumerable.Range(0, a.Corners.Length), c => Assert.True(Vector3.Distance(a.PositionAt(c), b.PositionAt(c)) < 1e-6f));
             Assert.All(Enumerable.Range(0, a.Corners.Length), c => Assert.True(Vector3.Distance(a.Normals![c], b.Normals![c]) < 1e-5f));
         }
+    }
+
+    [Fact]
+    public void What_a_station_says_of_kept_facts_is_what_is_said_as_files_are_read()
+    {
+        var gauge = new SortedDictionary<string, byte[]>(Gauge.Files.ToDictionary(f => f.FileName, f => f.Bytes), StringComparer.Ordinal);
+        int said = SayTheSame(gauge, Gauge.Plan, DemoKit.Rules);
+        Assert.Equal(8, said);
+        // Far, empty, doubled and nameless things, and mends that lead nowhere.
+        for (int seed = 0; seed < 60; seed++)
+            said += SayTheSame(OddAsset.Of(seed).Files, OddAsset.Of(seed).Plan, new IntakeRules { ExpectedSizeMetres = 0.5, ExpectsIdColours = true });
+        Assert.True(said > 200, $"only {said} findings were compared");
+    }
+
+    private static int SayTheSame(IReadOnlyDictionary<string, byte[]> files, AssetPlan plan, IntakeRules rules)
+    {
+        var store = new MemoryResultStore();
+        SourceFile[] sources = [.. files.Select(f => new SourceFile(f.Key, store.Put(f.Value), f.Value.Length))];
+        var build = new AssetBuild("asset", plan, sources, store, rules);
+        build.Run(Station.Intake, throughStops: true, 2, null, default);
+        var atOnce = IntakeStation.Run(new IntakeInput(sources, f => new MemoryStream(files[f.Name]), plan.NamePattern)
+        {
+            Mends = plan.Mends,
+            Rules = rules,
+            Limits = plan.Target.Limits,
+            Green = plan.Target.Green,
+            NeedsNoHigh = plan.Bake.Made.Count > 0,
+        });
+        var kept = build.ResultOf(Station.Intake)!.Findings;
+        Assert.Equal(Text(atOnce.Findings), Text(kept));
+        return kept.Count;
+
+        static string Text(IReadOnlyList<Finding> findings) => System.Text.Json.JsonSerializer.Serialize(findings, BuildJson.Options);
     }
 
     [Fact]
