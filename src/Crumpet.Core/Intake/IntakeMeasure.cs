@@ -179,7 +179,8 @@ internal static class IntakeMeasure
         float area = Cross(b - a, c - a);
         if (MathF.Abs(area) < 1e-6f || IsOutside(uvs, t))
             return 0;
-        int clashes = 0;
+        // What lies below is mostly one triangle: it is compared once, not at each texel.
+        int clashes = 0, stackedOn = 0;
         int left = Math.Max(0, (int)MathF.Min(a.X, MathF.Min(b.X, c.X))), right = Math.Min(Raster - 1, (int)MathF.Max(a.X, MathF.Max(b.X, c.X)));
         int low = Math.Max(0, (int)MathF.Min(a.Y, MathF.Min(b.Y, c.Y))), high = Math.Min(Raster - 1, (int)MathF.Max(a.Y, MathF.Max(b.Y, c.Y)));
         seen += (long)Math.Max(0, right - left + 1) * Math.Max(0, high - low + 1);
@@ -195,8 +196,13 @@ internal static class IntakeMeasure
                 ref int here = ref owner[y * Raster + x];
                 if (here == 0)
                     here = drawn.Count - 1;
-                else if (!IsStacked(state, uvs, t, drawn[here]))
-                    clashes++;
+                else if (here != stackedOn)
+                {
+                    if (IsStacked(state, uvs, t, drawn[here]))
+                        stackedOn = here;
+                    else
+                        clashes++;
+                }
             }
         }
         return clashes;

@@ -85,11 +85,14 @@ internal static partial class NameFindings
         var lows = look.Of(Side.Low).ToArray();
         var highParts = look.Of(Side.High).Select(i => look.Rows[i].Part[PrefixOf(look.Rows[i].Part).Length..]).ToHashSet(StringComparer.Ordinal);
         var lowParts = lows.Select(i => look.Rows[i].Part[PrefixOf(look.Rows[i].Part).Length..]).ToHashSet(StringComparer.Ordinal);
+        // High parts without a low side, by their names in any case; the first of several.
+        var lonely = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase);
+        foreach (string high in highParts.Where(h => !lowParts.Contains(h)))
+            lonely.TryAdd(high, high);
         foreach (int i in lows.Where(i => !told.Contains(i)))
         {
             string name = look.Rows[i].Name, prefix = PrefixOf(name), part = look.Rows[i].Part[PrefixOf(look.Rows[i].Part).Length..];
-            if (highParts.Contains(part) || highParts.FirstOrDefault(h => !lowParts.Contains(h)
-                && h.Equals(part, StringComparison.OrdinalIgnoreCase)) is not { } twin)
+            if (highParts.Contains(part) || !lonely.TryGetValue(part, out string? twin))
                 continue;
             // Whichever is not all in lower case gives way.
             bool highGivesWay = !part.Any(char.IsUpper);

@@ -18,7 +18,7 @@ public sealed class PieceTests
     private const int Parts = 30;
     private static readonly BakeSettings Settings = new()
     {
-        Size = 128,
+        Size = 64,
         Samples = 2,
         Maps = [.. BakeMaps.All],
         OcclusionRays = 8,
@@ -109,7 +109,7 @@ public sealed class PieceTests
     public void A_draft_is_the_same_bake_under_other_settings_and_casts_a_fraction_of_its_rays()
     {
         var asset = new JobAsset("pebbles", Pebbles(6));
-        var plan = new AssetPlan { Bake = Settings with { Maps = [BakeMap.ObjectNormal, BakeMap.Occlusion], OcclusionRays = 32 } };
+        var plan = new AssetPlan { Bake = Settings with { Size = 128, Maps = [BakeMap.ObjectNormal, BakeMap.Occlusion], OcclusionRays = 32 } };
         asset.Run(plan, Station.Bake);
         var whole = asset.Build(plan).ResultOf(Station.Bake)!.As<BakeReport>().Sheets[0];
         var draft = plan with { Bake = plan.Bake.Drafted(2) };
@@ -125,7 +125,7 @@ public sealed class PieceTests
     {
         BakePart a = PartOf(0, 0.001f), stacked = PartOf(0, 0.001f) with { Name = "stacked" };
         BakeResult Of(BakePart other) =>
-            Baker.Bake(new BakeInput("s", [a, other], [new BakeTray([0]), new BakeTray([1])]), Settings with { Maps = [BakeMap.Normal] }, 2, null, default);
+            Baker.Bake(new BakeInput("s", [a, other], [new BakeTray([0]), new BakeTray([1])]), Settings with { Size = 128, Maps = [BakeMap.Normal] }, 2, null, default);
         Assert.DoesNotContain(Of(stacked).Faults, f => f.Kind == FaultKind.Overlap);
         var shifted = new BakePart("shifted", [Pebble.Low("s", default, new Vector2(0.05f, 0.02f), 1f / 6)], [Pebble.High("h", 2000)]);
         var region = Assert.Single(Of(shifted).Faults, f => f.Kind == FaultKind.Overlap);
@@ -137,7 +137,7 @@ public sealed class PieceTests
     {
         Vector3 centre = new(0.5f * (i % 6), 0, 0.5f * (i / 6));
         return new BakePart($"pebble_{i}", [Pebble.Low($"pebble_{i}_low", centre, new Vector2(i % 6, i / 6) / 6, 1f / 6)],
-            [Pebble.High($"pebble_{i}_high", 2000, centre, roughness)]);
+            [Pebble.High($"pebble_{i}_high", 500, centre, roughness)]);
     }
 
     private static Mesh[] Pebbles(int count = Parts, int changed = -1) =>

@@ -9,7 +9,7 @@ public sealed class OddAssetTests
     public void Any_coordinates_go_down_the_line_to_a_package_or_to_findings()
     {
         // Some as they come, then those that once failed.
-        foreach (int seed in (int[])[.. Enumerable.Range(10_001, 15), 20_020, 20_204, 20_236, 40_319])
+        foreach (int seed in (int[])[.. Enumerable.Range(10_001, 8), 20_020, 20_204, 20_236, 40_319])
             OddAssetRun.Take(seed, default);
     }
 }

@@ -13,7 +13,8 @@ namespace Crumpet.Core.Tests.Intake;
 /// <summary>The demo's rain gauge arrives wrong in seven ways; the anemometer arrives right.</summary>
 public sealed class RainGaugeTests
 {
-    private static readonly DemoAsset Gauge = DemoKit.RainGaugeAsset();
+    // With a sixteenth of the high side's triangles, and all of its faults.
+    private static readonly DemoAsset Gauge = DemoKit.RainGaugeAsset(every: 4);
 
     [Theory]
     [InlineData("unit-suspect")]
@@ -61,9 +62,9 @@ public sealed class RainGaugeTests
         int said = SayTheSame(gauge, Gauge.Plan, DemoKit.Rules);
         Assert.Equal(8, said);
         // Far, empty, doubled and nameless things, and mends that lead nowhere.
-        for (int seed = 0; seed < 60; seed++)
+        for (int seed = 0; seed < 16; seed++)
             said += SayTheSame(OddAsset.Of(seed).Files, OddAsset.Of(seed).Plan, new IntakeRules { ExpectedSizeMetres = 0.5, ExpectsIdColours = true });
-        Assert.True(said > 200, $"only {said} findings were compared");
+        Assert.True(said > 50, $"only {said} findings were compared");
     }
 
     private static int SayTheSame(IReadOnlyDictionary<string, byte[]> files, AssetPlan plan, IntakeRules rules)

@@ -16,7 +16,7 @@ public sealed class PackingTests
     [InlineData(PackRotation.None, 3)]
     public void No_two_islands_are_nearer_than_asked_texel_by_texel(PackRotation rotation, int padding)
     {
-        const int size = 320;
+        const int size = 256;
         var result = Run(Anew with { Rotation = rotation, PaddingPixels = padding }, size, Mixed());
         int[] owner = Raster(result, size);
         var at = new List<(int X, int Y, int Owner)>();
@@ -48,7 +48,7 @@ public sealed class PackingTests
     [Fact]
     public void Even_means_even()
     {
-        var report = Run(Anew, 384, Mixed()).Report;
+        var report = Run(Anew, 192, Mixed()).Report;
         Assert.All(report.Each, i => Assert.InRange(i.Density / report.MedianDensity, 0.995, 1.005));
         Assert.InRange(report.DensitySpread, 0, 0.005);
         Assert.Equal((0, 0, 0, 0), (report.OverlapTexels, report.FlippedTriangles, report.OutsideTriangles, report.StackedIslands));
@@ -57,9 +57,9 @@ public sealed class PackingTests
     [Fact]
     public void The_density_asked_for_is_the_density_got()
     {
-        var result = Run(Anew with { PixelsPerMetre = 25 }, 384, Mixed());
-        Assert.InRange(result.Report.MedianDensity, 24.97, 25.03);
-        var dense = Run(Anew with { PixelsPerMetre = 5000 }, 384, Mixed());
+        var result = Run(Anew with { PixelsPerMetre = 8 }, 192, Mixed());
+        Assert.InRange(result.Report.MedianDensity, 7.99, 8.01);
+        var dense = Run(Anew with { PixelsPerMetre = 5000 }, 192, Mixed());
         Assert.Contains(dense.Findings, f => f.Code == "density-not-reached");
         Assert.True(dense.Report.MedianDensity < 5000);
     }
@@ -68,7 +68,7 @@ public sealed class PackingTests
     public void Weights_make_a_part_as_much_sharper()
     {
         var settings = Anew.With("tube", new PartLayout { Weight = 2 });
-        var result = Run(settings, 384, Mixed());
+        var result = Run(settings, 192, Mixed());
         double tube = Density(result, "tube"), torus = Density(result, "torus");
         Assert.InRange(tube / torus, 1.99, 2.01);
         Assert.InRange(result.Report.DensitySpread, 0, 0.005);
@@ -77,8 +77,8 @@ public sealed class PackingTests
     [Fact]
     public void Slack_fills_more_and_no_part_leaves_its_bounds_or_its_proportions()
     {
-        var even = Run(Anew, 384, Mixed()).Report;
-        var result = Run(Anew with { SlackPercent = 15 }, 384, Mixed());
+        var even = Run(Anew, 192, Mixed()).Report;
+        var result = Run(Anew with { SlackPercent = 15 }, 192, Mixed());
         var slack = Assert.IsType<SlackReport>(result.Report.Slack);
         Assert.True(slack.RoomAfter > slack.RoomBefore);
         Assert.Equal(even.RoomUsed, slack.RoomBefore, 1e-9);
@@ -94,8 +94,8 @@ public sealed class PackingTests
     [Fact]
     public void Threads_change_nothing()
     {
-        var one = LayoutStation.Run(Input(Anew with { SlackPercent = 10, Rotation = PackRotation.Free }, 256, Mixed()) with { Threads = 1 });
-        var two = LayoutStation.Run(Input(Anew with { SlackPercent = 10, Rotation = PackRotation.Free }, 256, Mixed()) with { Threads = 2 });
+        var one = LayoutStation.Run(Input(Anew with { SlackPercent = 10, Rotation = PackRotation.Free }, 144, Mixed()) with { Threads = 1 });
+        var two = LayoutStation.Run(Input(Anew with { SlackPercent = 10, Rotation = PackRotation.Free }, 144, Mixed()) with { Threads = 2 });
         Assert.Equal(one.Uvs.SelectMany(u => u), two.Uvs.SelectMany(u => u));
         Assert.Equal(one.TriangleIslands.SelectMany(u => u), two.TriangleIslands.SelectMany(u => u));
     }
@@ -139,11 +139,11 @@ public sealed class PackingTests
     {
         Mesh[] meshes = [Shapes.Plane("fixed", uvFrom: 0.3f, uvTo: 0.5f), .. Mixed()];
         var held = HeldIsland.At(meshes, [new SurfaceSpot("fixed", 0, 0, 0)], false).ToList();
-        var result = Run((Anew with { PaddingPixels = 8 }).With("fixed", new PartLayout { Uvs = UvSource.Keep }).Locked(held), 512, meshes);
+        var result = Run((Anew with { PaddingPixels = 4 }).With("fixed", new PartLayout { Uvs = UvSource.Keep }).Locked(held), 256, meshes);
         Assert.All(meshes[0].Uvs!.Zip(result.Uvs[0]), uv => Assert.True(Vector2.Distance(uv.First, uv.Second) < 1e-6f));
         Assert.Equal(0, result.Report.OverlapTexels);
-        Assert.InRange(result.Report.PaddingPixels, 8 - 1e-3, 64);
-        Assert.InRange(result.Report.MedianDensity, 0, 0.2 * 512 * 1.001);
+        Assert.InRange(result.Report.PaddingPixels, 4 - 1e-3, 32);
+        Assert.InRange(result.Report.MedianDensity, 0, 0.2 * 256 * 1.001);
     }
 
     [Fact]
@@ -151,27 +151,27 @@ public sealed class PackingTests
     {
         Mesh[] meshes = Mixed();
         meshes[1] = meshes[1] with { TriangleMaterials = [.. Enumerable.Repeat(1, meshes[1].TriangleCount)] };
-        var split = Run(Anew, 512, meshes);
+        var split = Run(Anew, 192, meshes);
         Assert.Equal([0, 1], split.Report.Sheets.Select(s => s.Material ?? -1));
         Assert.All(split.TriangleSheets[1], s => Assert.Equal(1, s));
         Assert.InRange(split.Report.DensitySpread, 0, 0.005);
-        var shared = Run((Anew with { Sheets = SheetRule.Together, SheetCount = 2 }).With("tube", new PartLayout { Sheet = 1 }), 512, meshes);
+        var shared = Run((Anew with { Sheets = SheetRule.Together, SheetCount = 2 }).With("tube", new PartLayout { Sheet = 1 }), 192, meshes);
         Assert.Equal(2, shared.Report.Sheets.Count);
         Assert.All(shared.TriangleSheets[Array.FindIndex(meshes, m => m.Name == "tube")], s => Assert.Equal(1, s));
-        Assert.True(shared.Report.MedianDensity > 1.1 * Run(Anew with { Sheets = SheetRule.Together }, 512, meshes).Report.MedianDensity);
+        Assert.True(shared.Report.MedianDensity > 1.1 * Run(Anew with { Sheets = SheetRule.Together }, 192, meshes).Report.MedianDensity);
     }
 
     [Fact]
     public void Edges_are_cut_and_sewn_up_by_hand_and_one_island_alone_is_unwrapped_again()
     {
         var cube = Shapes.Cube("cube");
-        Assert.Equal(6, Run(Anew, 512, cube).Report.Islands);
+        Assert.Equal(6, Run(Anew, 128, cube).Report.Islands);
         var edge = new SeamEdge("cube", -0.5f, 0.5f, 0.5f, 0.5f, 0.5f, 0.5f, IsCut: false);
-        Assert.Equal(5, Run(Anew with { Seams = [edge] }, 512, cube).Report.Islands);
+        Assert.Equal(5, Run(Anew with { Seams = [edge] }, 128, cube).Report.Islands);
         var plane = Shapes.Grid("grid", 4);
         SeamEdge[] line = [.. Enumerable.Range(0, 4).Select(i => new SeamEdge("grid", 0, 0, 0.5f - i / 4f, 0, 0, 0.25f - i / 4f, IsCut: true))];
-        Assert.Equal(2, Run(Anew with { Seams = line }, 512, plane).Report.Islands);
-        var kept = Run(new LayoutSettings { Pack = true, UnwrapAt = [new SurfaceSpot("cube", 0, 0.5f, 0)] }, 512, cube);
+        Assert.Equal(2, Run(Anew with { Seams = line }, 128, plane).Report.Islands);
+        var kept = Run(new LayoutSettings { Pack = true, UnwrapAt = [new SurfaceSpot("cube", 0, 0.5f, 0)] }, 128, cube);
         Assert.Equal(6, kept.Report.Islands);
     }
 

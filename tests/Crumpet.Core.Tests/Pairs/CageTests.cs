@@ -10,7 +10,7 @@ namespace Crumpet.Core.Tests.Pairs;
 
 public sealed class CageTests
 {
-    private const int ShapeCount = 12;
+    private const int ShapeCount = 6;
 
     [Fact]
     public void Fitted_cages_of_displaced_shapes_hold_all_vertices_close_to_the_least_possible_and_bake_without_a_miss()

@@ -20,7 +20,7 @@ public sealed class TrayTests
         Assert.Equal(plan.Count, plan.Trays.Distinct().Count());
     }
 
-    [Property(MaxTest = 100)]
+    [Property(MaxTest = 30)]
     public void Larger_arrangements_keep_contacts_apart_and_never_claim_more_than_is_so(int seed, byte density)
     {
         var random = new Random(seed);

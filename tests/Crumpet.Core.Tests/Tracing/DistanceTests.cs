@@ -28,7 +28,7 @@ public sealed class DistanceTests
     {
         var random = new Random(7);
         int apart = 0;
-        for (int round = 0; round < 2000; round++)
+        for (int round = 0; round < 700; round++)
         {
             var one = Points(random, 6, Vector3.Zero);
             var two = Points(random, 3, new Vector3(random.NextSingle() * 2, random.NextSingle(), random.NextSingle()));
@@ -45,7 +45,7 @@ public sealed class DistanceTests
                 $"round {round}");
             apart++;
         }
-        Assert.InRange(apart, 500, 1950);
+        Assert.InRange(apart, 175, 680);
     }
 
     [Fact]
