@@ -11,7 +11,7 @@ using Xunit;
 namespace Crumpet.Web.Tests;
 
 /// <summary>Who is answered, what a start does with what an earlier process left, and what is private.</summary>
-public sealed class HostingTests : WebAppTests
+public sealed class HostingTests(SharedApp shared) : SharedAppTests(shared)
 {
     [Theory]
     [InlineData("localhost", true)]
@@ -25,13 +25,11 @@ public sealed class HostingTests : WebAppTests
     [InlineData("10.0.0.1", false)]
     public async Task Only_names_of_this_machine_are_answered(string host, bool isOwn)
     {
-        using var app = Start();
-        using var client = app.CreateClient();
         foreach (string path in (string[])["/kits", "/css/crumpet.css", "/nowhere"])
         {
             using var request = new HttpRequestMessage(HttpMethod.Get, path);
             request.Headers.Host = host;
-            var answer = await client.SendAsync(request);
+            var answer = await Client.SendAsync(request);
             Assert.Equal(!isOwn, answer.StatusCode == HttpStatusCode.MisdirectedRequest);
             if (!isOwn)
                 Assert.Contains("does not go by the name", await answer.Content.ReadAsStringAsync(), StringComparison.Ordinal);
@@ -156,18 +154,16 @@ public sealed class HostingTests : WebAppTests
     [Fact]
     public async Task A_rule_of_the_kit_is_taken_away_for_good()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        await UntilAsync(client, $"{asset}/layout", "1 island on");
-        await PostAsync(client, $"{asset}/intake", "ByHand", new() { ["What"] = "upright" });
-        await PostAsync(client, $"{asset}/intake", "ForKit", new() { ["number"] = "0" });
-        Assert.Contains("Turn Z up to Y up", await client.GetStringAsync("/kits/1"), StringComparison.Ordinal);
-        string kit = await PostAsync(client, "/kits/1", "TakeAway", new() { ["number"] = "0" });
+        string asset = await DropAsync(Client, ("crate_low.obj", Low), ("crate_high.obj", High));
+        await UntilAsync(Client, $"{asset}/layout", "1 island on");
+        await PostAsync(Client, $"{asset}/intake", "ByHand", new() { ["What"] = "upright" });
+        await PostAsync(Client, $"{asset}/intake", "ForKit", new() { ["number"] = "0" });
+        Assert.Contains("Turn Z up to Y up", await Client.GetStringAsync(Kit), StringComparison.Ordinal);
+        string kit = await PostAsync(Client, Kit, "TakeAway", new() { ["number"] = "0" });
         Assert.DoesNotContain("Turn Z up to Y up", kit, StringComparison.Ordinal);
         // What is about one asset cannot become a rule.
-        await PostAsync(client, $"{asset}/intake", "ByHand", new() { ["What"] = "rename", ["Objects"] = "crate_low", ["Text"] = "box_low" });
-        Assert.Contains("is about this asset alone", await PostAsync(client, $"{asset}/intake", "ForKit", new() { ["number"] = "0" }),
+        await PostAsync(Client, $"{asset}/intake", "ByHand", new() { ["What"] = "rename", ["Objects"] = "crate_low", ["Text"] = "box_low" });
+        Assert.Contains("is about this asset alone", await PostAsync(Client, $"{asset}/intake", "ForKit", new() { ["number"] = "0" }),
             StringComparison.Ordinal);
     }
 

@@ -5,44 +5,40 @@ using Xunit;
 namespace Crumpet.Web.Tests;
 
 /// <summary>Mends, rules, folders and zips over HTTP.</summary>
-public sealed class IntakeTests : WebAppTests
+public sealed class IntakeTests(SharedApp shared) : SharedAppTests(shared)
 {
     private static readonly string Prefixed = Low.Replace("o crate_low", "o shed:crate_low", StringComparison.Ordinal);
 
     [Fact]
     public async Task A_mend_is_recorded_switched_undone_repeated_and_taken_away()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("crate_low.obj", Prefixed), ("crate_high.obj", High)), intake = $"{asset}/intake";
-        string page = await UntilAsync(client, intake, "Strip shed: from 1 name");
-        await PostAsync(client, intake, "Mend", new() { ["mend"] = ValueOf(page, "Strip shed: from 1 name") });
-        page = await UntilAsync(client, intake, "1 changed");
+        string asset = await DropAsync(Client, ("crate_low.obj", Prefixed), ("crate_high.obj", High)), intake = $"{asset}/intake";
+        string page = await UntilAsync(Client, intake, "Strip shed: from 1 name");
+        await PostAsync(Client, intake, "Mend", new() { ["mend"] = ValueOf(page, "Strip shed: from 1 name") });
+        page = await UntilAsync(Client, intake, "1 changed");
         Assert.DoesNotContain("shed:crate_low</span>", page, StringComparison.Ordinal);
         Assert.Contains("data-place=\"crate_low\"", page, StringComparison.Ordinal);
-        await PostAsync(client, intake, "Switch", new() { ["number"] = "0", ["on"] = "false" });
-        Assert.Contains("· off", await UntilAsync(client, intake, "data-place=\"shed:crate_low\""), StringComparison.Ordinal);
-        Assert.Contains("Mend 'Strip shed: from names of crate_low.obj' switched off", await client.GetStringAsync($"{asset}/history") is var history
+        await PostAsync(Client, intake, "Switch", new() { ["number"] = "0", ["on"] = "false" });
+        Assert.Contains("· off", await UntilAsync(Client, intake, "data-place=\"shed:crate_low\""), StringComparison.Ordinal);
+        Assert.Contains("Mend 'Strip shed: from names of crate_low.obj' switched off", await Client.GetStringAsync($"{asset}/history") is var history
             ? System.Net.WebUtility.HtmlDecode(history) : "", StringComparison.Ordinal);
-        await PostAsync(client, $"{asset}/history", "GoTo", new() { ["number"] = "1" });
-        Assert.Contains("data-place=\"crate_low\"", await UntilAsync(client, intake, "1 changed"), StringComparison.Ordinal);
-        await PostAsync(client, intake, "TakeAway", new() { ["number"] = "0" });
-        page = await UntilAsync(client, intake, "Strip shed: from 1 name");
+        await PostAsync(Client, $"{asset}/history", "GoTo", new() { ["number"] = "1" });
+        Assert.Contains("data-place=\"crate_low\"", await UntilAsync(Client, intake, "1 changed"), StringComparison.Ordinal);
+        await PostAsync(Client, intake, "TakeAway", new() { ["number"] = "0" });
+        page = await UntilAsync(Client, intake, "Strip shed: from 1 name");
         Assert.DoesNotContain("class=\"mends\"", page, StringComparison.Ordinal);
     }
 
     [Fact]
     public async Task All_that_is_safe_is_mended_at_once_and_what_it_was_can_be_seen()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("crate_low.obj", Prefixed.Replace("0.5", "50", StringComparison.Ordinal)),
+        string asset = await DropAsync(Client, ("crate_low.obj", Prefixed.Replace("0.5", "50", StringComparison.Ordinal)),
             ("crate_high.obj", High.Replace("0.5", "50", StringComparison.Ordinal)));
-        await UntilAsync(client, $"{asset}/intake", "Mend all 2 that are safe");
-        await PostAsync(client, $"{asset}/intake", "MendSafe", []);
-        string page = await UntilAsync(client, $"{asset}/layout", "1 island on");
+        await UntilAsync(Client, $"{asset}/intake", "Mend all 2 that are safe");
+        await PostAsync(Client, $"{asset}/intake", "MendSafe", []);
+        string page = await UntilAsync(Client, $"{asset}/layout", "1 island on");
         Assert.Contains("island", page, StringComparison.Ordinal);
-        Assert.Contains("1.00\u200a×\u200a0.000\u200a×\u200a1.00", await client.GetStringAsync($"{asset}/intake") is var p ? System.Net.WebUtility.HtmlDecode(p)
+        Assert.Contains("1.00\u200a×\u200a0.000\u200a×\u200a1.00", await Client.GetStringAsync($"{asset}/intake") is var p ? System.Net.WebUtility.HtmlDecode(p)
             : "", StringComparison.Ordinal);
     }
 
@@ -56,11 +52,9 @@ public sealed class IntakeTests : WebAppTests
     [InlineData("", "The field What is missing")]
     public async Task A_mend_by_hand_that_cannot_be_is_refused_with_a_sentence(string what, string sentence, string from = "", string to = "")
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        await UntilAsync(client, $"{asset}/layout", "1 island on");
-        string page = await PostAsync(client, $"{asset}/intake", "ByHand",
+        string asset = await DropAsync(Client, ("crate_low.obj", Low), ("crate_high.obj", High));
+        await UntilAsync(Client, $"{asset}/layout", "1 island on");
+        string page = await PostAsync(Client, $"{asset}/intake", "ByHand",
             new() { ["What"] = what, ["From"] = from, ["To"] = to, ["Amount"] = "soft", ["Textures"] = "a.png" });
         Assert.Contains(sentence == "lacks" ? "does not read" : sentence, page, StringComparison.Ordinal);
         Assert.DoesNotContain("class=\"mends\"", page, StringComparison.Ordinal);
@@ -69,54 +63,48 @@ public sealed class IntakeTests : WebAppTests
     [Fact]
     public async Task Objects_are_renamed_by_pattern_and_their_side_said_by_hand()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("crate.obj", Low.Replace("crate_low", "crate-low", StringComparison.Ordinal)),
+        string asset = await DropAsync(Client, ("crate.obj", Low.Replace("crate_low", "crate-low", StringComparison.Ordinal)),
             ("sculpt.obj", High.Replace("crate_high", "crate", StringComparison.Ordinal))), intake = $"{asset}/intake";
-        await UntilAsync(client, intake, "tells its side neither");
-        await PostAsync(client, intake, "ByHand", new() { ["What"] = "renameByPattern", ["From"] = "{part}-{side}", ["To"] = "{part}_{side}" });
-        await UntilAsync(client, intake, "1 changed");
-        await PostAsync(client, intake, "ByHand", new() { ["What"] = "side", ["Side"] = "High", ["Objects"] = "crate" });
-        await UntilAsync(client, $"{asset}/pairs", "1 part paired, 0 not");
+        await UntilAsync(Client, intake, "tells its side neither");
+        await PostAsync(Client, intake, "ByHand", new() { ["What"] = "renameByPattern", ["From"] = "{part}-{side}", ["To"] = "{part}_{side}" });
+        await UntilAsync(Client, intake, "1 changed");
+        await PostAsync(Client, intake, "ByHand", new() { ["What"] = "side", ["Side"] = "High", ["Objects"] = "crate" });
+        await UntilAsync(Client, $"{asset}/pairs", "1 part paired, 0 not");
     }
 
     [Fact]
     public async Task A_mend_becomes_a_rule_for_every_file_of_the_kit_and_can_be_switched_off_there()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string one = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High)),
-            two = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        await UntilAsync(client, $"{two}/layout", "1 island on");
-        await PostAsync(client, $"{one}/intake", "ByHand", new() { ["What"] = "units", ["Factor"] = "100" });
-        await UntilAsync(client, $"{one}/intake", "2 changed");
-        await PostAsync(client, $"{one}/intake", "ForKit", new() { ["number"] = "0" });
-        Assert.Contains("100.0\u200a×", System.Net.WebUtility.HtmlDecode(await UntilAsync(client, $"{two}/intake", "100.0")), StringComparison.Ordinal);
-        await PostAsync(client, "/kits/1", "Switch", new() { ["number"] = "0", ["on"] = "false" });
-        await UntilAsync(client, $"{two}/intake", "1.00\u200a×");
-        await PostAsync(client, "/kits/1", "Rules", new() { ["size"] = "50", ["largest"] = "1024", ["square"] = "true", ["colours"] = "false" });
-        await UntilAsync(client, $"{two}/intake", "while the kit");
+        string one = await DropAsync(Client, ("crate_low.obj", Low), ("crate_high.obj", High)),
+            two = await DropAsync(Client, ("crate_low.obj", Low), ("crate_high.obj", High));
+        await UntilAsync(Client, $"{two}/layout", "1 island on");
+        await PostAsync(Client, $"{one}/intake", "ByHand", new() { ["What"] = "units", ["Factor"] = "100" });
+        await UntilAsync(Client, $"{one}/intake", "2 changed");
+        await PostAsync(Client, $"{one}/intake", "ForKit", new() { ["number"] = "0" });
+        Assert.Contains("100.0\u200a×", System.Net.WebUtility.HtmlDecode(await UntilAsync(Client, $"{two}/intake", "100.0")), StringComparison.Ordinal);
+        await PostAsync(Client, Kit, "Switch", new() { ["number"] = "0", ["on"] = "false" });
+        await UntilAsync(Client, $"{two}/intake", "1.00\u200a×");
+        await PostAsync(Client, Kit, "Rules", new() { ["size"] = "50", ["largest"] = "1024", ["square"] = "true", ["colours"] = "false" });
+        await UntilAsync(Client, $"{two}/intake", "while the kit");
         Assert.Contains("must be a number from 0.001 to 100000",
-            await PostAsync(client, "/kits/1", "Rules", new() { ["size"] = "big", ["largest"] = "1024", ["square"] = "false", ["colours"] = "false" }),
+            await PostAsync(Client, Kit, "Rules", new() { ["size"] = "big", ["largest"] = "1024", ["square"] = "false", ["colours"] = "false" }),
             StringComparison.Ordinal);
     }
 
     [Fact]
     public async Task Zips_and_folders_keep_their_paths_and_newer_files_take_the_place_of_older_ones()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string asset = await DropAsync(client,
+        string asset = await DropAsync(Client,
             ("meshes/crate_low.obj", "mtllib crate.mtl\n" + Low.Replace("f 1", "usemtl paint\nf 1", StringComparison.Ordinal)),
             ("meshes/crate_high.obj", High));
-        await UntilAsync(client, $"{asset}/layout", "1 island on");
-        await AddAsync(client, asset, ("kit.zip", Zip(("gauge/meshes/crate.mtl", "newmtl paint\nmap_Kd maps/paint.png\n"), ("gauge/readme.txt", "hello"))));
-        Assert.Contains("meshes/crate.mtl", await UntilAsync(client, $"{asset}/intake?show=files", "drop paint.png here"), StringComparison.Ordinal);
-        await AddAsync(client, asset, ("crate_low.obj", Encoding.Latin1.GetBytes(Low)));
-        await UntilAsync(client, $"{asset}/intake?show=files", "<td class=\"number\">2</td>");
-        Assert.Contains("the same files are here already", await AddAsync(client, asset, ("crate_low.obj", Encoding.Latin1.GetBytes(Low))),
+        await UntilAsync(Client, $"{asset}/layout", "1 island on");
+        await AddAsync(Client, asset, ("kit.zip", Zip(("gauge/meshes/crate.mtl", "newmtl paint\nmap_Kd maps/paint.png\n"), ("gauge/readme.txt", "hello"))));
+        Assert.Contains("meshes/crate.mtl", await UntilAsync(Client, $"{asset}/intake?show=files", "drop paint.png here"), StringComparison.Ordinal);
+        await AddAsync(Client, asset, ("crate_low.obj", Encoding.Latin1.GetBytes(Low)));
+        await UntilAsync(Client, $"{asset}/intake?show=files", "<td class=\"number\">2</td>");
+        Assert.Contains("the same files are here already", await AddAsync(Client, asset, ("crate_low.obj", Encoding.Latin1.GetBytes(Low))),
             StringComparison.Ordinal);
-        Assert.Contains("leads out of the zip", await AddAsync(client, asset, ("bad.zip", Zip(("../x.obj", "v")))), StringComparison.Ordinal);
+        Assert.Contains("leads out of the zip", await AddAsync(Client, asset, ("bad.zip", Zip(("../x.obj", "v")))), StringComparison.Ordinal);
     }
 
     [Fact]

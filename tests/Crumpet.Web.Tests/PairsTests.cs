@@ -5,25 +5,23 @@ using Xunit;
 namespace Crumpet.Web.Tests;
 
 /// <summary>Parts, trays, names and cages over HTTP.</summary>
-public sealed class PairsTests : WebAppTests
+public sealed class PairsTests(SharedApp shared) : SharedAppTests(shared)
 {
     [Fact]
     public async Task Parts_are_put_on_trays_by_hand_kept_apart_and_left_to_the_plan_again()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string pairs = await ThreePartsAsync(client);
-        Assert.Contains("3 parts on 1 tray", await client.GetStringAsync(pairs), StringComparison.Ordinal);
-        await PostAsync(client, $"{pairs}?show=trays", "Tray", new() { ["part"] = "lid", ["tray"] = "1" });
-        string page = await UntilAsync(client, $"{pairs}?show=trays", "2 trays, 0 contacts");
+        string pairs = await ThreePartsAsync(Client);
+        Assert.Contains("3 parts on 1 tray", await Client.GetStringAsync(pairs), StringComparison.Ordinal);
+        await PostAsync(Client, $"{pairs}?show=trays", "Tray", new() { ["part"] = "lid", ["tray"] = "1" });
+        string page = await UntilAsync(Client, $"{pairs}?show=trays", "2 trays, 0 contacts");
         Assert.Contains("lid on tray 2", page, StringComparison.Ordinal);
         Assert.Contains("by-hand", page, StringComparison.Ordinal);
-        await PostAsync(client, $"{pairs}?show=trays&part=box", "Tie", new() { ["part"] = "box", ["other"] = "foot", ["together"] = "false" });
-        page = await UntilAsync(client, $"{pairs}?show=trays&part=box", "Kept apart from");
-        await PostAsync(client, $"{pairs}?show=trays&part=box", "Untie", new() { ["part"] = "box", ["other"] = "foot" });
-        await PostAsync(client, $"{pairs}?show=trays", "Tray", new() { ["part"] = "lid", ["tray"] = "-1" });
-        Assert.DoesNotContain("by-hand", await UntilAsync(client, $"{pairs}?show=trays", "1 tray, 0 contacts"), StringComparison.Ordinal);
-        string history = WebUtility.HtmlDecode(await client.GetStringAsync(pairs.Replace("/pairs", "/history", StringComparison.Ordinal)));
+        await PostAsync(Client, $"{pairs}?show=trays&part=box", "Tie", new() { ["part"] = "box", ["other"] = "foot", ["together"] = "false" });
+        page = await UntilAsync(Client, $"{pairs}?show=trays&part=box", "Kept apart from");
+        await PostAsync(Client, $"{pairs}?show=trays&part=box", "Untie", new() { ["part"] = "box", ["other"] = "foot" });
+        await PostAsync(Client, $"{pairs}?show=trays", "Tray", new() { ["part"] = "lid", ["tray"] = "-1" });
+        Assert.DoesNotContain("by-hand", await UntilAsync(Client, $"{pairs}?show=trays", "1 tray, 0 contacts"), StringComparison.Ordinal);
+        string history = WebUtility.HtmlDecode(await Client.GetStringAsync(pairs.Replace("/pairs", "/history", StringComparison.Ordinal)));
         foreach (string words in (string[])["lid put on tray 2", "box and foot kept apart", "box and foot no longer kept apart",
             "Tray of lid left to the plan"])
             Assert.Contains(words, history, StringComparison.Ordinal);
@@ -32,127 +30,115 @@ public sealed class PairsTests : WebAppTests
     [Fact]
     public async Task A_part_and_a_tray_have_reaches_and_shade_of_their_own()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string pairs = await ThreePartsAsync(client);
-        await PostAsync(client, $"{pairs}?part=lid", "Part",
+        string pairs = await ThreePartsAsync(Client);
+        await PostAsync(Client, $"{pairs}?part=lid", "Part",
             new() { ["part"] = "lid", ["tray"] = "-1", ["outward"] = "33.5", ["inward"] = "", ["sees"] = "Asset", ["cage"] = "", ["direction"] = "Split" });
-        string page = await UntilAsync(client, $"{pairs}?part=lid", "value=\"33.5\"");
+        string page = await UntilAsync(Client, $"{pairs}?part=lid", "value=\"33.5\"");
         Assert.Contains("<option value=\"Split\" selected=\"selected\">", page, StringComparison.Ordinal);
-        await PostAsync(client, $"{pairs}?show=trays", "TraySettings", new() { ["tray"] = "0", ["outward"] = "", ["inward"] = "44", ["others"] = "true" });
-        Assert.Contains("value=\"44\"", await UntilAsync(client, $"{pairs}?show=trays", "value=\"44\""), StringComparison.Ordinal);
+        await PostAsync(Client, $"{pairs}?show=trays", "TraySettings", new() { ["tray"] = "0", ["outward"] = "", ["inward"] = "44", ["others"] = "true" });
+        Assert.Contains("value=\"44\"", await UntilAsync(Client, $"{pairs}?show=trays", "value=\"44\""), StringComparison.Ordinal);
         Assert.Contains("must be a number from 0",
-            await PostAsync(client, $"{pairs}?part=lid", "Part", new() { ["part"] = "lid", ["tray"] = "-1", ["outward"] = "wide" }), StringComparison.Ordinal);
+            await PostAsync(Client, $"{pairs}?part=lid", "Part", new() { ["part"] = "lid", ["tray"] = "-1", ["outward"] = "wide" }), StringComparison.Ordinal);
     }
 
     [Fact]
     public async Task A_name_dragged_onto_another_takes_its_part_and_all_are_renamed_to_the_convention()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("a_low.obj", Box("crate_low", 0)), ("b_low.obj", Box("lid_low", 3)), ("a_high.obj", Box("crate_high", 0)),
+        string asset = await DropAsync(Client, ("a_low.obj", Box("crate_low", 0)), ("b_low.obj", Box("lid_low", 3)), ("a_high.obj", Box("crate_high", 0)),
             ("b_high.obj", Box("kk_high", 9))), pairs = $"{asset}/pairs";
-        string page = await UntilAsync(client, pairs, "no high side");
-        await PostAsync(client, pairs, "Join", new() { ["dragged"] = NumberOf(page, "kk_<wbr>high"), ["onto"] = NumberOf(page, "lid_<wbr>low") });
-        page = await UntilAsync(client, pairs, "2 parts paired, 0 not");
+        string page = await UntilAsync(Client, pairs, "no high side");
+        await PostAsync(Client, pairs, "Join", new() { ["dragged"] = NumberOf(page, "kk_<wbr>high"), ["onto"] = NumberOf(page, "lid_<wbr>low") });
+        page = await UntilAsync(Client, pairs, "2 parts paired, 0 not");
         Assert.Contains("lid_<wbr>high", page, StringComparison.Ordinal);
-        Assert.Contains("Rename kk_high to lid_high", WebUtility.HtmlDecode(await client.GetStringAsync($"{asset}/intake")), StringComparison.Ordinal);
-        Assert.Contains("Drag a high object onto a low one", await PostAsync(client, pairs, "Join", new() { ["dragged"] = "0", ["onto"] = "0" }),
+        Assert.Contains("Rename kk_high to lid_high", WebUtility.HtmlDecode(await Client.GetStringAsync($"{asset}/intake")), StringComparison.Ordinal);
+        Assert.Contains("Drag a high object onto a low one", await PostAsync(Client, pairs, "Join", new() { ["dragged"] = "0", ["onto"] = "0" }),
             StringComparison.Ordinal);
         // A pattern without detail cannot tell two objects of one side apart.
-        await PostAsync(client, $"{pairs}?show=names", "Pattern", new() { ["pattern"] = "{part}_{side}" });
-        page = await UntilAsync(client, pairs, "2 parts paired, 0 not");
+        await PostAsync(Client, $"{pairs}?show=names", "Pattern", new() { ["pattern"] = "{part}_{side}" });
+        page = await UntilAsync(Client, pairs, "2 parts paired, 0 not");
         Assert.Contains("lid has a high object already",
-            await PostAsync(client, pairs, "Join", new() { ["dragged"] = NumberOf(page, "crate_<wbr>high"), ["onto"] = NumberOf(page, "lid_<wbr>low") }),
+            await PostAsync(Client, pairs, "Join", new() { ["dragged"] = NumberOf(page, "crate_<wbr>high"), ["onto"] = NumberOf(page, "lid_<wbr>low") }),
             StringComparison.Ordinal);
-        await PostAsync(client, $"{pairs}?show=names", "Pattern", new() { ["pattern"] = "{side}-{part} | {part}_{side}" });
-        page = await UntilAsync(client, $"{pairs}?show=names", "Rename all 4 to the convention");
+        await PostAsync(Client, $"{pairs}?show=names", "Pattern", new() { ["pattern"] = "{side}-{part} | {part}_{side}" });
+        page = await UntilAsync(Client, $"{pairs}?show=names", "Rename all 4 to the convention");
         Assert.Contains("high-lid", page, StringComparison.Ordinal);
-        await PostAsync(client, $"{pairs}?show=names", "RenameAll", []);
-        Assert.DoesNotContain("Rename all", await UntilAsync(client, $"{pairs}?show=names", "<span class=\"piece piece-side\">high</span>-"),
+        await PostAsync(Client, $"{pairs}?show=names", "RenameAll", []);
+        Assert.DoesNotContain("Rename all", await UntilAsync(Client, $"{pairs}?show=names", "<span class=\"piece piece-side\">high</span>-"),
             StringComparison.Ordinal);
     }
 
     [Fact]
     public async Task All_clear_suggestions_above_a_bar_are_accepted_at_once_and_thumbnails_go_by_content()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("a_low.obj", Box("crate_low", 0) + Box("lid_low", 3, 8)),
+        string asset = await DropAsync(Client, ("a_low.obj", Box("crate_low", 0) + Box("lid_low", 3, 8)),
             ("a_high.obj", Box("cratee_high", 0) + Box("lidd_high", 3, 8))), pairs = $"{asset}/pairs";
-        string page = await UntilAsync(client, pairs, "2 other sides are clear");
+        string page = await UntilAsync(Client, pairs, "2 other sides are clear");
         string thumbnail = page[page.IndexOf("/thumbnails/", StringComparison.Ordinal)..][..("/thumbnails/".Length + 64)];
-        Assert.Equal("image/png", (await client.GetAsync(thumbnail)).Content.Headers.ContentType!.MediaType);
-        Assert.Equal(HttpStatusCode.NotFound, (await client.GetAsync("/thumbnails/" + new string('a', 64))).StatusCode);
-        Assert.Contains("No suggestion is clear at 99 %", await PostAsync(client, pairs, "AcceptAll", new() { ["bar"] = "99" }), StringComparison.Ordinal);
-        Assert.Contains("must be a number of percent", await PostAsync(client, pairs, "AcceptAll", new() { ["bar"] = "most" }), StringComparison.Ordinal);
-        await PostAsync(client, pairs, "AcceptAll", new() { ["bar"] = "70" });
-        Assert.Contains("crate_<wbr>high", await UntilAsync(client, pairs, "2 parts paired, 0 not"), StringComparison.Ordinal);
-        Assert.Contains("Rename 2 objects", await client.GetStringAsync($"{asset}/intake"), StringComparison.Ordinal);
+        Assert.Equal("image/png", (await Client.GetAsync(thumbnail)).Content.Headers.ContentType!.MediaType);
+        Assert.Equal(HttpStatusCode.NotFound, (await Client.GetAsync("/thumbnails/" + new string('a', 64))).StatusCode);
+        Assert.Contains("No suggestion is clear at 99 %", await PostAsync(Client, pairs, "AcceptAll", new() { ["bar"] = "99" }), StringComparison.Ordinal);
+        Assert.Contains("must be a number of percent", await PostAsync(Client, pairs, "AcceptAll", new() { ["bar"] = "most" }), StringComparison.Ordinal);
+        await PostAsync(Client, pairs, "AcceptAll", new() { ["bar"] = "70" });
+        Assert.Contains("crate_<wbr>high", await UntilAsync(Client, pairs, "2 parts paired, 0 not"), StringComparison.Ordinal);
+        Assert.Contains("Rename 2 objects", await Client.GetStringAsync($"{asset}/intake"), StringComparison.Ordinal);
     }
 
     [Fact]
     public async Task A_pattern_is_tried_on_the_names_without_being_kept()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string pairs = await ThreePartsAsync(client);
-        string tried = await client.GetStringAsync($"{pairs}?handler=Try&pattern={Uri.EscapeDataString("{part}_{side}_{detail}")}");
+        string pairs = await ThreePartsAsync(Client);
+        string tried = await Client.GetStringAsync($"{pairs}?handler=Try&pattern={Uri.EscapeDataString("{part}_{side}_{detail}")}");
         Assert.Contains("0 of 6 names are read", tried, StringComparison.Ordinal);
         Assert.Contains("expected _", tried, StringComparison.Ordinal);
-        Assert.Contains("lacks {side}", await client.GetStringAsync($"{pairs}?handler=Try&pattern=%7Bpart%7D"), StringComparison.Ordinal);
-        Assert.Contains("All 6 names are read", await client.GetStringAsync($"{pairs}?show=names"), StringComparison.Ordinal);
+        Assert.Contains("lacks {side}", await Client.GetStringAsync($"{pairs}?handler=Try&pattern=%7Bpart%7D"), StringComparison.Ordinal);
+        Assert.Contains("All 6 names are read", await Client.GetStringAsync($"{pairs}?show=names"), StringComparison.Ordinal);
     }
 
     [Fact]
     public async Task Cages_are_fitted_brushed_written_out_and_taken_back_in()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string pairs = await ThreePartsAsync(client), asset = pairs[..^"/pairs".Length];
-        await PostAsync(client, $"{pairs}?show=cage", "Cage",
+        string pairs = await ThreePartsAsync(Client), asset = pairs[..^"/pairs".Length];
+        await PostAsync(Client, $"{pairs}?show=cage", "Cage",
             new() { ["kind"] = "Fitted", ["margin"] = "2", ["direction"] = "Smooth", ["blend"] = "50", ["outward"] = "12", ["inward"] = "20" });
-        Assert.Contains("<td>fitted</td>", await UntilAsync(client, $"{pairs}?show=cage", "<td>fitted</td>"), StringComparison.Ordinal);
-        string fitted = await client.GetStringAsync($"{asset}/cages.obj");
+        Assert.Contains("<td>fitted</td>", await UntilAsync(Client, $"{pairs}?show=cage", "<td>fitted</td>"), StringComparison.Ordinal);
+        string fitted = await Client.GetStringAsync($"{asset}/cages.obj");
         Assert.Equal(["o box_cage", "o foot_cage", "o lid_cage"], fitted.Split('\n').Where(l => l.StartsWith("o ", StringComparison.Ordinal)));
-        await PostAsync(client, $"{pairs}?show=cage", "Stroke",
+        await PostAsync(Client, $"{pairs}?show=cage", "Stroke",
             new() { ["kind"] = "Cage", ["part"] = "lid", ["points"] = "3.5 0.5 0.5", ["radius"] = "100", ["amount"] = "7" });
-        await UntilAsync(client, $"{pairs}?show=cage", "1 stroke");
-        string brushed = await client.GetStringAsync($"{asset}/cages.obj");
+        await UntilAsync(Client, $"{pairs}?show=cage", "1 stroke");
+        string brushed = await Client.GetStringAsync($"{asset}/cages.obj");
         Assert.NotEqual(fitted, brushed);
-        Assert.Contains("draw it again", await PostAsync(client, $"{pairs}?show=cage", "Stroke",
+        Assert.Contains("draw it again", await PostAsync(Client, $"{pairs}?show=cage", "Stroke",
             new() { ["kind"] = "Cage", ["part"] = "lid", ["points"] = "1 2", ["radius"] = "100", ["amount"] = "7" }), StringComparison.Ordinal);
         // Taken back like any decision.
-        await PostAsync(client, $"{asset}/history", "GoTo", new() { ["number"] = "1" });
-        await UntilAsync(client, $"{pairs}?show=cage", "<td>fitted</td>");
-        Assert.Equal(fitted, await client.GetStringAsync($"{asset}/cages.obj"));
+        await PostAsync(Client, $"{asset}/history", "GoTo", new() { ["number"] = "1" });
+        await UntilAsync(Client, $"{pairs}?show=cage", "<td>fitted</td>");
+        Assert.Equal(fitted, await Client.GetStringAsync($"{asset}/cages.obj"));
         // A cage worked on elsewhere comes back as it is.
-        await AddAsync(client, asset, ("crate_cage.obj", Encoding.ASCII.GetBytes(brushed)));
-        await UntilAsync(client, $"{asset}/intake", "cage");
-        await PostAsync(client, $"{pairs}?show=cage", "Cage",
+        await AddAsync(Client, asset, ("crate_cage.obj", Encoding.ASCII.GetBytes(brushed)));
+        await UntilAsync(Client, $"{asset}/intake", "cage");
+        await PostAsync(Client, $"{pairs}?show=cage", "Cage",
             new() { ["kind"] = "File", ["margin"] = "2", ["direction"] = "Smooth", ["blend"] = "50", ["outward"] = "12", ["inward"] = "20" });
-        Assert.DoesNotContain("cage-mismatch", await UntilAsync(client, $"{pairs}?show=cage", "<td>object</td>"), StringComparison.Ordinal);
-        Assert.Equal(Positions(brushed), Positions(await client.GetStringAsync($"{asset}/cages.obj")));
-        Assert.Equal(HttpStatusCode.OK, (await client.GetAsync($"{asset}/cages.glb")).StatusCode);
-        Assert.Equal(HttpStatusCode.NotFound, (await client.GetAsync($"{asset}/cages.txt")).StatusCode);
+        Assert.DoesNotContain("cage-mismatch", await UntilAsync(Client, $"{pairs}?show=cage", "<td>object</td>"), StringComparison.Ordinal);
+        Assert.Equal(Positions(brushed), Positions(await Client.GetStringAsync($"{asset}/cages.obj")));
+        Assert.Equal(HttpStatusCode.OK, (await Client.GetAsync($"{asset}/cages.glb")).StatusCode);
+        Assert.Equal(HttpStatusCode.NotFound, (await Client.GetAsync($"{asset}/cages.txt")).StatusCode);
     }
 
     [Fact]
     public async Task Words_for_sides_are_rules_of_the_kit()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("a.obj", Box("Crate_GAME", 0)), ("b.obj", Box("crate_sculpt", 0)));
-        await UntilAsync(client, $"{asset}/intake", "sign-stop");
+        string asset = await DropAsync(Client, ("a.obj", Box("Crate_GAME", 0)), ("b.obj", Box("crate_sculpt", 0)));
+        await UntilAsync(Client, $"{asset}/intake", "sign-stop");
         Assert.Contains("stands for two sides",
-            WebUtility.HtmlDecode(await PostAsync(client, "/kits/1", "Names", new() { ["low"] = "x", ["high"] = "X", ["cage"] = "cage" })),
+            WebUtility.HtmlDecode(await PostAsync(Client, Kit, "Names", new() { ["low"] = "x", ["high"] = "X", ["cage"] = "cage" })),
             StringComparison.Ordinal);
-        await PostAsync(client, "/kits/1", "Names",
+        await PostAsync(Client, Kit, "Names",
             new() { ["low"] = "game low", ["high"] = "sculpt", ["cage"] = "cage", ["prefixes"] = "", ["anyCase"] = "true" });
-        Assert.Contains("1 part paired, 0 not", await UntilAsync(client, $"{asset}/pairs", "1 part paired"), StringComparison.Ordinal);
+        Assert.Contains("1 part paired, 0 not", await UntilAsync(Client, $"{asset}/pairs", "1 part paired"), StringComparison.Ordinal);
     }
 
-    private static async Task<string> ThreePartsAsync(HttpClient client)
+    private async Task<string> ThreePartsAsync(HttpClient client)
     {
         string asset = await DropAsync(client, ("crate_low.obj", Three("low")), ("crate_high.obj", Three("high")));
         await UntilAsync(client, $"{asset}/pairs", "3 parts paired, 0 not");

@@ -8,25 +8,23 @@ using Xunit;
 namespace Crumpet.Web.Tests;
 
 /// <summary>Tiles over HTTP, as the map viewer asks for them.</summary>
-public sealed partial class PictureTests : WebAppTests
+public sealed partial class PictureTests(SharedApp shared) : SharedAppTests(shared)
 {
     [Fact]
     public async Task Tiles_hold_the_very_texels_of_the_baked_file_and_may_be_kept_for_ever()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string address = await BakedAsync(client, new(SmallBake) { ["size"] = "512", ["bits"] = "16" });
-        using var info = JsonDocument.Parse(await InfoAsync(client, $"{address}/0"));
+        var (asset, address) = await BakedAsync(Client, new(SmallBake) { ["size"] = "512", ["bits"] = "16" });
+        using var info = JsonDocument.Parse(await InfoAsync(Client, $"{address}/0"));
         Assert.Equal((3, 16, 256), (info.RootElement.GetProperty("channels").GetInt32(), info.RootElement.GetProperty("bits").GetInt32(),
             info.RootElement.GetProperty("tileSide").GetInt32()));
         Assert.Equal([512, 256], info.RootElement.GetProperty("levels").EnumerateArray().Select(l => l.GetProperty("width").GetInt32()));
-        var answer = await client.GetAsync($"{address}/0/0/1/1");
+        var answer = await Client.GetAsync($"{address}/0/0/1/1");
         Assert.Contains("immutable", answer.Headers.CacheControl!.ToString(), StringComparison.Ordinal);
         Assert.Equal("gzip", answer.Content.Headers.ContentEncoding.Single());
         using var zip = new GZipStream(await answer.Content.ReadAsStreamAsync(), CompressionMode.Decompress);
         using var raw = new MemoryStream();
         await zip.CopyToAsync(raw);
-        var whole = (Bitmap16)ImageFile.Read(await client.GetByteArrayAsync("/assets/1/files/bake/crate_normal.png"), "n.png");
+        var whole = (Bitmap16)ImageFile.Read(await Client.GetByteArrayAsync($"{asset}/files/bake/crate_normal.png"), "n.png");
         for (int y = 0; y < 256; y++)
             for (int i = 0; i < 256 * 3; i++)
                 Assert.Equal(whole.Pixels[(y + 256) * 512 * 3 + 256 * 3 + i], BitConverter.ToUInt16(raw.GetBuffer(), 2 * (y * 768 + i)));
@@ -35,19 +33,17 @@ public sealed partial class PictureTests : WebAppTests
     [Fact]
     public async Task What_is_no_picture_no_tile_or_no_hash_is_refused()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string address = await BakedAsync(client, new(SmallBake));
+        var (asset, address) = await BakedAsync(Client, new(SmallBake));
         foreach (string path in (string[])[$"{address}/0/0/1/0", $"{address}/0/7/0/0", $"/pictures/{new string('0', 64)}/linear/0",
             "/pictures/..%2f..%2fcrumpet.db/linear/0", address.Replace("normal", "sideways", StringComparison.Ordinal) + "/0"])
-            Assert.Equal(HttpStatusCode.NotFound, (await client.GetAsync(path)).StatusCode);
-        var wrong = await client.GetAsync($"{address}/3");
+            Assert.Equal(HttpStatusCode.NotFound, (await Client.GetAsync(path)).StatusCode);
+        var wrong = await Client.GetAsync($"{address}/3");
         Assert.Equal(HttpStatusCode.UnprocessableEntity, wrong.StatusCode);
         Assert.Contains("no mip levels", await wrong.Content.ReadAsStringAsync(), StringComparison.Ordinal);
-        string page = WebUtility.HtmlDecode(await client.GetStringAsync("/assets/1/bake"));
+        string page = WebUtility.HtmlDecode(await Client.GetStringAsync($"{asset}/bake"));
         string start = Preview().Match(page).Groups[1].Value;
-        string file = Directory.GetFiles(Path.Combine(DataFolder, "store", "blobs"), start + "*", SearchOption.AllDirectories).Single();
-        var text = await client.GetAsync($"/pictures/{Path.GetFileName(file)}/linear/0");
+        string file = Directory.GetFiles(Path.Combine(Shared.DataFolder, "store", "blobs"), start + "*", SearchOption.AllDirectories).Single();
+        var text = await Client.GetAsync($"/pictures/{Path.GetFileName(file)}/linear/0");
         Assert.Equal(HttpStatusCode.UnprocessableEntity, text.StatusCode);
         Assert.Contains("not a picture", await text.Content.ReadAsStringAsync(), StringComparison.Ordinal);
     }
@@ -55,11 +51,9 @@ public sealed partial class PictureTests : WebAppTests
     [Fact]
     public async Task A_map_does_not_differ_from_itself_and_a_texture_a_little_from_its_picture()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string address = await BakedAsync(client, new(SmallBake));
+        string address = (await BakedAsync(Client, new(SmallBake))).Address;
         string against = address["/pictures".Length..];
-        using var same = JsonDocument.Parse(await client.GetStringAsync($"{address}/0/against{against}/0"));
+        using var same = JsonDocument.Parse(await Client.GetStringAsync($"{address}/0/against{against}/0"));
         Assert.Equal(JsonValueKind.Null, same.RootElement.GetProperty("psnr").ValueKind);
         Assert.Equal(0, same.RootElement.GetProperty("differentTexels").GetInt32());
     }
@@ -71,7 +65,7 @@ public sealed partial class PictureTests : WebAppTests
         using (var app = Start())
         {
             using var client = app.CreateClient();
-            address = await BakedAsync(client, new(SmallBake));
+            address = (await BakedAsync(client, new(SmallBake))).Address;
             await InfoAsync(client, $"{address}/0");
         }
         string tiles = Directory.GetFiles(Path.Combine(DataFolder, "tiles")).Single();
@@ -85,9 +79,7 @@ public sealed partial class PictureTests : WebAppTests
     [Fact]
     public async Task The_stages_light_is_served()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        byte[] light = await client.GetByteArrayAsync("/light");
+        byte[] light = await Client.GetByteArrayAsync("/light");
         Assert.Equal("CSL1"u8.ToArray(), light[..4]);
     }
 
@@ -103,13 +95,14 @@ public sealed partial class PictureTests : WebAppTests
         }
     }
 
-    private static async Task<string> BakedAsync(HttpClient client, Dictionary<string, string> settings)
+    /// <summary>Bakes a crate. @returns addresses of the asset and of its normal map</summary>
+    private async Task<(string Asset, string Address)> BakedAsync(HttpClient client, Dictionary<string, string> settings)
     {
         string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
         await UntilAsync(client, $"{asset}/layout", "1 island on");
         await PostAsync(client, $"{asset}/bake", "Bake", settings);
         string page = await UntilAsync(client, $"{asset}/bake", "/pictures/");
-        return Picture().Match(page).Value;
+        return (asset, Picture().Match(page).Value);
     }
 
     [GeneratedRegex("/pictures/[0-9a-f]{64}/normal")]

@@ -23,6 +23,7 @@ public sealed class SameBytesTests : WebAppTests
         await UntilAsync(client, "/assets/3/intake", "Mend all");
         await PostAsync(client, "/assets/3/intake", "MendSafe", []);
         // Parts of equal names on one sheet.
+        Kit = "/kits/1";
         await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
         await DropAsync(client, ("lid_low.obj", Low.Replace("0.5", "0.25", StringComparison.Ordinal)),
             ("lid_high.obj", High.Replace("0.5", "0.25", StringComparison.Ordinal)));

@@ -4,40 +4,36 @@ using Xunit;
 namespace Crumpet.Web.Tests;
 
 /// <summary>Kits and assets made, renamed, copied, archived and found; decisions taken back and repeated; runs repeated.</summary>
-public sealed class ShellTests : WebAppTests
+public sealed class ShellTests(SharedApp shared) : SharedAppTests(shared)
 {
     [Fact]
     public async Task A_decision_is_taken_back_and_repeated_and_its_result_is_fresh_at_once()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        await UntilAsync(client, $"{asset}/layout", "1 island on");
-        await PostAsync(client, $"{asset}/bake", "Bake", new(SmallBake));
-        await UntilAsync(client, $"{asset}/bake", "Texels covered");
-        await PostAsync(client, $"{asset}/bake", "Bake", new(SmallBake) { ["outward"] = "12.5" });
-        await UntilAsync(client, $"{asset}/bake", "Texels covered");
-        string history = await client.GetStringAsync($"{asset}/history");
+        string asset = await DropAsync(Client, ("crate_low.obj", Low), ("crate_high.obj", High));
+        await UntilAsync(Client, $"{asset}/layout", "1 island on");
+        await PostAsync(Client, $"{asset}/bake", "Bake", new(SmallBake));
+        await UntilAsync(Client, $"{asset}/bake", "Texels covered");
+        await PostAsync(Client, $"{asset}/bake", "Bake", new(SmallBake) { ["outward"] = "12.5" });
+        await UntilAsync(Client, $"{asset}/bake", "Texels covered");
+        string history = await Client.GetStringAsync($"{asset}/history");
         Assert.Contains("Outward reach set to 12.5 mm", history, StringComparison.Ordinal);
-        string back = await PostAsync(client, $"{asset}/history", null, new() { ["number"] = "1", ["back"] = $"{asset}/bake" });
+        string back = await PostAsync(Client, $"{asset}/history", null, new() { ["number"] = "1", ["back"] = $"{asset}/bake" });
         // No run is needed: the first result is still there.
         Assert.Contains("value=\"10\"", back, StringComparison.Ordinal);
         Assert.Contains("disc-fresh", back[back.IndexOf("data-station=\"bake\"", StringComparison.Ordinal)..][..400], StringComparison.Ordinal);
         Assert.Contains("Repeat: Outward reach set to 12.5 mm", back, StringComparison.Ordinal);
-        string forth = await PostAsync(client, $"{asset}/history", null, new() { ["number"] = "2", ["back"] = $"{asset}/bake" });
+        string forth = await PostAsync(Client, $"{asset}/history", null, new() { ["number"] = "2", ["back"] = $"{asset}/bake" });
         Assert.Contains("value=\"12.5\"", forth, StringComparison.Ordinal);
     }
 
     [Fact]
     public async Task A_replaced_file_comes_back_when_its_replacement_is_taken_back()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        await UntilAsync(client, $"{asset}/layout", "1 island on");
-        await PostAsync(client, $"{asset}/intake", "LeaveOut", new() { ["name"] = "crate_high.obj" });
-        await UntilAsync(client, $"{asset}/intake", "No object is a high side");
-        string page = await PostAsync(client, $"{asset}/history", null, new() { ["number"] = "0", ["back"] = $"{asset}/intake" });
+        string asset = await DropAsync(Client, ("crate_low.obj", Low), ("crate_high.obj", High));
+        await UntilAsync(Client, $"{asset}/layout", "1 island on");
+        await PostAsync(Client, $"{asset}/intake", "LeaveOut", new() { ["name"] = "crate_high.obj" });
+        await UntilAsync(Client, $"{asset}/intake", "No object is a high side");
+        string page = await PostAsync(Client, $"{asset}/history", null, new() { ["number"] = "0", ["back"] = $"{asset}/intake" });
         Assert.Contains("crate_high.obj", page, StringComparison.Ordinal);
         Assert.DoesNotContain("No object is a high side", page, StringComparison.Ordinal);
     }
@@ -45,12 +41,10 @@ public sealed class ShellTests : WebAppTests
     [Fact]
     public async Task A_history_leads_nowhere_outside()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("crate_low.obj", Low));
-        string page = await PostAsync(client, $"{asset}/history", null, new() { ["number"] = "0", ["back"] = "//elsewhere/" });
+        string asset = await DropAsync(Client, ("crate_low.obj", Low));
+        string page = await PostAsync(Client, $"{asset}/history", null, new() { ["number"] = "0", ["back"] = "//elsewhere/" });
         Assert.Contains("History of Crate", page, StringComparison.Ordinal);
-        Assert.Equal(HttpStatusCode.NotFound, (await client.GetAsync("/assets/99/history")).StatusCode);
+        Assert.Equal(HttpStatusCode.NotFound, (await Client.GetAsync("/assets/9999/history")).StatusCode);
     }
 
     [Fact]

@@ -9,56 +9,53 @@ using Xunit;
 namespace Crumpet.Web.Tests;
 
 /// <summary>Two tabs, two people: no change is lost, and none goes over another without a word.</summary>
-public sealed partial class TogetherTests : WebAppTests
+public sealed partial class TogetherTests(SharedApp shared) : SharedAppTests(shared)
 {
     [Fact]
     public async Task Fifty_decisions_at_once_are_all_kept_and_all_taken_back()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        string token = TokenOf(await client.GetStringAsync($"{asset}/pairs"));
+        string asset = await DropAsync(Client, ("crate_low.obj", Low), ("crate_high.obj", High));
+        string token = TokenOf(await Client.GetStringAsync($"{asset}/pairs"));
         var answers = await Task.WhenAll(Enumerable.Range(0, 50).Select(async i =>
         {
             using var form = new FormUrlEncodedContent(
                 new Dictionary<string, string> { ["__RequestVerificationToken"] = token, ["part"] = $"part_{i}", ["tray"] = "2" });
-            return (await client.PostAsync($"{asset}/pairs?handler=Tray", form)).StatusCode;
+            return (await Client.PostAsync($"{asset}/pairs?handler=Tray", form)).StatusCode;
         }));
         Assert.All(answers, a => Assert.Equal(HttpStatusCode.OK, a));
-        await using var db = new CrumpetDb(Database.Options(DataFolder));
-        var kept = await db.Assets.Include(a => a.Kit).Include(a => a.Decisions).Include(a => a.Sources).SingleAsync(TestContext.Current.CancellationToken);
+        await using var db = new CrumpetDb(Database.Options(Shared.DataFolder));
+        var kept = await db.Assets.Include(a => a.Kit).Include(a => a.Decisions).Include(a => a.Sources)
+            .SingleAsync(a => a.Id == IdOf(asset), TestContext.Current.CancellationToken);
         Assert.Equal(50, kept.Plan().Pairs.TrayByHand.Count);
         Assert.Equal(Enumerable.Range(1, 50), kept.Decisions.Select(d => d.Number).Order());
-        await PostAsync(client, $"{asset}/history", null, new() { ["number"] = "0" });
-        await using var later = new CrumpetDb(Database.Options(DataFolder));
-        Assert.Empty((await later.Assets.Include(a => a.Kit).SingleAsync(TestContext.Current.CancellationToken)).Plan().Pairs.TrayByHand);
+        await PostAsync(Client, $"{asset}/history", null, new() { ["number"] = "0" });
+        await using var later = new CrumpetDb(Database.Options(Shared.DataFolder));
+        Assert.Empty((await later.Assets.Include(a => a.Kit).SingleAsync(a => a.Id == IdOf(asset), TestContext.Current.CancellationToken)).Plan().Pairs.TrayByHand);
     }
 
     [Fact]
     public async Task A_stale_tab_keeps_what_another_said_and_offers_its_own_again()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        string version = AsOf(await client.GetStringAsync($"{asset}/bake"));
-        await PostAsync(client, $"{asset}/bake", "Bake", new(SmallBake) { ["rays"] = "33", ["asOf"] = version });
+        string asset = await DropAsync(Client, ("crate_low.obj", Low), ("crate_high.obj", High));
+        string version = AsOf(await Client.GetStringAsync($"{asset}/bake"));
+        await PostAsync(Client, $"{asset}/bake", "Bake", new(SmallBake) { ["rays"] = "33", ["asOf"] = version });
         // The other tab was made before: it says 16 rays, and turns green down.
-        string page = await PostAsync(client, $"{asset}/bake", "Bake", new(SmallBake) { ["rays"] = "16", ["green"] = "Down", ["asOf"] = version });
+        string page = await PostAsync(Client, $"{asset}/bake", "Bake", new(SmallBake) { ["rays"] = "16", ["green"] = "Down", ["asOf"] = version });
         Assert.Contains("Somebody else decided the same meanwhile: Occlusion rays set to 33", page, StringComparison.Ordinal);
         Assert.Equal((33, GreenDirection.Down), await RaysAsync());
         string patch = WebUtility.HtmlDecode(Patch().Match(page).Groups[1].Value);
         Assert.Contains("Occlusion rays set to 16 all the same", page, StringComparison.Ordinal);
-        await PostAsync(client, $"{asset}/bake", "DecideAgain", new() { ["patch"] = patch });
+        await PostAsync(Client, $"{asset}/bake", "DecideAgain", new() { ["patch"] = patch });
         Assert.Equal((16, GreenDirection.Down), await RaysAsync());
-        Assert.Contains("was changed once more", await PostAsync(client, $"{asset}/bake", "DecideAgain", new() { ["patch"] = patch }),
+        Assert.Contains("was changed once more", await PostAsync(Client, $"{asset}/bake", "DecideAgain", new() { ["patch"] = patch }),
             StringComparison.Ordinal);
-        Assert.Contains("older than what is remembered", await PostAsync(client, $"{asset}/bake", "Bake", new(SmallBake) { ["rays"] = "8", ["asOf"] = "-7" }),
+        Assert.Contains("older than what is remembered", await PostAsync(Client, $"{asset}/bake", "Bake", new(SmallBake) { ["rays"] = "8", ["asOf"] = "-7" }),
             StringComparison.Ordinal);
 
         async Task<(int, GreenDirection)> RaysAsync()
         {
-            await using var db = new CrumpetDb(Database.Options(DataFolder));
-            var plan = (await db.Assets.Include(a => a.Kit).SingleAsync()).Plan();
+            await using var db = new CrumpetDb(Database.Options(Shared.DataFolder));
+            var plan = (await db.Assets.Include(a => a.Kit).SingleAsync(a => a.Id == IdOf(asset))).Plan();
             return (plan.Bake.OcclusionRays, plan.Target.Green);
         }
     }
@@ -66,47 +63,43 @@ public sealed partial class TogetherTests : WebAppTests
     [Fact]
     public async Task Going_back_on_an_old_page_takes_nothing_away_that_was_decided_since()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        await PostAsync(client, $"{asset}/pairs", "Tray", new() { ["part"] = "one", ["tray"] = "1" });
-        string version = AsOf(await client.GetStringAsync($"{asset}/history"));
-        await PostAsync(client, $"{asset}/pairs", "Tray", new() { ["part"] = "two", ["tray"] = "1" });
-        Assert.Contains("was decided meanwhile", await PostAsync(client, $"{asset}/history", null, new() { ["number"] = "0", ["asOf"] = version }),
+        string asset = await DropAsync(Client, ("crate_low.obj", Low), ("crate_high.obj", High));
+        await PostAsync(Client, $"{asset}/pairs", "Tray", new() { ["part"] = "one", ["tray"] = "1" });
+        string version = AsOf(await Client.GetStringAsync($"{asset}/history"));
+        await PostAsync(Client, $"{asset}/pairs", "Tray", new() { ["part"] = "two", ["tray"] = "1" });
+        Assert.Contains("was decided meanwhile", await PostAsync(Client, $"{asset}/history", null, new() { ["number"] = "0", ["asOf"] = version }),
             StringComparison.Ordinal);
-        await using var db = new CrumpetDb(Database.Options(DataFolder));
-        Assert.Equal(["one", "two"], (await db.Assets.Include(a => a.Kit).SingleAsync(TestContext.Current.CancellationToken))
+        await using var db = new CrumpetDb(Database.Options(Shared.DataFolder));
+        Assert.Equal(["one", "two"], (await db.Assets.Include(a => a.Kit).SingleAsync(a => a.Id == IdOf(asset), TestContext.Current.CancellationToken))
             .Plan().Pairs.TrayByHand.Keys.Order());
     }
 
     [Fact]
     public async Task Rules_and_names_of_a_kit_posted_together_are_both_kept_and_uploads_at_once_have_names_of_their_own()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        await DropAsync(client, ("crate_low.obj", Low));
-        string page = await client.GetStringAsync("/kits/1"), token = TokenOf(page), version = AsOf(page);
+        await DropAsync(Client, ("crate_low.obj", Low));
+        string page = await Client.GetStringAsync(Kit), token = TokenOf(page), version = AsOf(page);
         for (int i = 0; i < 8; i++)
         {
             int size = 2 + i;
             await Task.WhenAll(
                 Send("Rules", new() { ["size"] = $"{size}", ["largest"] = "4096" }),
                 Send("Names", new() { ["low"] = "lo", ["high"] = $"hi{i}", ["cage"] = "ca" }));
-            await using var db = new CrumpetDb(Database.Options(DataFolder));
-            var rules = (await db.Kits.SingleAsync(TestContext.Current.CancellationToken)).Rules();
+            await using var db = new CrumpetDb(Database.Options(Shared.DataFolder));
+            var rules = (await db.Kits.SingleAsync(k => k.Id == IdOf(Kit), TestContext.Current.CancellationToken)).Rules();
             Assert.Equal((size, $"hi{i}"), ((int)rules.ExpectedSizeMetres!.Value, Assert.Single(rules.Names.High)));
-            version = AsOf(await client.GetStringAsync("/kits/1"));
+            version = AsOf(await Client.GetStringAsync(Kit));
         }
-        await Task.WhenAll(Enumerable.Range(0, 8).Select(_ => DropAsync(client, ("crate_low.obj", Low))));
-        await using var later = new CrumpetDb(Database.Options(DataFolder));
-        var names = await later.Assets.Select(a => a.Name).ToListAsync(TestContext.Current.CancellationToken);
+        await Task.WhenAll(Enumerable.Range(0, 8).Select(_ => DropAsync(Client, ("crate_low.obj", Low))));
+        await using var later = new CrumpetDb(Database.Options(Shared.DataFolder));
+        var names = await later.Assets.Where(a => a.KitId == IdOf(Kit)).Select(a => a.Name).ToListAsync(TestContext.Current.CancellationToken);
         Assert.Equal(9, names.Distinct(StringComparer.OrdinalIgnoreCase).Count());
 
         async Task Send(string handler, Dictionary<string, string> fields)
         {
             (fields["__RequestVerificationToken"], fields["asOf"]) = (token, version);
             using var form = new FormUrlEncodedContent(fields);
-            Assert.Equal(HttpStatusCode.OK, (await client.PostAsync($"/kits/1?handler={handler}", form)).StatusCode);
+            Assert.Equal(HttpStatusCode.OK, (await Client.PostAsync($"{Kit}?handler={handler}", form)).StatusCode);
         }
     }
 
@@ -136,30 +129,28 @@ public sealed partial class TogetherTests : WebAppTests
     [Fact]
     public async Task What_the_kit_decides_holds_for_every_asset_but_where_it_says_otherwise()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string one = await DropAsync(client, ("crate_low.obj", Low)), two = await DropAsync(client, ("crate_low.obj", Low));
-        await PostAsync(client, $"{one}/bake", "Bake", new(SmallBake) { ["size"] = "512" });
-        Assert.Contains("of its own, the rest as the kit says", await client.GetStringAsync($"{one}/bake"), StringComparison.Ordinal);
-        Assert.Contains("All settings here are as the kit says", await client.GetStringAsync($"{two}/bake"), StringComparison.Ordinal);
-        await PostAsync(client, "/kits/1", "Settings", new() { ["set[bake.size]"] = "1024", ["set[bake.samples]"] = "4" });
+        string one = await DropAsync(Client, ("crate_low.obj", Low)), two = await DropAsync(Client, ("crate_low.obj", Low));
+        await PostAsync(Client, $"{one}/bake", "Bake", new(SmallBake) { ["size"] = "512" });
+        Assert.Contains("of its own, the rest as the kit says", await Client.GetStringAsync($"{one}/bake"), StringComparison.Ordinal);
+        Assert.Contains("All settings here are as the kit says", await Client.GetStringAsync($"{two}/bake"), StringComparison.Ordinal);
+        await PostAsync(Client, Kit, "Settings", new() { ["set[bake.size]"] = "1024", ["set[bake.samples]"] = "4" });
         Assert.Equal([(512, 1), (1024, 4)], await SizesAsync());
         // As the kit says, and what the kit says next.
-        await PostAsync(client, $"{one}/bake", "AsKit", new() { ["path"] = "bake.size" });
-        await PostAsync(client, "/kits/1", "Settings", new() { ["set[bake.size]"] = "256" });
+        await PostAsync(Client, $"{one}/bake", "AsKit", new() { ["path"] = "bake.size" });
+        await PostAsync(Client, Kit, "Settings", new() { ["set[bake.size]"] = "256" });
         Assert.Equal([(256, 1), (256, 4)], await SizesAsync());
         // What one says becomes what all say.
-        await PostAsync(client, $"{one}/bake", "KitsOwn", new() { ["path"] = "bake.samples" });
+        await PostAsync(Client, $"{one}/bake", "KitsOwn", new() { ["path"] = "bake.samples" });
         Assert.Equal([(256, 1), (256, 1)], await SizesAsync());
-        await PostAsync(client, $"{one}/history", null, new() { ["number"] = "0" });
+        await PostAsync(Client, $"{one}/history", null, new() { ["number"] = "0" });
         Assert.Equal([(256, 1), (256, 1)], await SizesAsync());
-        Assert.Contains("it must be 16 to 8192 px", await PostAsync(client, "/kits/1", "Settings", new() { ["set[bake.size]"] = "7" }),
+        Assert.Contains("it must be 16 to 8192 px", await PostAsync(Client, Kit, "Settings", new() { ["set[bake.size]"] = "7" }),
             StringComparison.Ordinal);
 
         async Task<(int, int)[]> SizesAsync()
         {
-            await using var db = new CrumpetDb(Database.Options(DataFolder));
-            return [.. (await db.Assets.Include(a => a.Kit).OrderBy(a => a.Id).ToListAsync()).Select(a => (a.Plan().Bake.Size, a.Plan().Bake.Samples))];
+            await using var db = new CrumpetDb(Database.Options(Shared.DataFolder));
+            return [.. (await db.Assets.Include(a => a.Kit).Where(a => a.KitId == IdOf(Kit)).OrderBy(a => a.Id).ToListAsync()).Select(a => (a.Plan().Bake.Size, a.Plan().Bake.Samples))];
         }
     }
 
@@ -221,6 +212,8 @@ public sealed partial class TogetherTests : WebAppTests
         Assert.Empty(db.Sources);
         Assert.Empty(db.Runs);
     }
+
+    private static int IdOf(string address) => int.Parse(address[(address.LastIndexOf('/') + 1)..], System.Globalization.CultureInfo.InvariantCulture);
 
     private static string AsOf(string page) => AsOfField().Match(page).Groups[1].Value;
 

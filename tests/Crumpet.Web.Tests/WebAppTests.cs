@@ -27,34 +27,63 @@ public abstract partial class WebAppTests : IDisposable
         ["maps"] = "Normal"
     };
 
-    private readonly string folder = Directory.CreateTempSubdirectory("crumpet").FullName;
+    private readonly Lazy<string> folder = new(() => Directory.CreateTempSubdirectory("crumpet").FullName);
+    private readonly SemaphoreSlim kitInTurn = new(1, 1);
+    private string? kit;
 
-    /// <summary>Where the application keeps its data.</summary>
-    protected string DataFolder => folder;
+    /// <summary>Where an application of the test's own keeps its data.</summary>
+    protected string DataFolder => folder.Value;
+
+    /// <summary>Address of the test's kit; made when files are first dropped, where none was named.</summary>
+    protected string Kit
+    {
+        get => kit ?? throw new InvalidOperationException("There is no kit yet.");
+        set => kit = value;
+    }
 
     public void Dispose()
     {
-        Directory.Delete(folder, recursive: true);
+        if (folder.IsValueCreated)
+            Directory.Delete(folder.Value, recursive: true);
+        kitInTurn.Dispose();
         GC.SuppressFinalize(this);
     }
 
     protected static string High => Low.Replace("_low", "_high", StringComparison.Ordinal);
 
-    protected WebApplicationFactory<Program> Start() =>
+    /// <summary>Starts an application of the test's own.</summary>
+    protected WebApplicationFactory<Program> Start() => Start(DataFolder);
+
+    internal static WebApplicationFactory<Program> Start(string folder) =>
         new WebApplicationFactory<Program>().WithWebHostBuilder(host => host.UseSetting("data", folder).UseSetting("demo", "false"));
 
-    protected static async Task<string> DropAsync(HttpClient client, params (string Name, string Text)[] files)
+    /// <summary>Makes an asset of files in the test's kit. @returns its address</summary>
+    protected async Task<string> DropAsync(HttpClient client, params (string Name, string Text)[] files)
     {
-        if ((await client.GetAsync("/kits/1")).StatusCode == HttpStatusCode.NotFound)
-            await PostAsync(client, "/kits", "Make", new() { ["name"] = "Test kit" });
-        string token = TokenOf(await client.GetStringAsync("/kits/1"));
+        await kitInTurn.WaitAsync();
+        try
+        {
+            kit ??= await MakeKitAsync(client);
+        }
+        finally
+        {
+            kitInTurn.Release();
+        }
+        string token = TokenOf(await client.GetStringAsync(kit));
         using var form = new MultipartFormDataContent { { new StringContent(token), "__RequestVerificationToken" } };
         foreach (var (name, text) in files)
             form.Add(new ByteArrayContent(Encoding.Latin1.GetBytes(text)), "files", name);
-        var answer = await client.PostAsync("/kits/1?handler=Add", form);
+        var answer = await client.PostAsync($"{kit}?handler=Add", form);
         string path = answer.RequestMessage!.RequestUri!.AbsolutePath;
         Assert.EndsWith("/intake", path, StringComparison.Ordinal);
         return path[..^"/intake".Length];
+    }
+
+    private static async Task<string> MakeKitAsync(HttpClient client)
+    {
+        using var form = new FormUrlEncodedContent(
+            new Dictionary<string, string> { ["name"] = "Test kit", ["__RequestVerificationToken"] = TokenOf(await client.GetStringAsync("/kits")) });
+        return (await client.PostAsync("/kits?handler=Make", form)).RequestMessage!.RequestUri!.AbsolutePath;
     }
 
     /// <summary>Adds files to an asset as a page without scripts does.</summary>

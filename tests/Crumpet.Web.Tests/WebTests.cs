@@ -6,7 +6,7 @@ using Xunit;
 namespace Crumpet.Web.Tests;
 
 /// <summary>Pages, uploads, runs and restarts, over HTTP in process.</summary>
-public sealed class WebTests : WebAppTests
+public sealed class WebTests(SharedApp shared) : SharedAppTests(shared)
 {
     private static readonly string[] Stations = ["intake", "pairs", "layout", "bake", "pack", "convert", "bind", "deliver"];
 
@@ -73,10 +73,8 @@ public sealed class WebTests : WebAppTests
     [InlineData("nan_low.obj", "v nan 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n", "is no usable number")]
     public async Task A_broken_file_blocks_intake_with_a_sentence(string name, string text, string sentence)
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string asset = await DropAsync(client, (name, text), ("crate_high.obj", Low));
-        string page = await UntilAsync(client, $"{asset}/intake", "sign-stop");
+        string asset = await DropAsync(Client, (name, text), ("crate_high.obj", Low));
+        string page = await UntilAsync(Client, $"{asset}/intake", "sign-stop");
         Assert.Contains(sentence, page, StringComparison.Ordinal);
         Assert.Contains(name, page, StringComparison.Ordinal);
         Assert.Contains("disc-blocked", page, StringComparison.Ordinal);
@@ -85,12 +83,10 @@ public sealed class WebTests : WebAppTests
     [Fact]
     public async Task Settings_that_cannot_be_are_refused_with_a_sentence_and_nothing_changes()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("a_low.obj", Low));
-        Assert.Contains("lacks {side}", await PostAsync(client, $"{asset}/pairs", "Pattern", new() { ["pattern"] = "{part}" }), StringComparison.Ordinal);
+        string asset = await DropAsync(Client, ("a_low.obj", Low));
+        Assert.Contains("lacks {side}", await PostAsync(Client, $"{asset}/pairs", "Pattern", new() { ["pattern"] = "{part}" }), StringComparison.Ordinal);
         Assert.Contains("must be 1, 2, 4 or 8",
-            await PostAsync(client, $"{asset}/bake", "Bake",
+            await PostAsync(Client, $"{asset}/bake", "Bake",
             new()
             {
                 ["size"] = "64",
@@ -104,7 +100,7 @@ public sealed class WebTests : WebAppTests
                 ["green"] = "Up",
                 ["maps"] = "Normal"
             }), StringComparison.Ordinal);
-        Assert.Contains("value=\"{part}_{side}{_detail*}\"", await client.GetStringAsync($"{asset}/pairs?show=names"), StringComparison.Ordinal);
+        Assert.Contains("value=\"{part}_{side}{_detail*}\"", await Client.GetStringAsync($"{asset}/pairs?show=names"), StringComparison.Ordinal);
     }
 
     [Fact]
@@ -162,14 +158,12 @@ public sealed class WebTests : WebAppTests
     [Fact]
     public async Task Pictures_are_served_whole_and_small_and_a_file_can_be_left_out()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", Low.Replace("_low", "_high", StringComparison.Ordinal)),
+        string asset = await DropAsync(Client, ("crate_low.obj", Low), ("crate_high.obj", Low.Replace("_low", "_high", StringComparison.Ordinal)),
             ("more_high.obj", Low.Replace("crate_low", "more_high", StringComparison.Ordinal)));
-        await UntilAsync(client, $"{asset}/pairs", "has no low side");
-        await PostAsync(client, $"{asset}/intake", "LeaveOut", new() { ["name"] = "more_high.obj" });
-        await UntilAsync(client, $"{asset}/layout", "1 island on");
-        await PostAsync(client, $"{asset}/bake", "Bake",
+        await UntilAsync(Client, $"{asset}/pairs", "has no low side");
+        await PostAsync(Client, $"{asset}/intake", "LeaveOut", new() { ["name"] = "more_high.obj" });
+        await UntilAsync(Client, $"{asset}/layout", "1 island on");
+        await PostAsync(Client, $"{asset}/bake", "Bake",
             new()
             {
                 ["size"] = "64",
@@ -183,18 +177,18 @@ public sealed class WebTests : WebAppTests
                 ["green"] = "Up",
                 ["maps"] = "Normal"
             });
-        await PostAsync(client, $"{asset}/convert", "Convert",
+        await PostAsync(Client, $"{asset}/convert", "Convert",
             new() { ["formats[colour]"] = "Bc1", ["formats[normal]"] = "Bc5", ["formats[masks]"] = "Rgba8" });
-        await UntilAsync(client, $"{asset}/convert", "crate_masks.dds");
+        await UntilAsync(Client, $"{asset}/convert", "crate_masks.dds");
         Assert.Equal((64, 64), await SizeAsync($"{asset}/files/bake/crate_normal.png"));
         Assert.Equal((32, 32), await SizeAsync($"{asset}/thumbs/pack/crate_normal.png?size=32"));
         Assert.Equal((256, 256), await SizeAsync($"{asset}/files/intake/thumbnail.png"));
         foreach (string path in (string[])["thumbs/pack/crate_normal.png?size=9999", "files/pack/..%2f..%2fcrumpet.db"])
-            Assert.Equal(HttpStatusCode.NotFound, (await client.GetAsync($"{asset}/{path}")).StatusCode);
+            Assert.Equal(HttpStatusCode.NotFound, (await Client.GetAsync($"{asset}/{path}")).StatusCode);
 
         async Task<(int, int)> SizeAsync(string path)
         {
-            var bitmap = Core.Imaging.ImageFile.Read(await client.GetByteArrayAsync(path), path);
+            var bitmap = Core.Imaging.ImageFile.Read(await Client.GetByteArrayAsync(path), path);
             return (bitmap.Width, bitmap.Height);
         }
     }
@@ -202,24 +196,20 @@ public sealed class WebTests : WebAppTests
     [Fact]
     public async Task Forms_without_their_token_are_refused()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
         using var empty = new FormUrlEncodedContent([]);
-        Assert.Equal(HttpStatusCode.BadRequest, (await client.PostAsync("/kits?handler=Make", empty)).StatusCode);
+        Assert.Equal(HttpStatusCode.BadRequest, (await Client.PostAsync("/kits?handler=Make", empty)).StatusCode);
     }
 
     [Fact]
     public async Task Every_answer_forbids_what_comes_from_elsewhere_and_what_is_not_there_is_said()
     {
-        using var app = Start();
-        using var client = app.CreateClient();
-        var answer = await client.GetAsync("/kits/99");
+        var answer = await Client.GetAsync("/kits/9999");
         Assert.Equal(HttpStatusCode.NotFound, answer.StatusCode);
         Assert.Contains("There is nothing here", await answer.Content.ReadAsStringAsync(), StringComparison.Ordinal);
         string policy = answer.Headers.GetValues("Content-Security-Policy").Single();
         Assert.Contains("script-src 'self'", policy, StringComparison.Ordinal);
         Assert.DoesNotContain("unsafe", policy, StringComparison.Ordinal);
-        foreach (string path in (string[])["/assets/1/files/bake/x.png", "/assets/1/files/nowhere/x", "/assets/9/intake", "/deliveries/5"])
-            Assert.Equal(HttpStatusCode.NotFound, (await client.GetAsync(path)).StatusCode);
+        foreach (string path in (string[])["/assets/9999/files/bake/x.png", "/assets/9999/files/nowhere/x", "/assets/9999/intake", "/deliveries/9999"])
+            Assert.Equal(HttpStatusCode.NotFound, (await Client.GetAsync(path)).StatusCode);
     }
 }
