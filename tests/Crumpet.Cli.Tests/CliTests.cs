@@ -31,6 +31,24 @@ public sealed class CliTests : CommandTests
     }
 
     [Fact]
+    public void A_process_ends_with_the_same_code_and_says_the_same_as_the_tests_here_see()
+    {
+        string low = Save("a_low.obj", Low), high = Save("a_high.obj", Low);
+        string[][] lines =
+        [
+            ["inspect", low, high, "--json"], ["bake", "--low", low, "--high", high, "--out", At("maps"), "--size", "32", "--maps", "normal"],
+            ["inspect", At("gone.obj")], ["dance"],
+        ];
+        foreach (string[] line in lines)
+        {
+            var (here, process) = (Run(line), StartProcess(line));
+            Assert.Equal((here.Code, here.Out), (process.Code, process.Out));
+            // How often progress is told differs with the time work takes.
+            Assert.Equal(here.Error.Split('\n').TakeLast(2), process.Error.Split('\n').TakeLast(2));
+        }
+    }
+
+    [Fact]
     public void Every_map_is_baked_with_its_file_legend_and_scales()
     {
         string low = Save("crate.obj", Low), high = Save("sculpt.obj", Low.Replace("0 0 -0.5", "0 0.001 -0.5", StringComparison.Ordinal));
