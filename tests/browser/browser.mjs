@@ -66,11 +66,14 @@ export async function ready(page) {
   await page.waitForFunction(() => { const s = document.querySelector("[data-stage]").stage; return !s.isMoving && !s.pending; }, null, { timeout: 60_000 });
 }
 
+/** Bytes a page gives as base64: numbers on their own take a thousand times as long to come over. */
+export const bytesOf = (text) => [...Buffer.from(text, "base64")];
+
 /** What the stage shows, as 64 × 64 pixels of RGBA. */
-export const picture = (page) => page.evaluate(() => {
+export const picture = async (page) => bytesOf(await page.evaluate(() => {
   const canvas = document.querySelector("[data-stage] canvas"), small = new OffscreenCanvas(64, 64).getContext("2d");
   small.drawImage(canvas, 0, 0, 64, 64);
-  return [...small.getImageData(0, 0, 64, 64).data];
-});
+  return btoa(String.fromCharCode(...small.getImageData(0, 0, 64, 64).data));
+}));
 
 export const difference = (a, b) => a.reduce((sum, value, i) => sum + Math.abs(value - b[i]), 0) / a.length;

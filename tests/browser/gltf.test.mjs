@@ -50,7 +50,7 @@ async function agree(path) {
 }
 
 test("the demo kit's high sides", async () => {
-  crumpet("demo", "--out", join(folder, "demo"));
+  crumpet("demo", "--coarse", "--out", join(folder, "demo"));
   const assets = join(folder, "demo", "assets");
   for (const asset of readdirSync(assets))
     for (const file of readdirSync(join(assets, asset)).filter((f) => f.endsWith(".glb"))) await agree(join(assets, asset, file));

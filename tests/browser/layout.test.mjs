@@ -2,7 +2,7 @@
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
 import { sharedApp } from "./app.mjs";
-import { difference, dropKit, fresh, openBrowser, openPage, press, ready } from "./browser.mjs";
+import { bytesOf, difference, dropKit, fresh, openBrowser, openPage, press, ready } from "./browser.mjs";
 
 let app, browser, page, complaints, layout;
 
@@ -24,11 +24,11 @@ after(async () => {
 const islands = (what) => page.evaluate(`document.querySelector("[data-islands]").islands.${what}`);
 const laid = () => page.waitForSelector("[data-islands][data-ready]", { timeout: 240_000 });
 const fact = (name) => page.locator(`#ticket dt:has-text("${name}") + dd`).innerText();
-const pixels = () => page.evaluate(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => {
+const pixels = async () => bytesOf(await page.evaluate(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => {
   const small = Object.assign(document.createElement("canvas"), { width: 96, height: 96 }).getContext("2d");
   small.drawImage(document.querySelector("[data-islands] .texels"), 0, 0, 96, 96);
-  done([...small.getImageData(0, 0, 96, 96).data]);
-}))));
+  done(btoa(String.fromCharCode(...small.getImageData(0, 0, 96, 96).data)));
+})))));
 
 test("islands that came are kept, and every colouring draws something of its own", async () => {
   assert.match(await page.innerText("#ticket"), /as they came/);

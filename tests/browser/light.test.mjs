@@ -96,7 +96,7 @@ test("light turns, and exposure doubles", async () => {
 });
 
 test("maps with green up and green down light the same after conversion", async () => {
-  const dented = await dropKit(page, app, [sphere("float_low", 64, 32), sphere("float_high", 256, 128, { dents: 0.03 })]);
+  const dented = await dropKit(page, app, [sphere("float_low", 64, 32), sphere("float_high", 128, 64, { dents: 0.03 })]);
   const pictures = {};
   for (const green of ["Up", "Down"]) {
     await work(page, dented, "bake", { size: "256", rays: "1", outward: "30", inward: "90", green });
