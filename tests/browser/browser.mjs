@@ -9,9 +9,12 @@ export function openBrowser() {
   });
 }
 
-/** A page of the app, and the list of what it complains of: errors on the console, and requests that leave the host. */
-export async function openPage(browser, app) {
-  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } }), complaints = [];
+/**
+ * A page of the app, and the list of what it complains of: errors on the console, and requests that leave the host.
+ * All is drawn in software, so one pixel stands for four unless a test looks closer.
+ */
+export async function openPage(browser, app, deviceScaleFactor = 0.5) {
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, deviceScaleFactor }), complaints = [];
   // A page that says what is wrong with what was sent has a status that says so too, which browsers write down.
   page.on("console", (m) => { if (m.type() === "error" && !m.text().includes("status of 422")) complaints.push(m.text()); });
   page.on("pageerror", (e) => complaints.push(e.stack ?? e.message));

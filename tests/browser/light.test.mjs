@@ -11,7 +11,7 @@ const white = { name: "white.mtl", mimeType: "text/plain", buffer: Buffer.from("
 before(async () => {
   app = await sharedApp();
   browser = await openBrowser();
-  ({ page } = await openPage(browser, app));
+  ({ page } = await openPage(browser, app, 1));
   // Every pixel is drawn in software.
   await page.setViewportSize({ width: 960, height: 640 });
   asset = await dropKit(page, app, [sphere("float_low", 64, 32, { material: "white.mtl" }), sphere("float_high", 64, 32), white]);

@@ -66,7 +66,7 @@ test("pairs are shown one part a row and the stage shows the high side", async (
 
 test("a bake shows its progress, ends fresh and can be read texel by texel", async () => {
   await page.goto(`${asset}/bake`);
-  await page.selectOption("#size", "1024");
+  await page.selectOption("#size", "512");
   await page.fill("#rays", "8");
   await page.click("button.button-main");
   await page.waitForFunction(() => Number(document.querySelector(".run-box progress")?.value) > 0.1, null, { timeout: 120_000 });
@@ -87,7 +87,7 @@ test("a run can be cancelled and says so", async () => {
   await page.goto(`${app.url}/runs`);
   await page.waitForSelector('.run-message:has-text("Cancelled at Bake; what was worked until then is kept, nothing half done is.")');
   await page.goto(`${asset}/bake`);
-  await page.selectOption("#size", "1024");
+  await page.selectOption("#size", "512");
   await page.click("button.button-main");
   await stop("bake", "fresh");
 });

@@ -6,7 +6,7 @@ import { join } from "node:path";
 import { root, startApp } from "./app.mjs";
 import { fresh, openBrowser, openPage, press, ready, work } from "./browser.mjs";
 
-const app = await startApp("--demo", "true"), browser = await openBrowser(), { page, complaints } = await openPage(browser, app);
+const app = await startApp("--demo", "true"), browser = await openBrowser(), { page, complaints } = await openPage(browser, app, 1);
 const shot = (name) => page.screenshot({ path: join(root, "docs/screenshots", `${name}.png`) });
 const asset = `${app.url}/assets/1`;
 
