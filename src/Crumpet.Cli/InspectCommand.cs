@@ -66,7 +66,8 @@ internal static class InspectCommand
             $"{o.Name}  {Sides.Word(o.Side)}  {o.Triangles} tris  {o.Polygons} polygons  {o.Shells} shells  {o.BorderEdges} open edges  {o.UvSets} UV "
                     + $"sets  {string.Join('+', o.Materials)}  {o.SizeMetres[0]:0.###} × {o.SizeMetres[1]:0.###} × {o.SizeMetres[2]:0.###} "
                     + $"m{(o.Transform.Length > 0 ? $"  {o.Transform}" : "")}"))
-            .Concat(report.Textures.Select(t => $"{t.File}  {t.Width} × {t.Height} px  {t.Bits} bit  {t.ChannelsUsed}  {TextureWords.Of(t.Kind)}{(t.KindBy.Length > 0 ? $" by {t.KindBy}" : "")}{(t.Green is { } green ? $", green {green.ToString().ToLowerInvariant()}" : "")}"))
+            .Concat(report.Textures.Select(t => $"{t.File}  {t.Width} × {t.Height} px  {t.Bits} bit  {t.ChannelsUsed}  {TextureWords.Of(t.Kind)}"
+                + (t.KindBy.Length > 0 ? $" by {t.KindBy}" : "") + (t.Green is { } green ? $", green {green.ToString().ToLowerInvariant()}" : "")))
             .Concat(pictures.Skip(report.Textures.Count)
                 .Select(p => $"{p.File}  {p.Width} × {p.Height} px  {p.Channels} channels  {p.Bits} bit  {p.Format}  {p.Mips} mips"));
         return Output.Print(parsed, new { report.Files, report.Objects, report.Textures, report.Links, report.Strays, report.Mends, pictures, findings }, lines,

@@ -104,7 +104,9 @@ internal static class PairsCommand
                 s.NewName
             }).ToArray();
         Finding[] findings = [.. intake.Findings.Where(f => f.Code.StartsWith("name-", StringComparison.Ordinal)), .. result.Findings];
-        var lines = parts.Select(p => string.Create(CultureInfo.InvariantCulture, $"{p.Name}  {Joined(p.Low)}  {Joined(p.High)}  {(p.Fit is null ? "" : $"{p.Fit.Share * 100:0.0} % within reach, {p.Fit.MeanMetres * 1000:0.00} mm mean, {p.Fit.GreatestMetres * 1000:0.00} mm greatest  tray {p.Tray}")}"))
+        var lines = parts.Select(p => $"{p.Name}  {Joined(p.Low)}  {Joined(p.High)}  "
+                + (p.Fit is null ? "" : string.Create(CultureInfo.InvariantCulture, $"{p.Fit.Share * 100:0.0} % within reach, "
+                    + $"{p.Fit.MeanMetres * 1000:0.00} mm mean, {p.Fit.GreatestMetres * 1000:0.00} mm greatest  tray {p.Tray}")))
             .Concat(contacts.Where(c => c.Touches)
                 .Select(c => string.Create(CultureInfo.InvariantCulture, $"contact  {c.One}  {c.Two}  {c.GapMetres * 1000:0.0} mm")))
             .Concat(trays.Select(t => $"tray {t.Tray}  {t.Parts.Length} parts  {t.Triangles} tris"))

@@ -83,7 +83,10 @@ public sealed class CliTests : CommandTests
     {
         Save("crate/crate_low.obj", Low);
         Save("crate/crate_high.obj", Low);
-        Save("kit.json", """{"version":1,"name":"Crates","assets":[{"name":"Crate","folder":"crate","sources":["crate_low.obj","crate_high.obj"],"plan":{"bake":{"size":64,"occlusionRays":4}}}]}""");
+        Save("kit.json", """
+            {"version":1,"name":"Crates","assets":[
+              {"name":"Crate","folder":"crate","sources":["crate_low.obj","crate_high.obj"],"plan":{"bake":{"size":64,"occlusionRays":4}}}]}
+            """);
         var one = Run("build", Folder, "--out", At("one"), "--json");
         Assert.Equal(0, one.Code);
         Assert.Equal(0, Run("build", Folder, "--out", At("two")).Code);

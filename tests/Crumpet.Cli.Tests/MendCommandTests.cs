@@ -33,7 +33,9 @@ public sealed class MendCommandTests : CommandTests
     [InlineData("out.stl")]
     public void Rules_are_applied_to_a_mesh_and_the_source_stays(string target)
     {
-        string obj = Save("box.obj", Box), rules = Save("rules.json", """{"mends":[{"mend":"units","factor":0.01},{"mend":"stripPrefix","prefix":"yard:"},{"mend":"upright","isOn":false}]}""");
+        string obj = Save("box.obj", Box), rules = Save("rules.json", """
+            {"mends":[{"mend":"units","factor":0.01},{"mend":"stripPrefix","prefix":"yard:"},{"mend":"upright","isOn":false}]}
+            """);
         Assert.Equal(0, Run("mend", "--rules", rules, obj, "--out", At(target)).Code);
         Assert.Equal(Box, File.ReadAllText(obj));
         using var json = JsonDocument.Parse(Run("inspect", At(target), "--json").Out);
@@ -56,7 +58,9 @@ public sealed class MendCommandTests : CommandTests
     public void Rules_are_applied_to_a_texture()
     {
         File.WriteAllBytes(At("bump_normal.png"), ImageFile.WritePng(new Bitmap8(10, 10, 1, [.. Enumerable.Range(0, 100).Select(i => (byte)(2 * i))])));
-        string rules = Save("rules.json", """{"mends":[{"mend":"heightToNormal","strength":2,"kernel":5,"wrap":true},{"mend":"resize","width":16,"height":8}]}""");
+        string rules = Save("rules.json", """
+            {"mends":[{"mend":"heightToNormal","strength":2,"kernel":5,"wrap":true},{"mend":"resize","width":16,"height":8}]}
+            """);
         Assert.Equal(0, Run("mend", "--rules", rules, At("bump_normal.png"), "--out", At("made.png")).Code);
         var made = ImageFile.Read(File.ReadAllBytes(At("made.png")), "made.png");
         Assert.Equal((16, 8, 3), (made.Width, made.Height, made.Channels));

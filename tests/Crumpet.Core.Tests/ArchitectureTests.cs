@@ -7,6 +7,8 @@ namespace Crumpet.Core.Tests;
 /// <summary>Holds the dependency rules: projects point one way, and a station knows only the stations before it.</summary>
 public sealed partial class ArchitectureTests
 {
+    private const string Folders = "(Geometry|Tracing|Imaging|Targets|Intake|Pairs|Layout|Bake|Pack|Convert|Bind|Deliver|Building)";
+
     private static readonly string[] Base = ["Jobs", "Geometry", "Tracing", "Imaging", "Targets"];
     private static readonly string[] Stations = ["Intake", "Pairs", "Layout", "Bake", "Pack", "Convert", "Bind", "Deliver"];
 
@@ -62,7 +64,7 @@ public sealed partial class ArchitectureTests
             if (pieces.Length != 2 || pieces[0] is "obj" or "bin")
                 continue;
             foreach (Match use in Use().Matches(File.ReadAllText(path)))
-                yield return (pieces[0], pieces[1], use.Groups[1].Value);
+                yield return (pieces[0], pieces[1], use.Groups["folder"].Value);
         }
     }
 
@@ -78,6 +80,6 @@ public sealed partial class ArchitectureTests
         return folder.FullName;
     }
 
-    [GeneratedRegex(@"(?:using Crumpet\.Core\.|(?<![\w.])(?=(?:Geometry|Tracing|Imaging|Targets|Intake|Pairs|Layout|Bake|Pack|Convert|Bind|Deliver|Building)\.[A-Z]))(Geometry|Tracing|Imaging|Targets|Intake|Pairs|Layout|Bake|Pack|Convert|Bind|Deliver|Building)\b")]
+    [GeneratedRegex(@"(?:using Crumpet\.Core\.|(?<![\w.])(?=" + Folders + @"\.[A-Z]))(?<folder>" + Folders + @")\b")]
     private static partial Regex Use();
 }

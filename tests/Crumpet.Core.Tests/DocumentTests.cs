@@ -13,7 +13,8 @@ public sealed partial class DocumentTests
     [Fact]
     public void Documents_list_all_maps_formats_stations_and_targets()
     {
-        string bake = Text("docs/bake.md"), convert = Text("docs/convert.md"), pack = Text("docs/pack.md"), bind = Text("docs/bind.md"), readme = Text("README.md");
+        string bake = Text("docs/bake.md"), convert = Text("docs/convert.md"), pack = Text("docs/pack.md"),
+            bind = Text("docs/bind.md"), readme = Text("README.md");
         Assert.All(BakeMap.Table.All, m => Assert.Contains($"`{m.Name}`", bake, StringComparison.Ordinal));
         Assert.All(TextureFormat.Table.All, f => Assert.Contains(f.Label, convert, StringComparison.Ordinal));
         Assert.All(TextureFormat.Table.All, f => Assert.Contains(f.Word, pack, StringComparison.Ordinal));

@@ -20,13 +20,19 @@ internal static class Readers
     private static readonly byte[] HdrRow = [2, 2, 0, 8, 136, 5, 136, 6, 136, 7, 136, 129, 2, 2, 0, 8, 8, 1, 2, 3, 4, 5, 6, 7, 8, 136, 6, 136, 7, 136, 129];
     private static readonly Scene Box = MakeBox();
 
-    private static readonly byte[] AssetDocument = Encoding.UTF8.GetBytes("{\"version\":3,\"name\":\"a\",\"sources\":[{\"path\":\"a.obj\",\"side\":\"low\"}],\"settings\":{\"bake\":{\"size\":512,\"maps\":[\"normal\"]},\"mends\":[{\"mend\":\"upright\"}]}}");
+    private static readonly byte[] AssetDocument =
+        """
+        {"version":3,"name":"a","sources":[{"path":"a.obj","side":"low"}],
+         "settings":{"bake":{"size":512,"maps":["normal"]},"mends":[{"mend":"upright"}]}}
+        """u8.ToArray();
 
     private static readonly byte[][] KitDocuments =
     [
-        Encoding.UTF8.GetBytes("{\"version\":3,\"name\":\"K\",\"assets\":[\"a\"],\"rules\":{\"mends\":[{\"mend\":\"units\",\"factor\":0.01}],\"names\":{\"low\":[\"low\"],\"high\":[\"high\"]}},\"settings\":{\"target\":{\"largestTexture\":4096},\"recipe\":{\"name\":\"r\",\"outputs\":[]}}}"),
-        Encoding.UTF8.GetBytes(
-            "{\"version\":1,\"name\":\"K\",\"assets\":[{\"name\":\"a\",\"folder\":\"f\",\"sources\":[\"a.obj\"],\"plan\":{\"green\":\"down\"}}]}"),
+        """
+        {"version":3,"name":"K","assets":["a"],"rules":{"mends":[{"mend":"units","factor":0.01}],"names":{"low":["low"],"high":["high"]}},
+         "settings":{"target":{"largestTexture":4096},"recipe":{"name":"r","outputs":[]}}}
+        """u8.ToArray(),
+        """{"version":1,"name":"K","assets":[{"name":"a","folder":"f","sources":["a.obj"],"plan":{"green":"down"}}]}"""u8.ToArray(),
     ];
 
     public static IReadOnlyDictionary<string, FuzzedReader> All { get; } = new Dictionary<string, FuzzedReader>
@@ -112,11 +118,25 @@ internal static class Readers
         string data = Convert.ToBase64String([.. Enumerable.Range(0, 128).SelectMany(i => BitConverter.GetBytes(i * 0.25f))]);
         return
         [
-            Encoding.UTF8.GetBytes("{\"asset\":{\"version\":\"2.0\"},\"scene\":0,\"scenes\":[{\"nodes\":[0]}],\"nodes\":[{\"name\":\"a\",\"children\":[1,2],\"matrix\":[1,0,0,0,0,1,0,0,0,0,1,0,0,0,0,1]},{\"mesh\":0,\"skin\":0,\"scale\":[1,2,3],\"rotation\":[0,0,0,1]},{\"camera\":0}],"
-                + "\"meshes\":[{\"name\":\"m\",\"primitives\":[{\"attributes\":{\"POSITION\":0,\"NORMAL\":0,\"TEXCOORD_0\":1,\"COLOR_0\":2,\"JOINTS_0\":3,\"WEIGHTS_0\":4},\"indices\":5,\"mode\":5,\"material\":0,\"targets\":[{\"POSITION\":0}]}]}],"
-                + "\"skins\":[{\"joints\":[0,1],\"inverseBindMatrices\":6}],\"materials\":[{\"pbrMetallicRoughness\":{\"baseColorTexture\":{\"index\":0,\"extensions\":{\"KHR_texture_transform\":{\"offset\":[0,1],\"rotation\":1}}}}}],\"textures\":[{\"source\":0}],\"images\":[{\"uri\":\"a.png\"}],"
-                + "\"accessors\":[{\"bufferView\":0,\"componentType\":5126,\"count\":4,\"type\":\"VEC3\",\"sparse\":{\"count\":1,\"indices\":{\"bufferView\":0,\"byteOffset\":500,\"componentType\":5121},\"values\":{\"bufferView\":0}}},{\"bufferView\":0,\"componentType\":5122,\"normalized\":true,\"count\":4,\"type\":\"VEC2\"},{\"bufferView\":0,\"componentType\":5121,\"normalized\":true,\"count\":4,\"type\":\"VEC4\"},{\"componentType\":5121,\"count\":4,\"type\":\"VEC4\"},{\"bufferView\":0,\"componentType\":5126,\"count\":4,\"type\":\"VEC4\"},{\"bufferView\":1,\"componentType\":5121,\"count\":4,\"type\":\"SCALAR\"},{\"componentType\":5126,\"count\":2,\"type\":\"MAT4\"}],"
-                + "\"bufferViews\":[{\"buffer\":0,\"byteLength\":512},{\"buffer\":1,\"byteLength\":4}],\"buffers\":[{\"byteLength\":512,\"uri\":\"data:application/octet-stream;base64," + data + "\"},{\"byteLength\":4,\"uri\":\"data:;base64,AAECAw==\"}]}"),
+            Encoding.UTF8.GetBytes("""
+                {"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],
+                 "nodes":[{"name":"a","children":[1,2],"matrix":[1,0,0,0,0,1,0,0,0,0,1,0,0,0,0,1]},
+                  {"mesh":0,"skin":0,"scale":[1,2,3],"rotation":[0,0,0,1]},{"camera":0}],
+                 "meshes":[{"name":"m","primitives":[{"attributes":{"POSITION":0,"NORMAL":0,"TEXCOORD_0":1,"COLOR_0":2,"JOINTS_0":3,"WEIGHTS_0":4},
+                  "indices":5,"mode":5,"material":0,"targets":[{"POSITION":0}]}]}],
+                 "skins":[{"joints":[0,1],"inverseBindMatrices":6}],
+                 "materials":[{"pbrMetallicRoughness":{"baseColorTexture":{"index":0,"extensions":{
+                  "KHR_texture_transform":{"offset":[0,1],"rotation":1}}}}}],"textures":[{"source":0}],"images":[{"uri":"a.png"}],
+                 "accessors":[{"bufferView":0,"componentType":5126,"count":4,"type":"VEC3","sparse":{"count":1,
+                   "indices":{"bufferView":0,"byteOffset":500,"componentType":5121},"values":{"bufferView":0}}},
+                  {"bufferView":0,"componentType":5122,"normalized":true,"count":4,"type":"VEC2"},
+                  {"bufferView":0,"componentType":5121,"normalized":true,"count":4,"type":"VEC4"},
+                  {"componentType":5121,"count":4,"type":"VEC4"},{"bufferView":0,"componentType":5126,"count":4,"type":"VEC4"},
+                  {"bufferView":1,"componentType":5121,"count":4,"type":"SCALAR"},{"componentType":5126,"count":2,"type":"MAT4"}],
+                 "bufferViews":[{"buffer":0,"byteLength":512},{"buffer":1,"byteLength":4}],
+                 "buffers":[{"byteLength":512,"uri":"data:application/octet-stream;base64,DATA"},
+                  {"byteLength":4,"uri":"data:;base64,AAECAw=="}]}
+                """.Replace("DATA", data, StringComparison.Ordinal)),
         ];
     }
 

@@ -225,7 +225,8 @@ public sealed class HistoryTests : IDisposable
             // As the program before wrote them: green among the bake's settings, sizes among the rules; the last decision is taken back.
             string State(string plan) => $$"""{"name":"crate","plan":{{plan}},"sources":[]}""";
             string[] plans = ["{}", """{"bake":{"green":"down"}}""", """{"bake":{"green":"down","size":512}}""", """{"bake":{"size":512}}"""];
-            db.Kits.Add(new Kit { Name = "k", RulesJson = """{"largestTexture":1024,"expectedSizeMetres":2}""", Assets = [new Asset { Name = "crate", PlanJson = plans[2] }] });
+            var crate = new Asset { Name = "crate", PlanJson = plans[2] };
+            db.Kits.Add(new Kit { Name = "k", RulesJson = """{"largestTexture":1024,"expectedSizeMetres":2}""", Assets = [crate] });
             db.SaveChanges();
             for (int i = 1; i < plans.Length; i++)
             {

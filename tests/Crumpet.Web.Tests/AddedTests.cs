@@ -156,8 +156,12 @@ public sealed class AddedTests : WebAppTests
         Directory.CreateDirectory(Path.Combine(kit, "assets", "crate"));
         File.Copy(low, Path.Combine(kit, "assets/crate/crate_low.obj"));
         File.Copy(high, Path.Combine(kit, "assets/crate/crate_high.obj"));
-        File.WriteAllText(Path.Combine(kit, "kit.json"), """{ "version": 2, "name": "Crates", "assets": ["crate"], "settings": { "bake": { "size": 64, "maps": ["normal", "skyward"] } } }""");
-        File.WriteAllText(Path.Combine(kit, "assets/crate/asset.json"), """{ "version": 2, "name": "crate", "sources": [{ "path": "crate_low.obj" }, { "path": "crate_high.obj" }] }""");
+        File.WriteAllText(Path.Combine(kit, "kit.json"), """
+            { "version": 2, "name": "Crates", "assets": ["crate"], "settings": { "bake": { "size": 64, "maps": ["normal", "skyward"] } } }
+            """);
+        File.WriteAllText(Path.Combine(kit, "assets/crate/asset.json"), """
+            { "version": 2, "name": "crate", "sources": [{ "path": "crate_low.obj" }, { "path": "crate_high.obj" }] }
+            """);
         var told = JsonNode.Parse(Command("build", kit, "--out", Path.Combine(DataFolder, "out"), "--json"))!;
         Assert.Contains("weigh", told["jobs"]!["kinds"]!.AsArray().Select(k => (string)k!["kind"]!));
     }

@@ -135,7 +135,8 @@ public sealed class HostingTests(SharedApp shared) : SharedAppTests(shared)
         await DropAsync(client, ("a_low.obj", Low));
         Assert.False(File.Exists(left));
         Assert.NotEmpty(Environment.GetEnvironmentVariable("ASPNETCORE_TEMP")!);
-        const UnixFileMode others = UnixFileMode.GroupRead | UnixFileMode.GroupWrite | UnixFileMode.GroupExecute | UnixFileMode.OtherRead | UnixFileMode.OtherWrite | UnixFileMode.OtherExecute;
+        const UnixFileMode others = UnixFileMode.GroupRead | UnixFileMode.GroupWrite | UnixFileMode.GroupExecute
+            | UnixFileMode.OtherRead | UnixFileMode.OtherWrite | UnixFileMode.OtherExecute;
         foreach (string name in (string[])["crumpet.db", "store", "keys"])
         {
             if (!OperatingSystem.IsWindows())

@@ -27,7 +27,9 @@ public sealed class SharedApp : IDisposable
     }
 }
 
-/// <summary>Tests on one application, each with a kit of its own; those that look at all kits, stop the application or harm its store start their own.</summary>
+/// <summary>
+/// Tests on one application, each with a kit of its own; those that look at all kits, stop the application or harm its store start their own.
+/// </summary>
 public abstract class SharedAppTests(SharedApp shared) : WebAppTests, IClassFixture<SharedApp>
 {
     protected SharedApp Shared => shared;

@@ -30,7 +30,8 @@ public sealed partial class TogetherTests(SharedApp shared) : SharedAppTests(sha
         Assert.Equal(Enumerable.Range(1, 50), kept.Decisions.Select(d => d.Number).Order());
         await PostAsync(Client, $"{asset}/history", null, new() { ["number"] = "0" });
         await using var later = new CrumpetDb(Database.Options(Shared.DataFolder));
-        Assert.Empty((await later.Assets.Include(a => a.Kit).SingleAsync(a => a.Id == IdOf(asset), TestContext.Current.CancellationToken)).Plan().Pairs.TrayByHand);
+        var taken = await later.Assets.Include(a => a.Kit).SingleAsync(a => a.Id == IdOf(asset), TestContext.Current.CancellationToken);
+        Assert.Empty(taken.Plan().Pairs.TrayByHand);
     }
 
     [Fact]
@@ -150,7 +151,8 @@ public sealed partial class TogetherTests(SharedApp shared) : SharedAppTests(sha
         async Task<(int, int)[]> SizesAsync()
         {
             await using var db = new CrumpetDb(Database.Options(Shared.DataFolder));
-            return [.. (await db.Assets.Include(a => a.Kit).Where(a => a.KitId == IdOf(Kit)).OrderBy(a => a.Id).ToListAsync()).Select(a => (a.Plan().Bake.Size, a.Plan().Bake.Samples))];
+            var assets = await db.Assets.Include(a => a.Kit).Where(a => a.KitId == IdOf(Kit)).OrderBy(a => a.Id).ToListAsync();
+            return [.. assets.Select(a => (a.Plan().Bake.Size, a.Plan().Bake.Samples))];
         }
     }
 

@@ -130,6 +130,7 @@ public abstract partial class WebAppTests : IDisposable
         return groups.Values.Skip(1).First(g => g.Success).Value;
     }
 
-    [GeneratedRegex("""RequestVerificationToken&quot;:&quot;([^&]+)&quot;|RequestVerificationToken":"([^"]+)"|name="__RequestVerificationToken" type="hidden" value="([^"]+)""")]
+    [GeneratedRegex("""RequestVerificationToken&quot;:&quot;([^&]+)&quot;|RequestVerificationToken":"([^"]+)""" + "\"|"
+        + """name="__RequestVerificationToken" type="hidden" value="([^"]+)""")]
     private static partial Regex Token();
 }

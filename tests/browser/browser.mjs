@@ -22,16 +22,34 @@ export async function openPage(browser, app, deviceScaleFactor = 0.5) {
   return { page, complaints };
 }
 
-/** Makes a kit of files and waits until they are read. @returns the asset's address */
-export async function dropKit(page, app, files) {
-  await page.goto(`${app.url}/kits`);
-  await page.fill("#name", "Kit");
-  await press(page, 'button:has-text("Make kit")');
-  await page.setInputFiles('input[name="files"]', files);
-  await page.waitForURL(/\/assets\/\d+\/intake/);
-  await fresh(page, "layout");
-  return page.url().replace(/\/intake.*/, "");
+const quietPages = new WeakMap();
+
+/** Does something in a page without scripts, where nothing is drawn that no test looks at. */
+async function quietly(page, act) {
+  if (!quietPages.has(page)) quietPages.set(page, page.context().browser().newContext({ javaScriptEnabled: false }).then((context) => context.newPage()));
+  return act(await quietPages.get(page));
 }
+
+/** Asks the server until a station is fresh. */
+async function untilFresh(address, station) {
+  const isFresh = new RegExp(`stop-fresh[^>]*data-station="${station}"`);
+  for (const end = Date.now() + 240_000; ; await new Promise((r) => setTimeout(r, 100))) {
+    const page = await (await fetch(address)).text();
+    if (isFresh.test(page)) return;
+    if (Date.now() > end) throw new Error(`${station} is not fresh; the page is:\n${page}`);
+  }
+}
+
+/** Makes a kit of files and waits until they are read; the page is left where it is. @returns the asset's address */
+export const dropKit = (page, app, files) => quietly(page, async (quiet) => {
+  await quiet.goto(`${app.url}/kits`);
+  await quiet.fill("#name", "Kit");
+  await press(quiet, 'button:has-text("Make kit")');
+  await quiet.setInputFiles('input[name="files"]', files);
+  await Promise.all([quiet.waitForURL(/\/assets\/\d+\/intake/), quiet.locator("form.drop").evaluate((form) => form.submit())]);
+  await untilFresh(quiet.url(), "layout");
+  return quiet.url().replace(/\/intake.*/, "");
+});
 
 /** Address of an asset's kit. */
 export const kitOf = async (page, asset) => {
@@ -41,18 +59,18 @@ export const kitOf = async (page, asset) => {
 
 export const fresh = (page, station) => page.waitForSelector(`.stop-fresh[data-station="${station}"]`, { timeout: 240_000 });
 
-/** Presses the main button of a station and waits until it is done. */
-export async function work(page, asset, station, settings = {}) {
-  await page.goto(`${asset}/${station}`);
+/** Presses the main button of a station and waits until it is done; the page is left where it is. */
+export const work = (page, asset, station, settings = {}) => quietly(page, async (quiet) => {
+  await quiet.goto(`${asset}/${station}`);
   for (const [name, value] of Object.entries(settings)) {
-    const field = page.locator(`#${name}`);
+    const field = quiet.locator(`#${name}`);
     await field.evaluate((f) => { const fold = f.closest("details"); if (fold) fold.open = true; });
     if (await field.evaluate((f) => f.tagName === "SELECT")) await field.selectOption(value);
     else await field.fill(value);
   }
-  await press(page, "button.button-main");
-  await fresh(page, station);
-}
+  await press(quiet, "button.button-main");
+  await untilFresh(quiet.url(), station);
+});
 
 /** Presses what leads to another page, or to this one anew, and waits for it. */
 export const press = (page, what) => Promise.all([page.waitForNavigation(), page.click(what)]);

@@ -2,20 +2,20 @@
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
 import { sharedApp } from "./app.mjs";
-import { dropKit, fresh, openBrowser, openPage, press, ready, work } from "./browser.mjs";
+import { dropKit, fresh, kitOf, openBrowser, openPage, press, ready, work } from "./browser.mjs";
+import { cube } from "./shapes.mjs";
 
 let app, browser, page, complaints, crate, kit;
 
-const cube = (name, side) => `o ${name}_${side}\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0 0 1\nv 1 0 1\nv 1 1 1\nv 0 1 1\nf 4 3 2 1\nf 5 6 7 8\nf 1 2 6 5\nf 2 3 7 6\nf 3 4 8 7\nf 4 1 5 8\n`;
 const files = (name, file = name) => ["low", "high"]
-  .map((side) => ({ name: `${file}_${side}.obj`, mimeType: "text/plain", buffer: Buffer.from(cube(name, side)) }));
+  .map((side) => cube(`${file}_${side}`, `${name}_${side}`));
 
 before(async () => {
   app = await sharedApp();
   browser = await openBrowser();
   ({ page, complaints } = await openPage(browser, app));
   crate = await dropKit(page, app, files("crate"));
-  kit = await page.locator('a[href^="/kits/"]').last().getAttribute("href");
+  kit = new URL(await kitOf(page, crate)).pathname;
   await work(page, crate, "layout", { size: "512", rotation: "Quarter" });
   await open();
 });

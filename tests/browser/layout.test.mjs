@@ -3,6 +3,7 @@ import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
 import { sharedApp } from "./app.mjs";
 import { bytesOf, difference, dropKit, fresh, openBrowser, openPage, press, ready } from "./browser.mjs";
+import { cube } from "./shapes.mjs";
 
 let app, browser, page, complaints, layout;
 
@@ -61,7 +62,10 @@ test("the main button names what it will do, and unwraps and packs", async () =>
 });
 
 test("an island picked on the canvas is named, and its part can be made twice as sharp and back", async () => {
-  const box = (await islands("boxes().map((b) => ({ ...b, part: document.querySelector('[data-islands]').islands.view.objects[document.querySelector('[data-islands]').islands.view.islands[b.island].on].part }))")).find((b) => b.part === "foot");
+  const box = await page.evaluate(() => {
+    const { islands } = document.querySelector("[data-islands]"), { view } = islands;
+    return islands.boxes().find((b) => view.objects[view.islands[b.island].on].part === "foot");
+  });
   const at = await page.evaluate(({ u, v }) => { const { pan, over } = document.querySelector("[data-islands]").islands, r = over.getBoundingClientRect(),
     side = pan.width * pan.scale; return [r.x + pan.x + u * side, r.y + pan.y + (1 - v) * side]; }, { u: (box.u0 + box.u1) / 2, v: (box.v0 + box.v1) / 2 });
   await page.mouse.click(...at);
@@ -97,9 +101,7 @@ test("a number that is none is said, and what was set stays", async () => {
 });
 
 test("a mesh without UVs is unwrapped by itself", async () => {
-  const cube = "o crate_low\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0 0 1\nv 1 0 1\nv 1 1 1\nv 0 1 1\nf 4 3 2 1\nf 5 6 7 8\nf 1 2 6 5\nf 2 3 7 6\nf 3 4 8 7\nf 4 1 5 8\n";
-  const crate = await dropKit(page, app, ["low", "high"].map(
-    (side) => ({ name: `crate_${side}.obj`, mimeType: "text/plain", buffer: Buffer.from(cube.replace("low", side)) })));
+  const crate = await dropKit(page, app, ["low", "high"].map((side) => cube(`crate_${side}`)));
   await page.goto(`${crate}/layout`);
   await laid();
   assert.equal(await islands("view.islands.length"), 6);

@@ -107,7 +107,9 @@ test("a name dragged onto another becomes its other side", async () => {
   await page.fill("#name", "Balls");
   await page.click('button:has-text("Make kit")');
   await page.waitForURL(/\/kits\/\d+/);
-  await page.setInputFiles('input[name="files"]', [sphere("one_low", 16, 8), sphere("two_low", 16, 8, { right: 2 }), sphere("one_high", 32, 16, { dents: 0.01 }), sphere("odd_high", 32, 16, { dents: 0.01, right: 5 })]);
+  await page.setInputFiles('input[name="files"]', [
+    sphere("one_low", 16, 8), sphere("two_low", 16, 8, { right: 2 }), sphere("one_high", 32, 16, { dents: 0.01 }),
+    sphere("odd_high", 32, 16, { dents: 0.01, right: 5 })]);
   await page.waitForURL(/\/assets\/\d+\/intake/);
   balls = page.url().replace(/\/intake.*/, "/pairs");
   await page.goto(balls);

@@ -61,7 +61,11 @@ try {
     maps.push(join(folder, `${trays}.png`));
     await page.locator("[data-map-viewer] .sight").screenshot({ path: maps.at(-1) });
   }
-  execFileSync("/usr/bin/python3", ["-c", "import sys; from PIL import Image; a, b = (Image.open(p).convert('RGB') for p in sys.argv[1:3]); h = min(a.height, b.height); a, b = (p.crop((0, (p.height - h) // 2, p.width, (p.height - h) // 2 + h)) for p in (a, b)); i = Image.new('RGB', (a.width + b.width + 8, h), 'white'); i.paste(a, (0, 0)); i.paste(b, (a.width + 8, 0)); i.save(sys.argv[3], optimize=True)", ...maps, join(root, "docs/screenshots/one-tray-and-plan.png")]);
+  const beside = `import sys; from PIL import Image
+a, b = (Image.open(p).convert('RGB') for p in sys.argv[1:3]); h = min(a.height, b.height)
+a, b = (p.crop((0, (p.height - h) // 2, p.width, (p.height - h) // 2 + h)) for p in (a, b))
+i = Image.new('RGB', (a.width + b.width + 8, h), 'white'); i.paste(a, (0, 0)); i.paste(b, (a.width + 8, 0)); i.save(sys.argv[3], optimize=True)`;
+  execFileSync("/usr/bin/python3", ["-c", beside, ...maps, join(root, "docs/screenshots/one-tray-and-plan.png")]);
   await work(page, asset, "pairs", {});
   await page.goto(`${asset}/pairs?show=cage`);
   await page.selectOption("#kind", "Fitted");

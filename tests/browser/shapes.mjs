@@ -1,4 +1,11 @@
-// Spheres of radius 0.5 m as OBJ uploads, smooth or with dents.
+// Shapes as OBJ uploads: spheres of radius 0.5 m, smooth or with dents, and cubes of 1 m without UVs.
+
+/** @param file the file's name without its ending @returns a file for an upload */
+export function cube(file, object = file) {
+  const corners = Array.from({ length: 8 }, (_, i) => `v ${[0, 1, 1, 0][i % 4]} ${[0, 0, 1, 1][i % 4]} ${i >> 2}`);
+  const faces = ["4 3 2 1", "5 6 7 8", "1 2 6 5", "2 3 7 6", "3 4 8 7", "4 1 5 8"].map((corner) => `f ${corner}`);
+  return { name: `${file}.obj`, mimeType: "text/plain", buffer: Buffer.from([`o ${object}`, ...corners, ...faces, ""].join("\n")) };
+}
 
 /** @param dents how deep, metres; material its library and name; right how far to the right, metres @returns a file for an upload */
 export function sphere(name, around, down, { dents = 0, material = "", right = 0 } = {}) {

@@ -26,6 +26,7 @@ after(async () => {
 test("a decision is taken back with Ctrl Z, repeated with Ctrl Shift Z, and read in the history", async () => {
   await work(page, asset, "layout", { size: "512" });
   await work(page, asset, "layout", { size: "1024" });
+  await page.goto(`${asset}/layout`);
   assert.match(await page.getAttribute("#undo", "title"), /Take back: Sheet size set to 1024 px/);
   await page.keyboard.press("Control+z");
   await page.waitForFunction(() => document.getElementById("size")?.value === "512");

@@ -244,7 +244,9 @@ test("a still picture has the chosen size and shows the view", async () => {
   await drawer("view");
   await page.selectOption('[data-still="size"]', "2560x1440");
   const [download] = await Promise.all([page.waitForEvent("download"), page.click('[data-still="save"]')]);
-  const found = JSON.parse(execFileSync("/usr/bin/python3", ["-c", "import sys, json; from PIL import Image; i = Image.open(sys.argv[1]).convert('L'); print(json.dumps([i.format, *i.size, len(set(i.resize((64, 64)).getdata()))]))", await download.path()], { encoding: "utf8" }));
+  const look = "import sys, json; from PIL import Image; i = Image.open(sys.argv[1]).convert('L'); "
+    + "print(json.dumps([i.format, *i.size, len(set(i.resize((64, 64)).getdata()))]))";
+  const found = JSON.parse(execFileSync("/usr/bin/python3", ["-c", look, await download.path()], { encoding: "utf8" }));
   assert.deepEqual(found.slice(1, 3), [2560, 1440]);
   assert.ok(found[3] > 20);
 });

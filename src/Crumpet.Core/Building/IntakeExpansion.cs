@@ -44,7 +44,8 @@ internal static class IntakeExpansion
         }
         bool makesNormals = rules.Mends.Concat(plan.Mends).OfType<MakeNormals>().Any();
         var settings = new TakeInSettings(
-            plan.NamePattern, rules.Names, rules.Mends, plan.Mends, makesNormals ? plan.Target.Green : null, [.. sources.Select(s => new TakenFile(s.Name, s.Bytes, s.ForcedSide))]);
+            plan.NamePattern, rules.Names, rules.Mends, plan.Mends, makesNormals ? plan.Target.Green : null,
+            [.. sources.Select(s => new TakenFile(s.Name, s.Bytes, s.ForcedSide))]);
         graph.TakenIn = graph.Add(Station.Intake, JobKinds.TakeIn, "", settings, inputs);
         if (!areAllRead || graph.Intake is not { } report)
             return false;
@@ -54,7 +55,8 @@ internal static class IntakeExpansion
 
     /// <summary>What findings are judged by.</summary>
     public static IntakeMeasures MeasuresOf(GraphInput input) =>
-        new(input.Plan.NamePattern, input.Plan.Mends, input.Rules, input.Plan.Target.Limits, input.Plan.Bake.Made.Count > 0, [.. input.Sources.Select(s => s.Name)]);
+        new(input.Plan.NamePattern, input.Plan.Mends, input.Rules, input.Plan.Target.Limits, input.Plan.Bake.Made.Count > 0,
+            [.. input.Sources.Select(s => s.Name)]);
 
     private static void Stages(AssetGraph graph, IntakeReport report)
     {

@@ -40,7 +40,8 @@ public sealed class GltfReader
             using var data = GltfData.Open(bytes, fileName, beside);
             return new GltfReader(fileName, data).ReadScene(cancel);
         }
-        catch (Exception e) when (e is JsonException or InvalidOperationException or FormatException or KeyNotFoundException or OverflowException or ArgumentException or IndexOutOfRangeException)
+        catch (Exception e) when (e is JsonException or InvalidOperationException or FormatException or KeyNotFoundException
+            or OverflowException or ArgumentException or IndexOutOfRangeException)
         {
             string reason = e.Message.ReplaceLineEndings(" ").Trim().TrimEnd('.');
             throw new SourceFileException(fileName, "", $"it cannot be read as glTF 2.0 ({(reason.Length > 160 ? reason[..160] : reason)})",

@@ -10,7 +10,8 @@ namespace Crumpet.Core.Intake;
 /// <param name="Limits">What the target holds textures to.</param>
 /// <param name="NeedsNoHigh">Whether no high side is missed.</param>
 /// <param name="Files">Names of all files.</param>
-internal sealed record IntakeMeasures(string Pattern, IReadOnlyList<Mend> Mends, IntakeRules Rules, TextureLimits Limits, bool NeedsNoHigh, IReadOnlyList<string> Files);
+internal sealed record IntakeMeasures(string Pattern, IReadOnlyList<Mend> Mends, IntakeRules Rules, TextureLimits Limits, bool NeedsNoHigh,
+    IReadOnlyList<string> Files);
 
 /// <summary>Everything that findings are drawn from: what was measured, and what was decided.</summary>
 /// <param name="report">What the station reports.</param>

@@ -206,6 +206,7 @@ internal static partial class NameFindings
 
     private static string Plural(string kind) => kind == "empty" ? "empties" : kind + "s";
 
-    [GeneratedRegex(@"^(unnamed|object|mesh|node|group|shape|box|cube|sphere|cylinder|plane|cone|torus|default|untitled|root|scene|geometry|model|part|solid)?[ _.\-]?\d*(\.\d{3})?$", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
+    [GeneratedRegex(@"^(unnamed|object|mesh|node|group|shape|box|cube|sphere|cylinder|plane|cone|torus|default|untitled|root|scene|geometry|model|part|solid)?"
+        + @"[ _.\-]?\d*(\.\d{3})?$", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex GeneratedName();
 }

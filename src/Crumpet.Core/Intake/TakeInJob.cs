@@ -17,7 +17,8 @@ public sealed record TakenFile(string Name, long Bytes, Side? ForcedSide);
 /// <param name="Mends">The asset's mends.</param>
 /// <param name="Green">Direction of green in normal maps that mends make; null where none does.</param>
 /// <param name="Files">All files, in their order.</param>
-public sealed record TakeInSettings(string Pattern, NameRules Names, IReadOnlyList<Mend> KitMends, IReadOnlyList<Mend> Mends, GreenDirection? Green, IReadOnlyList<TakenFile> Files);
+public sealed record TakeInSettings(string Pattern, NameRules Names, IReadOnlyList<Mend> KitMends, IReadOnlyList<Mend> Mends,
+    GreenDirection? Green, IReadOnlyList<TakenFile> Files);
 
 /// <summary>
 /// Applies mends to all that was read, says what is inside and measures what would hurt later. Takes for each file by its number

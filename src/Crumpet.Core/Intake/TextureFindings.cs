@@ -106,7 +106,11 @@ internal static class TextureFindings
             yield break;
         if (content.UnitShare < 0.9)
         {
-            yield return new Finding(Severity.Warn, "normal-not-unit", t.File, string.Create(CultureInfo.InvariantCulture, $"{100 - 100 * content.UnitShare:0} % of the normals in {t.File} are not of unit length, as after scaling or painting; bring them back to it."), 1)
+            yield return new Finding(Severity.Warn, "normal-not-unit", t.File,
+                string.Create(CultureInfo.InvariantCulture,
+                    $"{100 - 100 * content.UnitShare:0} % of the normals in {t.File} are not of unit length, as after scaling "
+                        + $"or painting; bring them back to it."),
+                1)
             {
                 Mends = [new("Make them of unit length", true, new UnitLength { File = t.File })],
             };

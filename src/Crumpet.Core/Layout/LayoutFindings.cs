@@ -46,7 +46,9 @@ internal static class LayoutFindings
         {
             yield return new Finding(
                 Severity.Warn, "overlapping-uvs", "",
-                $"{report.OverlapTexels} texels at {Math.Min(report.Size, 2048)} px are covered twice{(report.OverlappingPairs > 0 ? $", by {report.OverlappingPairs} pair{(report.OverlappingPairs == 1 ? "" : "s")} of islands" : "")}; both will show what was baked last. Pack the islands, or unwrap those that lie over themselves.", report.OverlapTexels);
+                $"{report.OverlapTexels} texels at {Math.Min(report.Size, 2048)} px are covered twice"
+                    + (report.OverlappingPairs > 0 ? $", by {report.OverlappingPairs} pair{(report.OverlappingPairs == 1 ? "" : "s")} of islands" : "")
+                    + "; both will show what was baked last. Pack the islands, or unwrap those that lie over themselves.", report.OverlapTexels);
         }
         if (report.FlippedTriangles > 0)
             yield return new Finding(Severity.Note, "mirrored-uvs", "",
@@ -73,7 +75,8 @@ internal static class LayoutFindings
         }
         if (report.Each[stretched].Stretch > MuchStretch)
             yield return new Finding(Severity.Note, "stretched-island", name(stretched),
-                string.Create(CultureInfo.InvariantCulture, $"An island of {name(stretched)} is stretched up to {report.Each[stretched].Stretch:0.0} times; unwrap it, or cut it where it bends most."));
+                string.Create(CultureInfo.InvariantCulture, $"An island of {name(stretched)} is stretched up to {report.Each[stretched].Stretch:0.0} "
+                    + $"times; unwrap it, or cut it where it bends most."));
         if (report.PaddingPixels < Math.Min(2, settings.PaddingPixels) && report.OverlapTexels == 0)
             yield return new Finding(Severity.Note, "little-padding", "",
                 string.Create(CultureInfo.InvariantCulture,

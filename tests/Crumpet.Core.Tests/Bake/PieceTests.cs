@@ -125,7 +125,8 @@ public sealed class PieceTests
     {
         BakePart a = PartOf(0, 0.001f), stacked = PartOf(0, 0.001f) with { Name = "stacked" };
         BakeResult Of(BakePart other) =>
-            Baker.Bake(new BakeInput("s", [a, other], [new BakeTray([0]), new BakeTray([1])]), Settings with { Size = 128, Maps = [BakeMap.Normal] }, 2, null, default);
+            Baker.Bake(new BakeInput("s", [a, other], [new BakeTray([0]), new BakeTray([1])]),
+                Settings with { Size = 128, Maps = [BakeMap.Normal] }, 2, null, default);
         Assert.DoesNotContain(Of(stacked).Faults, f => f.Kind == FaultKind.Overlap);
         var shifted = new BakePart("shifted", [Pebble.Low("s", default, new Vector2(0.05f, 0.02f), 1f / 6)], [Pebble.High("h", 2000)]);
         var region = Assert.Single(Of(shifted).Faults, f => f.Kind == FaultKind.Overlap);

@@ -49,7 +49,8 @@ public sealed class JsonChangeTests
     // Lists take in and give up.
     [InlineData("""{"l":[1,2,3]}""", """{"l":[1,3,4]}""", """{"l":[1,2,3,5]}""", """{"l":[1,3,5,4]}""", "")]
     // What stands in for another takes its place, wherever that is now.
-    [InlineData("""{"l":[{"m":"x","on":true}]}""", """{"l":[{"m":"x","on":false}]}""", """{"l":[{"m":"y"},{"m":"x","on":true}]}""", """{"l":[{"m":"y"},{"m":"x","on":false}]}""", "")]
+    [InlineData("""{"l":[{"m":"x","on":true}]}""", """{"l":[{"m":"x","on":false}]}""", """{"l":[{"m":"y"},{"m":"x","on":true}]}""",
+        """{"l":[{"m":"y"},{"m":"x","on":false}]}""", "")]
     // What both took out otherwise is told.
     [InlineData("""{"l":[1]}""", """{"l":[2]}""", """{"l":[3]}""", """{"l":[3]}""", "l")]
     // A field taken away stays away where the other left it.

@@ -110,8 +110,13 @@ public sealed class KitFolderTests
     {
         var files = new Dictionary<string, string>
         {
-            ["kit.json"] = """{ "version": 2, "name": "old", "assets": ["crate"], "rules": { "largestTexture": 512 }, "settings": { "bake": { "size": 256, "green": "down" } } }""",
-            ["assets/crate/asset.json"] = """{ "version": 2, "name": "Crate", "sources": [{ "path": "low.obj" }], "settings": { "bake": { "green": "up" } } }""",
+            ["kit.json"] = """
+                { "version": 2, "name": "old", "assets": ["crate"], "rules": { "largestTexture": 512 },
+                  "settings": { "bake": { "size": 256, "green": "down" } } }
+                """,
+            ["assets/crate/asset.json"] = """
+                { "version": 2, "name": "Crate", "sources": [{ "path": "low.obj" }], "settings": { "bake": { "green": "up" } } }
+                """,
         };
         var kit = KitFolder.Read(p => files.TryGetValue(p, out string? text) ? Encoding.UTF8.GetBytes(text) : null);
         Assert.Equal((256, GreenDirection.Down, 512), (kit.Plan.Bake.Size, kit.Plan.Target.Green, kit.Plan.Target.LargestTexture));

@@ -27,7 +27,8 @@ document.addEventListener("keydown", (event) => {
 });
 // A texture is looked at where the textures are.
 document.addEventListener("click", ({ target }) => {
-  if (target.closest(".finding")?.dataset.showMap && !document.querySelector("[data-map-viewer]")) location.assign(location.pathname.replace(/\/\w+$/, "/intake?show=textures"));
+  if (target.closest(".finding")?.dataset.showMap && !document.querySelector("[data-map-viewer]"))
+    location.assign(location.pathname.replace(/\/\w+$/, "/intake?show=textures"));
 });
 // A part picked on the stage is shown in the ledger.
 document.body.addEventListener("picked", ({ detail: part }) => {

@@ -11,7 +11,9 @@ function showRun(run) {
   const left = run.secondsLeft ? `${Math.ceil(run.secondsLeft)} s left` : "";
   const station = run.station[0].toUpperCase() + run.station.slice(1);
   sign.querySelector(".run-dot").hidden = !running;
-  sign.querySelector(".run-text").textContent = running ? `${station} · ${run.asset} · ${percent} %${left ? ` · ${left}` : ""}` : `${station} · ${run.asset} · ${run.state}`;
+  sign.querySelector(".run-text").textContent = running
+    ? `${station} · ${run.asset} · ${percent} %${left ? ` · ${left}` : ""}`
+    : `${station} · ${run.asset} · ${run.state}`;
   sign.title = running ? sign.querySelector(".run-text").textContent : run.message;
   for (const box of document.querySelectorAll(`[data-run="${run.id}"]`)) {
     const doing = box.querySelector(".run-doing"), time = box.querySelector(".run-left"), bar = box.querySelector("progress");

@@ -278,7 +278,10 @@ class Islands {
     if (this.tool === this.tools.pins && this.view && event.button === 0
       && this.tool.grasp(event, (e) => this.uvUnder([e.offsetX, e.offsetY]), side)) return event.stopImmediatePropagation();
     if (this.tool) {
-      this.over.addEventListener("pointerup", (e) => { if (Math.hypot(e.clientX - event.clientX, e.clientY - event.clientY) < 4 && event.button === 0) this.tool?.press?.(this.uvUnder([e.offsetX, e.offsetY]), side); }, { once: true });
+      this.over.addEventListener("pointerup", (e) => {
+        const isPress = Math.hypot(e.clientX - event.clientX, e.clientY - event.clientY) < 4 && event.button === 0;
+        if (isPress) this.tool?.press?.(this.uvUnder([e.offsetX, e.offsetY]), side);
+      }, { once: true });
       return;
     }
     const up = (e) => { if (this.view && Math.hypot(e.clientX - event.clientX, e.clientY - event.clientY) < 4 && event.button === 0) this.pick(
@@ -305,7 +308,8 @@ class Islands {
     if (!list.length) return;
     const parts = [...new Set(list.map((i) => i.object.part))], one = list[0];
     const said = list.length === 1
-      ? `${one.object.part} · ${one.triangles} tris · ${one.density.toFixed(0)} px/m · stretch ${((one.stretch - 1) * 100).toFixed(1)} %${one.locked ? " · locked" : ""}${one.stackedOn >= 0 ? " · stacked" : ""}`
+      ? `${one.object.part} · ${one.triangles} tris · ${one.density.toFixed(0)} px/m · stretch `
+        + `${((one.stretch - 1) * 100).toFixed(1)} %${one.locked ? " · locked" : ""}${one.stackedOn >= 0 ? " · stacked" : ""}`
       : `${list.length} islands of ${parts.length === 1 ? parts[0] : `${parts.length} parts`}`;
     say(strip.querySelector(".picked-said"), said);
     const spots = JSON.stringify(list.map((i) => ({ objectName: i.object.name, x: i.spot[0], y: i.spot[1], z: i.spot[2] })));
@@ -333,7 +337,8 @@ class Islands {
     if (moveSeam(this, event.key)) return true;
     const act = { "+": () => this.pan.zoom(1.25), "=": () => this.pan.zoom(1.25), "-": () => this.pan.zoom(0.8), 0: () => this.fit(),
       Escape: () => (this.tool ? this.take("islands") : this.pick(-1, false)),
-      ArrowLeft: () => this.pan.pan(60, 0), ArrowRight: () => this.pan.pan(-60, 0), ArrowUp: () => this.pan.pan(0, 60), ArrowDown: () => this.pan.pan(0, -60) }[event.key];
+      ArrowLeft: () => this.pan.pan(60, 0), ArrowRight: () => this.pan.pan(-60, 0),
+      ArrowUp: () => this.pan.pan(0, 60), ArrowDown: () => this.pan.pan(0, -60) }[event.key];
     act?.();
     return Boolean(act);
   }
@@ -353,7 +358,8 @@ class Islands {
     const at = `x ${Math.floor(uv[0] * view.size)} y ${Math.floor((1 - uv[1]) * view.size)}`;
     if (t < 0) return say(this.readout, `${at} · ${title}`);
     const object = view.objects[view.islands[view.island[t]].on];
-    say(this.readout, `${at} · ${object.part} · ${view.density[t].toFixed(0)} px/m · out of square ${((view.angle[t] - 1) * 100).toFixed(1)} % · area ${(view.area[t] * 100).toFixed(0)} %`);
+    say(this.readout, `${at} · ${object.part} · ${view.density[t].toFixed(0)} px/m · out of square `
+      + `${((view.angle[t] - 1) * 100).toFixed(1)} % · area ${(view.area[t] * 100).toFixed(0)} %`);
   }
 
   /** After a run: the page's own copy of this element knows the new islands. */

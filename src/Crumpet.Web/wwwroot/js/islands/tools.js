@@ -146,7 +146,10 @@ export class PinTool {
   show() {
     const set = this.islands.config.pins.length, fresh = this.pins.size;
     this.strip.hidden = this.islands.tool !== this;
-    say(this.strip.querySelector(".picked-said"), fresh ? `${fresh} new ${fresh === 1 ? "pin" : "pins"}${set ? `, ${set} in the plan` : ""}; two or more hold an island` : set ? `${set} ${set === 1 ? "pin" : "pins"} in the plan · press a vertex to add one, drag it to where it belongs` : "Press a vertex to pin it, drag it to where it belongs");
+    const pins = (count) => (count === 1 ? "pin" : "pins");
+    say(this.strip.querySelector(".picked-said"), fresh ? `${fresh} new ${pins(fresh)}${set ? `, ${set} in the plan` : ""}; two or more hold an island`
+      : set ? `${set} ${pins(set)} in the plan · press a vertex to add one, drag it to where it belongs`
+      : "Press a vertex to pin it, drag it to where it belongs");
     this.strip.querySelector("[data-act=lay-pins]").disabled = !fresh;
     this.strip.querySelector("[data-act=drop-pins]").disabled = !set;
     this.islands.draw();

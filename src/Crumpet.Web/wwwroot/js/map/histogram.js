@@ -24,6 +24,7 @@ export function drawHistogram(canvas, said, picture) {
     context.stroke();
   });
   const write = (v) => (picture.bits === 32 ? Number(v.toPrecision(4)) : Math.round(v * picture.full));
-  said.textContent = channels.map((c, i) => `${grey ? "grey" : "RGBA"[i]} ${write(c.least)} to ${write(c.greatest)}, mean ${picture.bits === 32 ? write(c.mean) : (c.mean * picture.full).toFixed(1)}`).join("\n")
+  const mean = (c) => (picture.bits === 32 ? write(c.mean) : (c.mean * picture.full).toFixed(1));
+  said.textContent = channels.map((c, i) => `${grey ? "grey" : "RGBA"[i]} ${write(c.least)} to ${write(c.greatest)}, mean ${mean(c)}`).join("\n")
     + (picture.bits === 32 ? `\nfrom ${write(from)} to ${write(to)}` : "");
 }

@@ -115,7 +115,9 @@ export class MapViewer {
     const all = a.width * a.height;
     this.difference = !found ? "the maps differ in size"
       : found.psnr === null ? "no texel differs"
-      : `PSNR ${found.psnr.toFixed(1)} dB · greatest ${a.bits === 32 ? found.greatest.toPrecision(3) : `${Math.round(found.greatest * a.full)} of ${a.full}`} · ${(100 * found.differentTexels / all).toFixed(1)} % of texels differ`;
+      : `PSNR ${found.psnr.toFixed(1)} dB · greatest `
+        + `${a.bits === 32 ? found.greatest.toPrecision(3) : `${Math.round(found.greatest * a.full)} of ${a.full}`} · `
+        + `${(100 * found.differentTexels / all).toFixed(1)} % of texels differ`;
     this.read();
   }
 
@@ -197,7 +199,8 @@ export class MapViewer {
     if (!picture) return `sheet · ${this.config.sheetSize} × ${this.config.sheetSize} px`;
     const describe = (p) => `${p.choice.label}${p.mip ? ` mip ${p.mip}` : ""} · ${p.width} × ${p.height} px · ${p.bits === 32 ? "float" : `${p.bits} bit`}`;
     if (!this.other) return describe(picture);
-    return this.compare === "wipe" ? `${picture.choice.label} | ${this.other.choice.label}` : `${picture.choice.label} − ${this.other.choice.label}${this.difference ? ` · ${this.difference}` : ""}`;
+    return this.compare === "wipe" ? `${picture.choice.label} | ${this.other.choice.label}`
+      : `${picture.choice.label} − ${this.other.choice.label}${this.difference ? ` · ${this.difference}` : ""}`;
   }
 
   async flyTo(place, at) {

@@ -167,7 +167,11 @@ void main() {
   else if (look == 4) result = lit(objectColour, 0.0, 0.8, n, v, 1.0);
   else if (look == 5) result = lit(vColour.rgb, 0.0, 0.9, n, v, 1.0);
   else if (look == 6) result = lit(pattern(vUv), 0.0, 0.9, n, v, 1.0);
-  else if (look == 7) { colourOut = vec4(scale((vDensity * sheetSize - densityRange.x) / (densityRange.y - densityRange.x)) * (0.72 + 0.28 * max(dot(n, v), 0.0)), 1.0); return; }
+  else if (look == 7) {
+    float share = (vDensity * sheetSize - densityRange.x) / (densityRange.y - densityRange.x);
+    colourOut = vec4(scale(share) * (0.72 + 0.28 * max(dot(n, v), 0.0)), 1.0);
+    return;
+  }
   else if (look == 8) {
     vec4 t = texture(flatMap, uv);
     colourOut = vec4(channel == 4 ? t.rgb : vec3(channel == 0 ? t.r : channel == 1 ? t.g : channel == 2 ? t.b : t.a), 1.0);

@@ -15,7 +15,9 @@ export class Side {
       mesh.name = o.part;
       mesh.scale.setScalar(o.size);
       mesh.position.fromArray(o.min);
-      const object = { source: o, part: o.part, name: o.name, id: i + 1, mesh, geometries: [], box: new THREE.Box3(new THREE.Vector3(...o.min), new THREE.Vector3(...o.max)), centre: new THREE.Vector3(...o.partCentre), offset: new THREE.Vector3(), colour: new THREE.Color(1, 1, 1), marked: 0 };
+      const object = { source: o, part: o.part, name: o.name, id: i + 1, mesh, geometries: [],
+        box: new THREE.Box3(new THREE.Vector3(...o.min), new THREE.Vector3(...o.max)), centre: new THREE.Vector3(...o.partCentre),
+        offset: new THREE.Vector3(), colour: new THREE.Color(1, 1, 1), marked: 0 };
       mesh.userData.object = object;
       mesh.onBeforeRender = (renderer, scene, camera, geometry, material) => {
         const u = material.uniforms;

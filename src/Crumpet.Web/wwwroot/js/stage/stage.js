@@ -107,7 +107,9 @@ export class Stage {
         this.draw();
       };
       this.sides[name] = { now: null };
-      this.sides[name].whole = loadPreview(this.config[name] ?? this.config.others[name], take, (share, total) => say(this.readout, `loading the ${name} side · ${Math.round(share * 100)} % of ${(total / 1048576).toFixed(1)} MiB`)).then((preview) => { if (preview && !side) take(preview); });
+      const told = (share, total) => say(this.readout, `loading the ${name} side · ${Math.round(share * 100)} % of ${(total / 1048576).toFixed(1)} MiB`);
+      this.sides[name].whole = loadPreview(this.config[name] ?? this.config.others[name], take, told)
+        .then((preview) => { if (preview && !side) take(preview); });
     }
     await this.sides[name].whole;
     if (!this.sides[name].now && this.round === round) throw new Error(`there is no ${name} side yet; drop one at Intake`);
