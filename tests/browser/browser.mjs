@@ -40,11 +40,20 @@ async function untilFresh(address, station) {
   }
 }
 
-/** Makes a kit of files and waits until they are read; the page is left where it is. @returns the asset's address */
-export const dropKit = (page, app, files) => quietly(page, async (quiet) => {
+/**
+ * Makes a kit of files and waits until they are read; the page is left where it is.
+ * @param settings what the kit says of its assets, as "bake.size": "512" @returns the asset's address
+ */
+export const dropKit = (page, app, files, settings = {}) => quietly(page, async (quiet) => {
   await quiet.goto(`${app.url}/kits`);
   await quiet.fill("#name", "Kit");
   await press(quiet, 'button:has-text("Make kit")');
+  if (Object.keys(settings).length) {
+    const form = Object.fromEntries(Object.entries(settings).map(([path, value]) => [`set[${path}]`, value]));
+    form.__RequestVerificationToken = await quiet.locator('input[name="__RequestVerificationToken"]').first().inputValue();
+    const said = await quiet.request.post(`${quiet.url()}?handler=Settings`, { form });
+    if (!said.ok()) throw new Error(`${said.status()}: ${await said.text()}`);
+  }
   await quiet.setInputFiles('input[name="files"]', files);
   await Promise.all([quiet.waitForURL(/\/assets\/\d+\/intake/), quiet.locator("form.drop").evaluate((form) => form.submit())]);
   await untilFresh(quiet.url(), "layout");

@@ -2,7 +2,7 @@
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
 import { sharedApp } from "./app.mjs";
-import { dropKit, fresh, kitOf, openBrowser, openPage, press, ready, work } from "./browser.mjs";
+import { dropKit, fresh, kitOf, openBrowser, openPage, press, ready } from "./browser.mjs";
 import { cube } from "./shapes.mjs";
 
 let app, browser, page, complaints, crate, kit;
@@ -14,9 +14,8 @@ before(async () => {
   app = await sharedApp();
   browser = await openBrowser();
   ({ page, complaints } = await openPage(browser, app));
-  crate = await dropKit(page, app, files("crate"));
+  crate = await dropKit(page, app, files("crate"), { "bake.size": "512", "layout.rotation": "quarter" });
   kit = new URL(await kitOf(page, crate)).pathname;
-  await work(page, crate, "layout", { size: "512", rotation: "Quarter" });
   await open();
 });
 

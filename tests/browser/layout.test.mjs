@@ -101,7 +101,7 @@ test("a number that is none is said, and what was set stays", async () => {
 });
 
 test("a mesh without UVs is unwrapped by itself", async () => {
-  const crate = await dropKit(page, app, ["low", "high"].map((side) => cube(`crate_${side}`)));
+  const crate = await dropKit(page, app, ["low", "high"].map((side) => cube(`crate_${side}`)), { "bake.size": "512" });
   await page.goto(`${crate}/layout`);
   await laid();
   assert.equal(await islands("view.islands.length"), 6);
