@@ -46,3 +46,14 @@ export const tilesHeld = async () => {
   }
   return { most, counted: [...tileStore.tiles.values()].reduce((sum, t) => sum + (t.data?.byteLength ?? 0), 0), bytes: tileStore.bytes };
 };
+
+/** Brings a texel to the middle of the map viewer. @returns the pixel drawn there, and the texel's values */
+export const texelShown = ([x, y]) => {
+  const { map } = document.querySelector("[data-map-viewer]"), { canvas } = map.painter;
+  // A texel's middle, where nothing is smoothed.
+  map.view.show(x, y, 1, 1);
+  map.drawNow();
+  const small = new OffscreenCanvas(canvas.width, canvas.height).getContext("2d");
+  small.drawImage(canvas, 0, 0);
+  return { pixel: [...small.getImageData(canvas.width / 2, canvas.height / 2, 1, 1).data.slice(0, 3)], values: map.picture.texel(x, y) };
+};

@@ -5,7 +5,7 @@ import { writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
 import { crumpet, sharedApp } from "./app.mjs";
-import { decodedByCard, tilesHeld } from "./in-page.mjs";
+import { decodedByCard, texelShown, tilesHeld } from "./in-page.mjs";
 import { difference, dropKit, openBrowser, openPage, openStage, picture, ready, work } from "./browser.mjs";
 
 let app, browser, page, complaints, asset;
@@ -340,19 +340,8 @@ test("floating-point numbers are read as they are and shown from their least to 
 
 test("channels are shown alone or together", async () => {
   await openMap("pack", "pack/louvre_screen_masks.png");
-  const middle = () => page.evaluate(() => {
-    const { map } = document.querySelector("[data-map-viewer]");
-    map.drawNow();
-    const canvas = map.painter.canvas, small = new OffscreenCanvas(canvas.width, canvas.height).getContext("2d");
-    small.drawImage(canvas, 0, 0);
-    // A texel's middle, where nothing is smoothed.
-    map.view.show(200, 200, 1, 1);
-    map.drawNow();
-    small.drawImage(canvas, 0, 0);
-    return { pixel: [...small.getImageData(canvas.width / 2, canvas.height / 2, 1, 1).data.slice(0, 3)], values: map.picture.texel(200, 200) };
-  });
+  const middle = () => page.evaluate(texelShown, [200, 200]);
   await readAt(200, 200);
-  await page.waitForTimeout(300);
   const together = await middle();
   assert.deepEqual(together.pixel, together.values);
   await page.click('[data-map-viewer] [data-channel="G"]', { modifiers: ["Shift"] });
