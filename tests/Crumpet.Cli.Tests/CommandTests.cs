@@ -1,5 +1,4 @@
 using System.Diagnostics;
-using System.Reflection;
 using Xunit.Sdk;
 using Xunit.v3;
 
@@ -11,8 +10,6 @@ namespace Crumpet.Cli.Tests;
 /// <summary>Uses the command in a folder of its own.</summary>
 public abstract class CommandTests : IDisposable
 {
-    private static readonly string Program = Path.Combine(AppContext.BaseDirectory, "crumpet.dll");
-
     /// <summary>The folder; gone after the test.</summary>
     protected string Folder { get; } = Directory.CreateTempSubdirectory("crumpet").FullName;
 
@@ -32,29 +29,12 @@ public abstract class CommandTests : IDisposable
         return At(path);
     }
 
-    /// <summary>Runs the command within this process, which spares compiling it anew each time; what it throws, the test throws.</summary>
-    protected static (int Code, string Out, string Error) Run(params string[] arguments)
-    {
-        var (console, errors) = (Console.Out, Console.Error);
-        using StringWriter output = new(), error = new();
-        Console.SetOut(output);
-        Console.SetError(error);
-        try
-        {
-            int code = (int)Assembly.LoadFrom(Program).EntryPoint!.Invoke(null, BindingFlags.DoNotWrapExceptions, null, [arguments], null)!;
-            return (code, output.ToString(), error.ToString());
-        }
-        finally
-        {
-            Console.SetOut(console);
-            Console.SetError(errors);
-        }
-    }
+    protected static (int Code, string Out, string Error) Run(params string[] arguments) => InProcess.Run(arguments);
 
     /// <summary>Starts the command as a process, as a shell does.</summary>
     protected static (int Code, string Out, string Error) StartProcess(params string[] arguments)
     {
-        var start = new ProcessStartInfo("dotnet", [Program, .. arguments]) { RedirectStandardOutput = true, RedirectStandardError = true };
+        var start = new ProcessStartInfo("dotnet", [InProcess.Program, .. arguments]) { RedirectStandardOutput = true, RedirectStandardError = true };
         using var process = Process.Start(start)!;
         var error = process.StandardError.ReadToEndAsync();
         string output = process.StandardOutput.ReadToEnd();

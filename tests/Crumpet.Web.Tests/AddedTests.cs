@@ -1,4 +1,3 @@
-using System.Reflection;
 using System.Text.Json;
 using System.Text.Json.Nodes;
 using Crumpet.Core;
@@ -176,19 +175,8 @@ public sealed class AddedTests : WebAppTests
     /// <summary>Runs a command in this process, where the tables are changed.</summary>
     private static string Command(params string[] arguments)
     {
-        var main = Assembly.LoadFrom(Path.Combine(AppContext.BaseDirectory, "crumpet.dll")).EntryPoint!;
-        var (output, error, text, said) = (Console.Out, Console.Error, new StringWriter(), new StringWriter());
-        Console.SetOut(text);
-        Console.SetError(said);
-        try
-        {
-            Assert.True(main.Invoke(null, [arguments]) is 0, said.ToString());
-        }
-        finally
-        {
-            Console.SetOut(output);
-            Console.SetError(error);
-        }
-        return text.ToString();
+        var (code, text, said) = Cli.Tests.InProcess.Run(arguments);
+        Assert.True(code == 0, said);
+        return text;
     }
 }

@@ -136,7 +136,7 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
                 && !result.As<PairReport>().Paired.Any();
             if (station == upTo || nothingToGoOnWith || (result.IsBlocked && !throughStops))
             {
-                new LastGraph(Identity ?? asset, store).Keep(Graph(station).NodesUpTo(station));
+                Last.Keep(Graph(station).NodesUpTo(station));
                 return (station, result);
             }
         }
@@ -144,7 +144,9 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
     }
 
     /// <summary>What a run up to a station would work, and why.</summary>
-    public BuildForecast Forecast(Station upTo) => BuildForecast.Of(Graph(upTo), upTo, new LastGraph(Identity ?? asset, store), times);
+    public BuildForecast Forecast(Station upTo) => BuildForecast.Of(Graph(upTo), upTo, Last, times);
+
+    private LastGraph Last => new(store, Identity ?? asset);
 
     /// <summary>What is seen first is coarse, and gives way to finer ones.</summary>
     private void BakeDrafts(int threads, IProgress<BuildProgress>? progress, CancellationToken cancel)

@@ -4,9 +4,9 @@ using Crumpet.Core.Jobs;
 namespace Crumpet.Core.Building;
 
 /// <summary>The jobs an asset had when it was last worked, by their names: what tells why one has to be worked again.</summary>
-/// <param name="identity">What tells the asset from others.</param>
 /// <param name="store">Where that is kept.</param>
-public sealed class LastGraph(string identity, IResultStore store)
+/// <param name="identity">What tells the asset from others.</param>
+public sealed class LastGraph(IResultStore store, string identity)
 {
     private readonly string note = IResultStore.NoteName($"graph of {identity}");
     private Dictionary<string, string>? keys;
