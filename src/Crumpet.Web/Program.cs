@@ -31,6 +31,7 @@ builder.Services.Configure<FormOptions>(form =>
     form.ValueCountLimit = AppOptions.MostFiles;
 });
 builder.Services.AddSingleton(options);
+builder.Services.AddSingleton(new ClientFiles(builder.Environment.WebRootPath));
 builder.Services.AddSingleton(new FileStore(Path.Combine(options.DataFolder, "store")));
 builder.Services.AddSingleton(services => new StoreRoom(options.DataFolder, services.GetRequiredService<FileStore>()));
 builder.Services.AddHostedService<RoomKeeper>();
@@ -68,7 +69,7 @@ app.UseExceptionHandler(new ExceptionHandlerOptions { ExceptionHandlingPath = "/
 app.UseStatusCodePagesWithReExecute("/error");
 app.Use(SecurityHeaders.Add);
 app.Use(new HostGate(options.Urls, options.AllowedHosts).CheckAsync);
-app.UseStaticFiles(new StaticFileOptions { OnPrepareResponse = c => c.Context.Response.Headers.CacheControl = "no-cache" });
+app.UseStaticFiles(app.Services.GetRequiredService<ClientFiles>().Serving());
 app.UseRouting();
 app.Use(RequestGate.CheckAsync);
 app.MapRazorPages();

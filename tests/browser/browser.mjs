@@ -15,6 +15,10 @@ export function openBrowser() {
  */
 export async function openPage(browser, app, deviceScaleFactor = 0.5) {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, deviceScaleFactor }), complaints = [];
+  // The very modules of the page, by their paths.
+  await page.addInitScript(() => {
+    globalThis.clientFile = (path) => import(new URL(`../${path}`, document.querySelector('script[src$="/js/page.js"]').src));
+  });
   // A page that says what is wrong with what was sent has a status that says so too, which browsers write down.
   page.on("console", (m) => { if (m.type() === "error" && !m.text().includes("status of 422")) complaints.push(m.text()); });
   page.on("pageerror", (e) => complaints.push(e.stack ?? e.message));

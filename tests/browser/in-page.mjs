@@ -2,8 +2,8 @@
 
 /** Decodes a texture's blocks with the graphics card. @returns how far that is from what the map viewer shows, of 255 */
 export const decodedByCard = async ([file, count, base]) => {
-  const THREE = await import("/lib/three/three.module.js");
-  const { loadDds } = await import("/js/stage/dds.js");
+  const THREE = await clientFile("lib/three/three.module.js");
+  const { loadDds } = await clientFile("js/stage/dds.js");
   const texture = await loadDds(`${base}/files/convert/${file}`);
   texture.minFilter = texture.magFilter = THREE.NearestFilter;
   const side = texture.mipmaps[0].width;
@@ -37,7 +37,7 @@ export const decodedByCard = async ([file, count, base]) => {
 
 /** Steps through 50 maps. @returns bytes of tiles held at most and at the end */
 export const tilesHeld = async () => {
-  const { map } = document.querySelector("[data-map-viewer]"), { tileStore } = await import("/js/map/tiles.js");
+  const { map } = document.querySelector("[data-map-viewer]"), { tileStore } = await clientFile("js/map/tiles.js");
   let most = 0;
   for (let i = 0; i < 50; i++) {
     map.bar.key({ key: "PageDown" });

@@ -20,7 +20,7 @@ after(async () => {
 
 test("the colour scale is cividis from end to end, and grows ever brighter", async () => {
   const colours = await page.evaluate(async () => {
-    const { cividis } = await import("/js/stage/shader.js");
+    const { cividis } = await clientFile("js/stage/shader.js");
     return Array.from({ length: 101 }, (_, i) => cividis(i / 100).match(/\d+/g).map(Number));
   });
   // Published ends and middle of the scale.
@@ -32,7 +32,7 @@ test("the colour scale is cividis from end to end, and grows ever brighter", asy
 
 test("every edge of a mesh is a wire once", async () => {
   const found = await page.evaluate(async () => {
-    const { wiresOf } = await import("/js/stage/side.js"), across = 40, index = [];
+    const { wiresOf } = await clientFile("js/stage/side.js"), across = 40, index = [];
     for (let y = 0; y < across; y++)
       for (let x = 0; x < across; x++) {
         const a = y * (across + 1) + x, b = a + 1, c = b + across + 1, d = a + across + 1;
@@ -47,7 +47,7 @@ test("every edge of a mesh is a wire once", async () => {
 
 test("zooming a flat view keeps what lies under the pointer", async () => {
   const found = await page.evaluate(async () => {
-    const { PanZoom } = await import("/js/map/pan-zoom.js"), canvas = document.createElement("canvas");
+    const { PanZoom } = await clientFile("js/map/pan-zoom.js"), canvas = document.createElement("canvas");
     Object.assign(canvas.style, { width: "400px", height: "300px", display: "block" });
     document.body.append(canvas);
     const view = new PanZoom(canvas, () => {}), seen = [];
@@ -68,7 +68,7 @@ test("zooming a flat view keeps what lies under the pointer", async () => {
 
 test("a preview that is not there is none, and one that is no preview is refused", async () => {
   const found = await page.evaluate(async () => {
-    const { loadPreview } = await import("/js/stage/preview.js");
+    const { loadPreview } = await clientFile("js/stage/preview.js");
     const missing = await loadPreview("/assets/99/files/intake/low.preview"), empty = await loadPreview("");
     const wrong = await loadPreview("/crumpet.svg").then(() => "taken", (e) => e.message);
     return { missing, empty, wrong };
@@ -78,7 +78,7 @@ test("a preview that is not there is none, and one that is no preview is refused
 
 test("tiles are forgotten when there are too many bytes, those not asked for longest first", async () => {
   const found = await page.evaluate(async () => {
-    const { tileStore } = await import("/js/map/tiles.js"), dropped = [];
+    const { tileStore } = await clientFile("js/map/tiles.js"), dropped = [];
     tileStore.dropped = (tile) => dropped.push(tile.name);
     const ask = (name, megabytes) => new Promise((done) => tileStore.get(name, async () => ({ name, data: new Uint8Array(megabytes << 20) }), done));
     for (const name of ["a", "b"]) await ask(name, 60);
@@ -93,7 +93,7 @@ test("tiles are forgotten when there are too many bytes, those not asked for lon
 
 test("a dropped folder gives all its files with their paths below it, however many there are", async () => {
   const paths = await page.evaluate(async () => {
-    const { filesOf } = await import("/js/upload.js");
+    const { filesOf } = await clientFile("js/upload.js");
     const file = (name) => ({ isFile: true, name, file: (done) => done(new File([name], name)) });
     // As browsers do, a reader gives its entries in portions and then nothing.
     const folder = (name, ...entries) =>

@@ -57,7 +57,7 @@ test("the stage turns by drag and by keys, zooms to the pointer, and shows the w
   const turned = await picture(page);
   assert.ok(difference(start, turned) > 0.5);
   const under = () => page.evaluate(async () => {
-    const s = document.querySelector("[data-stage]").stage, { partUnder } = await import("/js/stage/pointing.js");
+    const s = document.querySelector("[data-stage]").stage, { partUnder } = await clientFile("js/stage/pointing.js");
     return partUnder(s, s.canvas.clientWidth * 0.3, s.canvas.clientHeight * 0.4);
   });
   await page.mouse.move(box.x + box.width * 0.3, box.y + box.height * 0.4);

@@ -53,7 +53,7 @@ function tellEnd(run) {
   if (run.state === "done") setTimeout(() => slip.remove(), 12_000);
 }
 
-let refreshing = false, refreshAgain = false;
+let refreshing = false, refreshAgain = false, hasEnded = false;
 
 // What a hand is at, or left changed, is not taken away: a form keeps what was typed together with what it was typed on.
 const notTyped = new Set(["hidden", "file", "submit", "button", "reset", "image"]);
@@ -73,29 +73,37 @@ const keeps = {
   beforeAttributeUpdated: (name, element) => !(name === "open" && element.tagName === "DETAILS") && !(name === "class" && element.classList.contains("marked")),
 };
 
-/** Fetches the page again and brings every fragment that depends on results up to date; news that come meanwhile lead to one more round. */
+/**
+ * Fetches the page again, brings every fragment that depends on results up to date, and hands the viewers the same copy where a run ended;
+ * news that come meanwhile lead to one more round.
+ */
 async function refresh(ended) {
   refreshAgain = true;
-  if (!refreshing) {
-    refreshing = true;
-    try {
-      while (refreshAgain) {
-        refreshAgain = false;
-        const answer = await fetch(location.href);
-        if (!answer.ok) continue;
-        const page = new DOMParser().parseFromString(await answer.text(), "text/html");
-        for (const fragment of document.querySelectorAll("[data-fresh]")) {
-          const fresh = page.getElementById(fragment.id);
-          if (!fresh) continue;
-          Idiomorph.morph(fragment, fresh, { ignoreActiveValue: true, callbacks: keeps });
-          window.htmx?.process(fragment);
-        }
+  hasEnded ||= ended;
+  if (refreshing) return;
+  refreshing = true;
+  try {
+    while (refreshAgain) {
+      refreshAgain = false;
+      const tells = hasEnded;
+      hasEnded = false;
+      const answer = await fetch(location.href);
+      if (!answer.ok) {
+        hasEnded ||= tells;
+        continue;
       }
-    } finally {
-      refreshing = false;
+      const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+      for (const fragment of document.querySelectorAll("[data-fresh]")) {
+        const fresh = page.getElementById(fragment.id);
+        if (!fresh) continue;
+        Idiomorph.morph(fragment, fresh, { ignoreActiveValue: true, callbacks: keeps });
+        window.htmx?.process(fragment);
+      }
+      if (tells) document.body.dispatchEvent(new CustomEvent("run-ended", { detail: page }));
     }
+  } finally {
+    refreshing = false;
   }
-  if (ended) document.body.dispatchEvent(new CustomEvent("run-ended"));
 }
 
 let shownStation = "", feed = null;

@@ -44,7 +44,7 @@ class Islands {
     // A press on the stage picks the island under it.
     answerTo("picked", () => { if (this.mark && !this.tool) this.pick(this.islandAt(this.mark), false); });
     answerTo("fly-to", ({ place }) => this.flyTo(place));
-    document.body.addEventListener("run-ended", () => this.refresh());
+    answerTo("run-ended", (page) => this.refresh(page));
     this.over.addEventListener("pointerdown", (e) => this.press(e), { capture: true });
     this.over.addEventListener("pointermove", (e) => { this.pointer = [e.offsetX, e.offsetY]; this.read(); });
     this.over.addEventListener("pointerleave", () => { this.pointer = null; this.read(); bringTo("point", { from: this, uv: null }); });
@@ -363,8 +363,8 @@ class Islands {
   }
 
   /** After a run: the page's own copy of this element knows the new islands. */
-  async refresh() {
-    const page = new DOMParser().parseFromString(await (await fetch(location.href)).text(), "text/html"), fresh = page.querySelector("[data-islands]");
+  async refresh(page) {
+    const fresh = page.querySelector("[data-islands]");
     if (!fresh || fresh.dataset.config === this.root.dataset.config) return;
     this.root.dataset.config = fresh.dataset.config;
     this.config = JSON.parse(fresh.dataset.config);
@@ -388,5 +388,5 @@ document.addEventListener("click", ({ target }) => {
   const match = target.closest?.("[data-match]");
   if (match) document.getElementById("density").value = match.dataset.match;
 });
-document.body.addEventListener("run-ended", () => setTimeout(nameButton, 400));
+document.body.addEventListener("run-ended", nameButton);
 nameButton();

@@ -33,7 +33,7 @@ export class MapViewer {
       this.mark = only === null || point.material === only ? point.uv : null;
       this.draw();
     });
-    document.body.addEventListener("run-ended", () => this.refresh());
+    answerTo("run-ended", (page) => this.refresh(page));
     this.canvas.addEventListener("pointerdown", (e) => this.grabSeam(e), { capture: true });
     this.canvas.addEventListener("pointermove", (e) => { this.pointer = [e.offsetX, e.offsetY]; this.read(); });
     this.canvas.addEventListener("pointerleave", () => { this.pointer = null; this.read(); bringTo("point", { from: this, uv: null }); });
@@ -235,8 +235,7 @@ export class MapViewer {
   }
 
   /** After a run: the page's own copy of this element knows the new maps. */
-  async refresh() {
-    const page = new DOMParser().parseFromString(await (await fetch(location.href)).text(), "text/html");
+  async refresh(page) {
     const fresh = page.querySelector("[data-map-viewer]");
     if (!fresh || fresh.dataset.config === this.root.dataset.config) return;
     const before = this.config.choices, panes = this.panes, first = this.config.start.a;

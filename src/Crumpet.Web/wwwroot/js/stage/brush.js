@@ -1,5 +1,5 @@
 // A brush drawn over the low side: where it goes is shown, and told when it ends.
-import * as THREE from "/lib/three/three.module.js";
+import * as THREE from "../../lib/three/three.module.js";
 import { surfaceUnder } from "./pointing.js";
 import { bringTo, say } from "../viewers.js";
 

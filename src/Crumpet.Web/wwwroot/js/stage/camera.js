@@ -1,5 +1,5 @@
 // A camera that turns about a point. Drag turns, Shift-drag or another button moves; the wheel, a pinch or + and - zoom to the pointer.
-import * as THREE from "/lib/three/three.module.js";
+import * as THREE from "../../lib/three/three.module.js";
 
 const halfField = THREE.MathUtils.degToRad(16);
 

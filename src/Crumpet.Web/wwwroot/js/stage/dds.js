@@ -1,5 +1,5 @@
 // Hands block-compressed textures to the graphics card as they are.
-import * as THREE from "/lib/three/three.module.js";
+import * as THREE from "../../lib/three/three.module.js";
 
 const formats = {
   71: [THREE.RGB_S3TC_DXT1_Format, 8, false], 72: [THREE.RGB_S3TC_DXT1_Format, 8, true],

@@ -1,5 +1,5 @@
 // Where the stage flies to when something on the page is pressed.
-import * as THREE from "/lib/three/three.module.js";
+import * as THREE from "../../lib/three/three.module.js";
 import { gapLine, rayArrow } from "./props.js";
 import { say } from "../viewers.js";
 

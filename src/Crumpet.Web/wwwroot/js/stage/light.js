@@ -1,5 +1,5 @@
 // The light assets are looked at in, as the server makes it (SkyLight in the core).
-import * as THREE from "/lib/three/three.module.js";
+import * as THREE from "../../lib/three/three.module.js";
 
 /** Uniforms of the light, shared by all materials: change their values to change the light everywhere. */
 export async function loadLight(url) {

@@ -1,5 +1,5 @@
 // The ways of seeing a side: "low:density", "high:plain", "low:map:normal". Each is the one shader with settings of its own.
-import * as THREE from "/lib/three/three.module.js";
+import * as THREE from "../../lib/three/three.module.js";
 import { fragmentShader, looks, vertexShader } from "./shader.js";
 import { loadBlocks, loadPicture, materialTable } from "./textures.js";
 

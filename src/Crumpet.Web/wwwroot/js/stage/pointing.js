@@ -1,5 +1,5 @@
 // What lies under the pointer, and where a point of the sheet lies on the asset.
-import * as THREE from "/lib/three/three.module.js";
+import * as THREE from "../../lib/three/three.module.js";
 import { aim, showOnly } from "./painting.js";
 
 /** Part drawn under a point of the canvas, found by drawing that one pixel in part numbers; null where there is none. */

@@ -1,5 +1,5 @@
 // What stands around the asset, a metre grid and a figure 1.75 m tall, and what is marked on it.
-import * as THREE from "/lib/three/three.module.js";
+import * as THREE from "../../lib/three/three.module.js";
 
 /** Lines every metre, fainter ones every 0.1 m under and around the asset. */
 export function metreGrid(box) {

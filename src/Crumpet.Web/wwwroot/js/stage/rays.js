@@ -1,5 +1,5 @@
 // Cages as translucent shells with dots where the high side stands outside, and the rays of each low vertex as hairs from start to end.
-import * as THREE from "/lib/three/three.module.js";
+import * as THREE from "../../lib/three/three.module.js";
 
 const shell = new THREE.MeshBasicMaterial({ color: 0x0f9c88, transparent: true, opacity: 0.22, depthWrite: false, side: THREE.DoubleSide });
 const edge = new THREE.LineBasicMaterial({ color: 0x0c5d52, transparent: true, opacity: 0.75 });

@@ -1,5 +1,5 @@
 // One side of the asset on the stage: its objects with their levels of detail, and what is drawn on top of them.
-import * as THREE from "/lib/three/three.module.js";
+import * as THREE from "../../lib/three/three.module.js";
 import { lineFragmentShader, lineVertexShader } from "./shader.js";
 
 const sphere = new THREE.Sphere(new THREE.Vector3(0.5, 0.5, 0.5), 0.9);

@@ -1,5 +1,5 @@
 // The 3D stage: any two ways of seeing the asset, one at a time, side by side or with a seam to wipe between them.
-import * as THREE from "/lib/three/three.module.js";
+import * as THREE from "../../lib/three/three.module.js";
 import { Camera } from "./camera.js";
 import { bindBar } from "./bar.js";
 import { stroke } from "./brush.js";
@@ -46,7 +46,7 @@ export class Stage {
     answerTo("edges", (ends) => { this.edges = this.replaced(this.edges, ends.length ? edgeLines(ends) : null); });
     answerTo("islands-picked", (triangles) => this.markIslands(triangles));
     answerTo("brush", (kind) => this.takeBrush(kind));
-    document.body.addEventListener("run-ended", () => this.refresh());
+    answerTo("run-ended", (page) => this.refresh(page));
     this.canvas.addEventListener("pointerdown", (e) => this.press(e), { capture: true });
     this.canvas.addEventListener("pointermove", (e) => this.hover(e));
     this.canvas.addEventListener("pointerleave", () => bringTo("point", { from: this, uv: null }));
@@ -226,10 +226,9 @@ export class Stage {
   }
 
   /** After a run: the page's own copy of this element knows the new files. */
-  async refresh() {
+  async refresh(page) {
     await this.ready;
     if (!this.book) return;
-    const page = new DOMParser().parseFromString(await (await fetch(location.href)).text(), "text/html");
     const fresh = page.querySelector("[data-stage]");
     if (!fresh || fresh.dataset.config === this.root.dataset.config) return;
     const { start, low, high } = this.config, before = JSON.stringify(start);

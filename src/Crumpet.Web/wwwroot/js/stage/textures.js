@@ -1,5 +1,5 @@
 // Textures as the stage's shader takes them, from pictures and from block-compressed files.
-import * as THREE from "/lib/three/three.module.js";
+import * as THREE from "../../lib/three/three.module.js";
 import { loadDds } from "./dds.js";
 
 const loaded = new Map();
