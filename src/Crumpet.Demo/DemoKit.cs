@@ -24,7 +24,7 @@ public static class DemoKit
     public const string AssetName = "Louvre screen";
 
     private const int ColourSide = 1024;
-    private const int Coarse = 4;
+    private const int Coarse = 8;
 
     /// <summary>What was decided for the louvre screen: slats apart from each other, but in each other's shade.</summary>
     public static AssetPlan Plan { get; } = new() { Bake = new BakeSettings { Occluders = Occluders.Asset }, Target = new Target { LargestTexture = 4096 } };

@@ -70,7 +70,7 @@ test("a preview that is not there is none, and one that is no preview is refused
   const found = await page.evaluate(async () => {
     const { loadPreview } = await clientFile("js/stage/preview.js");
     const missing = await loadPreview("/assets/99/files/intake/low.preview"), empty = await loadPreview("");
-    const wrong = await loadPreview("/crumpet.svg").then(() => "taken", (e) => e.message);
+    const wrong = await loadPreview(document.querySelector("link[rel=icon]").href).then(() => "taken", (e) => e.message);
     return { missing, empty, wrong };
   });
   assert.deepEqual(found, { missing: null, empty: null, wrong: "not a preview" });

@@ -13,12 +13,17 @@ export function bringTo(what, detail) { document.body.dispatchEvent(new CustomEv
 
 export function answerTo(what, answer) { document.body.addEventListener(what, (event) => answer(event.detail)); }
 
+// A run may end before there is a viewer to hear of it.
+let newest = null;
+document.body.addEventListener("run-ended", ({ detail: page }) => { newest = page; });
+
 /** Starts the viewers of a page once the page itself has been painted: compiling shaders must not hold it up. */
 export function start(selector, make) {
   requestAnimationFrame(() => setTimeout(() => {
     for (const root of document.querySelectorAll(selector)) {
       try {
-        make(root);
+        const viewer = make(root);
+        if (newest) viewer.refresh(newest);
       } catch (error) {
         root.querySelector(".readout").textContent = `The viewer cannot start: ${error.message}. Open the page in a browser with WebGL2.`;
       }

@@ -30,8 +30,6 @@ class Islands {
     this.bind();
     new ResizeObserver(() => { if (this.pan.wasMoved) this.draw(); else this.fit(); }).observe(this.over.parentElement);
     this.open();
-    // A run may have ended before there was anyone here to hear of it.
-    if (!this.config.view) this.refresh();
   }
 
   bind() {
@@ -373,7 +371,7 @@ class Islands {
   }
 }
 
-start("[data-islands]", (root) => { root.islands = new Islands(root); });
+start("[data-islands]", (root) => (root.islands = new Islands(root)));
 
 // The main button says what its form will do.
 function nameButton() {

@@ -263,4 +263,5 @@ start("[data-map-viewer]", (root) => {
     map.bar.showChoices();
     map.open();
   });
+  return map;
 });

@@ -382,4 +382,4 @@ export class Stage {
   }
 }
 
-start("[data-stage]", (root) => { root.stage = new Stage(root); });
+start("[data-stage]", (root) => (root.stage = new Stage(root)));
