@@ -6,8 +6,6 @@ namespace Crumpet.Demo;
 /// <summary>A rough pebble of any number of triangles with a smooth low side: what baking is measured on.</summary>
 public static class Pebble
 {
-    private const int LowAround = 48;
-
     /// <summary>The rough side.</summary>
     /// <param name="name">Name of the object.</param>
     /// <param name="triangles">How many triangles, roughly.</param>
@@ -24,8 +22,9 @@ public static class Pebble
     /// <param name="centre">Where it lies, metres.</param>
     /// <param name="corner">Lower left corner of the square, tiles.</param>
     /// <param name="side">Side of the square, tiles.</param>
-    public static Mesh Low(string name, Vector3 centre = default, Vector2 corner = default, float side = 1) =>
-        Make(name, LowAround, LowAround / 2, centre, 0, corner, side);
+    /// <param name="around">Faces around it; half as many from pole to pole.</param>
+    public static Mesh Low(string name, Vector3 centre = default, Vector2 corner = default, float side = 1, int around = 48) =>
+        Make(name, around, around / 2, centre, 0, corner, side);
 
     private static Mesh Make(string name, int around, int down, Vector3 centre, float roughness, Vector2 corner, float side)
     {

@@ -128,7 +128,7 @@ public sealed class PieceTests
             Baker.Bake(new BakeInput("s", [a, other], [new BakeTray([0]), new BakeTray([1])]),
                 Settings with { Size = 128, Maps = [BakeMap.Normal] }, 2, null, default);
         Assert.DoesNotContain(Of(stacked).Faults, f => f.Kind == FaultKind.Overlap);
-        var shifted = new BakePart("shifted", [Pebble.Low("s", default, new Vector2(0.05f, 0.02f), 1f / 6)], [Pebble.High("h", 2000)]);
+        var shifted = new BakePart("shifted", [Pebble.Low("s", default, new Vector2(0.05f, 0.02f), 1f / 6, around: 24)], [Pebble.High("h", 2000)]);
         var region = Assert.Single(Of(shifted).Faults, f => f.Kind == FaultKind.Overlap);
         Assert.Equal(("shifted", a.Name), (region.Part, region.Other));
         Assert.InRange(region.Texels, 200, 400);
@@ -137,7 +137,7 @@ public sealed class PieceTests
     private static BakePart PartOf(int i, float roughness)
     {
         Vector3 centre = new(0.5f * (i % 6), 0, 0.5f * (i / 6));
-        return new BakePart($"pebble_{i}", [Pebble.Low($"pebble_{i}_low", centre, new Vector2(i % 6, i / 6) / 6, 1f / 6)],
+        return new BakePart($"pebble_{i}", [Pebble.Low($"pebble_{i}_low", centre, new Vector2(i % 6, i / 6) / 6, 1f / 6, around: 24)],
             [Pebble.High($"pebble_{i}_high", 500, centre, roughness)]);
     }
 

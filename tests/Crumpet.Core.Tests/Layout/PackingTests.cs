@@ -10,6 +10,8 @@ public sealed class PackingTests
     // Quarter turns are found in a fraction of the time; what any turn may do to distances and threads is tested with any turn.
     private static readonly LayoutSettings Anew = new() { Uvs = UvSource.Unwrap, Pack = true, Rotation = PackRotation.Quarter };
 
+    private static readonly Lazy<LayoutResult> Even = new(() => Run(Anew, 128, Mixed()));
+
     [Theory]
     [InlineData(PackRotation.Free, 8)]
     [InlineData(PackRotation.Quarter, 5)]
@@ -48,7 +50,7 @@ public sealed class PackingTests
     [Fact]
     public void Even_means_even()
     {
-        var report = Run(Anew, 192, Mixed()).Report;
+        var report = Even.Value.Report;
         Assert.All(report.Each, i => Assert.InRange(i.Density / report.MedianDensity, 0.995, 1.005));
         Assert.InRange(report.DensitySpread, 0, 0.005);
         Assert.Equal((0, 0, 0, 0), (report.OverlapTexels, report.FlippedTriangles, report.OutsideTriangles, report.StackedIslands));
@@ -57,7 +59,7 @@ public sealed class PackingTests
     [Fact]
     public void The_density_asked_for_is_the_density_got()
     {
-        var result = Run(Anew with { PixelsPerMetre = 8 }, 192, Mixed());
+        var result = Run(Anew with { PixelsPerMetre = 8 }, 128, Mixed());
         Assert.InRange(result.Report.MedianDensity, 7.99, 8.01);
         var dense = Run(Anew with { PixelsPerMetre = 5000 }, 192, Mixed());
         Assert.Contains(dense.Findings, f => f.Code == "density-not-reached");
@@ -68,7 +70,7 @@ public sealed class PackingTests
     public void Weights_make_a_part_as_much_sharper()
     {
         var settings = Anew.With("tube", new PartLayout { Weight = 2 });
-        var result = Run(settings, 192, Mixed());
+        var result = Run(settings, 128, Mixed());
         double tube = Density(result, "tube"), torus = Density(result, "torus");
         Assert.InRange(tube / torus, 1.99, 2.01);
         Assert.InRange(result.Report.DensitySpread, 0, 0.005);
@@ -77,8 +79,8 @@ public sealed class PackingTests
     [Fact]
     public void Slack_fills_more_and_no_part_leaves_its_bounds_or_its_proportions()
     {
-        var even = Run(Anew, 192, Mixed()).Report;
-        var result = Run(Anew with { SlackPercent = 15 }, 192, Mixed());
+        var even = Even.Value.Report;
+        var result = Run(Anew with { SlackPercent = 15 }, 128, Mixed());
         var slack = Assert.IsType<SlackReport>(result.Report.Slack);
         Assert.True(slack.RoomAfter > slack.RoomBefore);
         Assert.Equal(even.RoomUsed, slack.RoomBefore, 1e-9);
@@ -94,8 +96,8 @@ public sealed class PackingTests
     [Fact]
     public void Threads_change_nothing()
     {
-        var one = LayoutStation.Run(Input(Anew with { SlackPercent = 10, Rotation = PackRotation.Free }, 144, Mixed()) with { Threads = 1 });
-        var two = LayoutStation.Run(Input(Anew with { SlackPercent = 10, Rotation = PackRotation.Free }, 144, Mixed()) with { Threads = 2 });
+        var one = LayoutStation.Run(Input(Anew with { SlackPercent = 10, Rotation = PackRotation.Free }, 96, Mixed()) with { Threads = 1 });
+        var two = LayoutStation.Run(Input(Anew with { SlackPercent = 10, Rotation = PackRotation.Free }, 96, Mixed()) with { Threads = 2 });
         Assert.Equal(one.Uvs.SelectMany(u => u), two.Uvs.SelectMany(u => u));
         Assert.Equal(one.TriangleIslands.SelectMany(u => u), two.TriangleIslands.SelectMany(u => u));
     }
@@ -151,14 +153,14 @@ public sealed class PackingTests
     {
         Mesh[] meshes = Mixed();
         meshes[1] = meshes[1] with { TriangleMaterials = [.. Enumerable.Repeat(1, meshes[1].TriangleCount)] };
-        var split = Run(Anew, 192, meshes);
+        var split = Run(Anew, 128, meshes);
         Assert.Equal([0, 1], split.Report.Sheets.Select(s => s.Material ?? -1));
         Assert.All(split.TriangleSheets[1], s => Assert.Equal(1, s));
         Assert.InRange(split.Report.DensitySpread, 0, 0.005);
-        var shared = Run((Anew with { Sheets = SheetRule.Together, SheetCount = 2 }).With("tube", new PartLayout { Sheet = 1 }), 192, meshes);
+        var shared = Run((Anew with { Sheets = SheetRule.Together, SheetCount = 2 }).With("tube", new PartLayout { Sheet = 1 }), 128, meshes);
         Assert.Equal(2, shared.Report.Sheets.Count);
         Assert.All(shared.TriangleSheets[Array.FindIndex(meshes, m => m.Name == "tube")], s => Assert.Equal(1, s));
-        Assert.True(shared.Report.MedianDensity > 1.1 * Run(Anew with { Sheets = SheetRule.Together }, 192, meshes).Report.MedianDensity);
+        Assert.True(shared.Report.MedianDensity > 1.1 * Run(Anew with { Sheets = SheetRule.Together }, 128, meshes).Report.MedianDensity);
     }
 
     [Fact]
