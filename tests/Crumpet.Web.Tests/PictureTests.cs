@@ -18,7 +18,7 @@ public sealed partial class PictureTests(SharedApp shared) : SharedAppTests(shar
         Assert.Equal((3, 16, 256), (info.RootElement.GetProperty("channels").GetInt32(), info.RootElement.GetProperty("bits").GetInt32(),
             info.RootElement.GetProperty("tileSide").GetInt32()));
         Assert.Equal([512, 256], info.RootElement.GetProperty("levels").EnumerateArray().Select(l => l.GetProperty("width").GetInt32()));
-        var answer = await Client.GetAsync($"{address}/0/0/1/1");
+        var answer = await AnsweredAsync(Client, $"{address}/0/0/1/1");
         Assert.Contains("immutable", answer.Headers.CacheControl!.ToString(), StringComparison.Ordinal);
         Assert.Equal("gzip", answer.Content.Headers.ContentEncoding.Single());
         using var zip = new GZipStream(await answer.Content.ReadAsStreamAsync(), CompressionMode.Decompress);
@@ -36,14 +36,14 @@ public sealed partial class PictureTests(SharedApp shared) : SharedAppTests(shar
         var (asset, address) = await BakedAsync(Client, new(SmallBake));
         foreach (string path in (string[])[$"{address}/0/0/1/0", $"{address}/0/7/0/0", $"/pictures/{new string('0', 64)}/linear/0",
             "/pictures/..%2f..%2fcrumpet.db/linear/0", address.Replace("normal", "sideways", StringComparison.Ordinal) + "/0"])
-            Assert.Equal(HttpStatusCode.NotFound, (await Client.GetAsync(path)).StatusCode);
-        var wrong = await Client.GetAsync($"{address}/3");
+            Assert.Equal(HttpStatusCode.NotFound, (await AnsweredAsync(Client, path)).StatusCode);
+        var wrong = await AnsweredAsync(Client, $"{address}/3");
         Assert.Equal(HttpStatusCode.UnprocessableEntity, wrong.StatusCode);
         Assert.Contains("no mip levels", await wrong.Content.ReadAsStringAsync(), StringComparison.Ordinal);
         string page = WebUtility.HtmlDecode(await Client.GetStringAsync($"{asset}/bake"));
         string start = Preview().Match(page).Groups[1].Value;
         string file = Directory.GetFiles(Path.Combine(Shared.DataFolder, "store", "blobs"), start + "*", SearchOption.AllDirectories).Single();
-        var text = await Client.GetAsync($"/pictures/{Path.GetFileName(file)}/linear/0");
+        var text = await AnsweredAsync(Client, $"/pictures/{Path.GetFileName(file)}/linear/0");
         Assert.Equal(HttpStatusCode.UnprocessableEntity, text.StatusCode);
         Assert.Contains("not a picture", await text.Content.ReadAsStringAsync(), StringComparison.Ordinal);
     }
@@ -53,7 +53,7 @@ public sealed partial class PictureTests(SharedApp shared) : SharedAppTests(shar
     {
         string address = (await BakedAsync(Client, new(SmallBake))).Address;
         string against = address["/pictures".Length..];
-        using var same = JsonDocument.Parse(await Client.GetStringAsync($"{address}/0/against{against}/0"));
+        using var same = JsonDocument.Parse(await InfoAsync(Client, $"{address}/0/against{against}/0"));
         Assert.Equal(JsonValueKind.Null, same.RootElement.GetProperty("psnr").ValueKind);
         Assert.Equal(0, same.RootElement.GetProperty("differentTexels").GetInt32());
     }
@@ -72,7 +72,7 @@ public sealed partial class PictureTests(SharedApp shared) : SharedAppTests(shar
         await File.WriteAllBytesAsync(tiles, (await File.ReadAllBytesAsync(tiles))[..^9]);
         using var again = Start();
         using var later = again.CreateClient();
-        Assert.Equal(HttpStatusCode.UnprocessableEntity, (await later.GetAsync($"{address}/0")).StatusCode);
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, (await AnsweredAsync(later, $"{address}/0")).StatusCode);
         Assert.Contains("statistics", await InfoAsync(later, $"{address}/0"), StringComparison.Ordinal);
     }
 
@@ -83,16 +83,23 @@ public sealed partial class PictureTests(SharedApp shared) : SharedAppTests(shar
         Assert.Equal("CSL1"u8.ToArray(), light[..4]);
     }
 
-    /// <summary>Facts of a picture; asked for until it is cut.</summary>
-    private static async Task<string> InfoAsync(HttpClient client, string address)
+    /// <summary>What is answered once a picture is cut.</summary>
+    private static async Task<HttpResponseMessage> AnsweredAsync(HttpClient client, string address)
     {
         while (true)
         {
             var answer = await client.GetAsync(address);
-            if (answer.StatusCode == HttpStatusCode.OK)
-                return await answer.Content.ReadAsStringAsync();
-            Assert.Equal(HttpStatusCode.Accepted, answer.StatusCode);
+            if (answer.StatusCode != HttpStatusCode.Accepted)
+                return answer;
         }
+    }
+
+    /// <summary>Facts of a picture that can be cut.</summary>
+    private static async Task<string> InfoAsync(HttpClient client, string address)
+    {
+        var answer = await AnsweredAsync(client, address);
+        Assert.Equal(HttpStatusCode.OK, answer.StatusCode);
+        return await answer.Content.ReadAsStringAsync();
     }
 
     /// <summary>Bakes a crate. @returns addresses of the asset and of its normal map</summary>
