@@ -1,5 +1,7 @@
 // How much detail is drawn while the view moves: as much as the machine has time for.
-const slowFrame = 40, quickFrame = 22, startTriangles = 400_000, full = 2;
+const slowFrame = 40, quickFrame = 22, startTriangles = 400_000;
+/** Level at which everything is drawn. */
+export const full = 2;
 
 export class Pace {
   level = full;

@@ -6,7 +6,7 @@ import { stroke } from "./brush.js";
 import { loadLight } from "./light.js";
 import { flyTo } from "./flight.js";
 import { LookBook } from "./look-book.js";
-import { Pace } from "./pace.js";
+import { full, Pace } from "./pace.js";
 import { aim, paint } from "./painting.js";
 import { partUnder, pointOf, surfaceUnder } from "./pointing.js";
 import { edgeLines, figure, islandsOn, metreGrid } from "./props.js";
@@ -359,9 +359,14 @@ export class Stage {
       this.movingSince ??= performance.now();
       clearTimeout(this.rest);
       // A slow machine's next frame comes late, and is no rest.
-      this.rest = setTimeout(() => { this.movingSince = null; this.lastFrame = null; this.draw(); }, Math.max(restAfter, 2.5 * (this.tookLast ?? 0)));
+      this.rest = setTimeout(() => this.comeToRest(), Math.max(restAfter, 2.5 * (this.tookLast ?? 0)));
     }
     this.draw();
+  }
+
+  comeToRest() {
+    this.movingSince = this.lastFrame = null;
+    if (this.drawnLevel < full) this.draw();
   }
 
   draw() {
@@ -375,7 +380,8 @@ export class Stage {
     if (!this.book) return;
     if (this.isMoving && this.lastFrame) this.pace.took(this.tookLast = now - this.lastFrame);
     this.lastFrame = this.isMoving ? now : null;
-    for (const side of this.loadedSides) side.showLevel(this.isMoving ? this.pace.level : side.level);
+    this.drawnLevel = this.isMoving ? this.pace.level : full;
+    for (const side of this.loadedSides) side.showLevel(this.drawnLevel);
     paint(this, this.layout());
     this.placeMark();
     this.bar.showScale();
