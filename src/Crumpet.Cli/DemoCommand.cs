@@ -10,7 +10,7 @@ internal static class DemoCommand
     public static Command Make()
     {
         var folder = new Option<DirectoryInfo>("--out") { Required = true, Description = "Folder to write the kit to." };
-        var coarse = new Option<bool>("--coarse") { Description = "With a sixteenth of the high sides' triangles: quick to try." };
+        var coarse = new Option<bool>("--coarse") { Description = "With a sixty-fourth of the high sides' triangles: quick to try." };
         var command = new Command("demo", "Write the demo kit as a kit folder.") { folder, coarse };
         command.SetAction(parsed =>
         {

@@ -33,7 +33,7 @@ public static class DemoKit
     public static IntakeRules Rules { get; } = new() { ExpectedSizeMetres = 1 };
 
     /// <summary>All assets with their files.</summary>
-    /// <param name="isCoarse">Whether high sides have a sixteenth of their triangles: quick to try, with less to see.</param>
+    /// <param name="isCoarse">Whether high sides have a sixty-fourth of their triangles: quick to try, with less to see.</param>
     public static IReadOnlyList<DemoAsset> Assets(bool isCoarse = false)
     {
         int every = isCoarse ? Coarse : 1;

@@ -196,6 +196,9 @@ public sealed record BakeSettings : IChecked
     /// <summary>How a map is written.</summary>
     public MapFile FileOf(BakeMap map) => Files.TryGetValue(map, out var own) ? own : Bits == 16 || map.IsWide ? MapFile.Png16 : MapFile.Png8;
 
+    /// <summary>Whether a low side alone is enough to go on with, as maps are made from textures.</summary>
+    public bool GoesWithoutHigh() => Made.Count > 0;
+
     /// <summary>What is wrong with these settings, one sentence, or null when they can be used.</summary>
     public string? Problem() => FieldRules.Problem(this);
 

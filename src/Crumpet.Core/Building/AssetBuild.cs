@@ -132,7 +132,7 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
                 result = ResultOf(station)!;
             }
             progress?.Report(new BuildProgress(station, 1, "done"));
-            bool nothingToGoOnWith = station == Station.Pairs && upTo.Number > Station.Layout.Number && plan.Bake.Made.Count == 0
+            bool nothingToGoOnWith = station == Station.Pairs && upTo.Number > Station.Layout.Number && !plan.Bake.GoesWithoutHigh()
                 && !result.As<PairReport>().Paired.Any();
             if (station == upTo || nothingToGoOnWith || (result.IsBlocked && !throughStops))
             {

@@ -55,7 +55,7 @@ internal static class IntakeExpansion
 
     /// <summary>What findings are judged by.</summary>
     public static IntakeMeasures MeasuresOf(GraphInput input) =>
-        new(input.Plan.NamePattern, input.Plan.Mends, input.Rules, input.Plan.Target.Limits, input.Plan.Bake.Made.Count > 0,
+        new(input.Plan.NamePattern, input.Plan.Mends, input.Rules, input.Plan.Target.Limits, input.Plan.Bake.GoesWithoutHigh(),
             [.. input.Sources.Select(s => s.Name)]);
 
     private static void Stages(AssetGraph graph, IntakeReport report)

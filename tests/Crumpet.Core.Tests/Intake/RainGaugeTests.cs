@@ -13,7 +13,7 @@ namespace Crumpet.Core.Tests.Intake;
 /// <summary>The demo's rain gauge arrives wrong in seven ways; the anemometer arrives right.</summary>
 public sealed class RainGaugeTests
 {
-    // With a sixteenth of the high side's triangles, and all of its faults.
+    // With a sixty-fourth of the high side's triangles, and all of its faults.
     private static readonly DemoAsset Gauge = DemoKit.RainGaugeAsset(every: 4);
 
     [Theory]
