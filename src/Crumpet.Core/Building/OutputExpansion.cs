@@ -14,11 +14,10 @@ namespace Crumpet.Core.Building;
 internal static class OutputExpansion
 {
     /// <summary>Name of the file of an output, without ending.</summary>
-    public static string NameOf(AssetGraph graph, SheetNodes sheet, string output) => Convention.Parse(graph.Input.Plan.BindPattern, ["asset", "map"])
-        .Write(new Dictionary<string, string> { ["asset"] = AssetField(graph, sheet), ["map"] = output });
+    public static string NameOf(AssetGraph graph, SheetNodes sheet, string output) => SheetNames.Texture(graph.Input.Plan, AssetField(graph, sheet), output);
 
     private static string AssetField(AssetGraph graph, SheetNodes sheet) =>
-        graph.SheetNodes.Count == 1 ? graph.Input.Asset : $"{graph.Input.Asset}_{sheet.Sheet.Name}";
+        graph.SheetNodes.Count == 1 ? graph.Input.Asset : SheetNames.AssetField(graph.Input.Asset, sheet.Sheet.Name);
 
     /// <summary>What a sheet's materials say without textures, the main one's first.</summary>
     public static IReadOnlyList<MaterialValues> ValuesOf(AssetGraph graph, LaidSheet sheet) =>

@@ -83,11 +83,11 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
         foreach (var (map, node) in nodes.Maps)
         {
             var report = node.Report<SheetMapReport>()!;
-            maps.Add(map.Name, $"{sheet}_{map.Name}{report.Ending}");
+            maps.Add(map.Name, SheetNames.File(sheet, map.Name) + report.Ending);
             files.Add(Named(node, "map", maps[map.Name]));
             if (node.Has("shown"))
             {
-                shown.Add(map.Name, $"{sheet}_{map.Name}_shown.png");
+                shown.Add(map.Name, SheetNames.File(sheet, map.Name + SheetNames.Shown) + ".png");
                 files.Add(Named(node, "shown", shown[map.Name]));
             }
             if (report.Scale is { } scale)
@@ -96,15 +96,15 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
         }
         foreach (var (map, node) in nodes.Made)
         {
-            maps[map.Name] = $"{sheet}_{map.Name}.png";
+            maps[map.Name] = SheetNames.File(sheet, map.Name) + ".png";
             files.Add(Named(node, "map", maps[map.Name]));
         }
-        string faultFile = $"{sheet}_faults.png";
+        string faultFile = SheetNames.File(sheet, SheetNames.Faults) + ".png";
         files.Add(Named(nodes.Faults, "faults", faultFile));
         if (legend.Count > 0)
-            files.Add(Written($"{sheet}_id_legend.json", legend));
+            files.Add(Written(SheetNames.File(sheet, SheetNames.Legend) + ".json", legend));
         if (scales.Count > 0)
-            files.Add(Written($"{sheet}_scales.json", scales));
+            files.Add(Written(SheetNames.File(sheet, SheetNames.Scales) + ".json", scales));
         var regions = JsonSerializer.Deserialize<FaultRegion[]>(store.Load(nodes.Faults["regions"].File!), BuildJson.Options)!;
         findings.AddRange(FaultFindings.Explain(regions,
             new FaultContext(sheet, faults.CoveredTexels, [.. pairs.Paired], graph.Input.Plan.Trays, graph.Intake!.Objects, nodes.Size)

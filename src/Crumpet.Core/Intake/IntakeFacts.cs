@@ -77,6 +77,10 @@ internal sealed record IntakeFacts
     /// <summary>How many objects there were within reach, before what is too many was left out.</summary>
     public required int Near { get; init; }
 
+    public required IReadOnlyList<NamesakesFact> Namesakes { get; init; }
+
+    public required IReadOnlyList<RenamedMaterialFact> RenamedMaterials { get; init; }
+
     public required IReadOnlyList<UnreadFact> Unread { get; init; }
 
     /// <summary>What readers say about what they read.</summary>

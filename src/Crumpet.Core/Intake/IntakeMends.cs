@@ -285,6 +285,22 @@ public sealed record MergeMaterials([property: Words("The material", FieldRules.
     public override string Words() => $"Give the low side{Of()} the one material {Into}";
 }
 
+/// <summary>Gives materials of one name that files describe differently names of their own. <see cref="IntakeMend.File"/> is not looked at.</summary>
+/// <param name="Material">Their name.</param>
+public sealed record KeepMaterialsApart([property: Words("The material", FieldRules.LongestName)] string Material) : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Keep the materials named {Material} apart";
+}
+
+/// <summary>Takes what the first file says of a material for all. <see cref="IntakeMend.File"/> is not looked at.</summary>
+/// <param name="Material">Its name.</param>
+public sealed record TakeFirstMaterial([property: Words("The material", FieldRules.LongestName)] string Material) : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Take {Material} as the first file has it";
+}
+
 /// <summary>Takes a file that arrived for a path that leads nowhere. <see cref="IntakeMend.File"/> is not looked at.</summary>
 /// <param name="Path">The path as the material has it.</param>
 /// <param name="With">The file.</param>
@@ -339,7 +355,8 @@ public static class IntakeMendKinds
         new("dropEmptyFaces", typeof(DropEmptyFaces), true), new("dropDoubledFaces", typeof(DropDoubledFaces)), new("dropFarFaces", typeof(DropFarFaces), true),
             new("turnFaces", typeof(TurnFaces), true),
         new("weld", typeof(WeldPoints), true), new("smooth", typeof(SmoothByAngle), true), new("soften", typeof(SoftenEdges)), new("cut", typeof(CutEdges)),
-        new("mergeMaterials", typeof(MergeMaterials)), new("useTexture", typeof(UseTexture)), new("kind", typeof(SetKind)),
+        new("mergeMaterials", typeof(MergeMaterials)), new("keepApart", typeof(KeepMaterialsApart)), new("takeFirst", typeof(TakeFirstMaterial)),
+            new("useTexture", typeof(UseTexture)), new("kind", typeof(SetKind)),
             new("resize", typeof(ResizeTexture)),
         new("heightToNormal", typeof(MakeNormals)), new("unitLength", typeof(UnitLength), true), new("dropAlpha", typeof(DropAlpha), true),
             new("takeAway", typeof(TakeAway)),

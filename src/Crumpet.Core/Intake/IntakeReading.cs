@@ -100,9 +100,16 @@ internal sealed class IntakeReading(IntakeInput input, IProgress<Progress>? prog
             var material = scene.Materials[own] with { Name = SafeName.Of(scene.Materials[own].Name) };
             if (!materialsByName.TryGetValue(material.Name, out var namesakes))
                 materialsByName.Add(material.Name, namesakes = []);
-            int same = namesakes.FindIndex(m => state.Materials[m].SaysTheSameAs(material));
+            int same = namesakes.FindIndex(m => (state.Materials[m] with { Name = material.Name }).SaysTheSameAs(material));
             if (same >= 0)
                 return numbers[own] = namesakes[same];
+            // Within a file they are two; between files it is found out later whether they are.
+            if (namesakes.Exists(m => numbers.Contains(m)))
+            {
+                string free = MaterialNames.Free(state.Materials, material.Name);
+                state.RenamedMaterials.Add(new RenamedMaterialFact(file.Name, material.Name, free));
+                material = material with { Name = free };
+            }
             namesakes.Add(state.Materials.Count);
             state.Materials.Add(material);
             return numbers[own] = state.Materials.Count - 1;

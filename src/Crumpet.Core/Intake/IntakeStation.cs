@@ -69,6 +69,7 @@ public static class IntakeStation
         }
         state.Objects.RemoveAll(o => o.Mesh.TriangleCount == 0);
         var (far, near) = FarFindings.TakeOut(state);
+        var namesakes = MaterialNames.Unify(state);
         progress?.Report(new Progress(0.45, "looking through the meshes"));
         var flaws = IntakeMeasure.Flaws(state, input.Threads, cancel);
         var rows = IntakeMeasure.Rows(state, flaws);
@@ -83,6 +84,8 @@ public static class IntakeStation
             Refused = refused,
             Far = far,
             Near = near,
+            Namesakes = namesakes,
+            RenamedMaterials = state.RenamedMaterials,
             Unread = reading.Unread,
             Notes = reading.Notes,
         };

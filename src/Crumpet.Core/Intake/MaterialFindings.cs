@@ -3,7 +3,7 @@ namespace Crumpet.Core.Intake;
 /// <summary>What is wrong with materials and vertex colours.</summary>
 internal static class MaterialFindings
 {
-    public static IEnumerable<Finding> Of(IntakeLook look) => [.. Materials(look), .. Colours(look)];
+    public static IEnumerable<Finding> Of(IntakeLook look) => [.. Materials(look), .. Namesakes(look), .. Colours(look)];
 
     private static IEnumerable<Finding> Materials(IntakeLook look)
     {
@@ -45,6 +45,35 @@ internal static class MaterialFindings
                     new MergeMaterials(main) { Objects = look.Sources([.. bare.Select(t => t.Object)]) })],
             };
         }
+    }
+
+    private static IEnumerable<Finding> Namesakes(IntakeLook look) =>
+    [
+        .. look.Facts.Namesakes.Select(n => new Finding(Severity.Warn, "material-differs", n.Name,
+            $"{Different(n)}. It is one material, as {n.Said[0].File} has it; keep them apart if they are two.", n.Said.Count)
+        {
+            Mends = [new("Keep them apart", false, new KeepMaterialsApart(n.Name)), new("Take the first's", false, new TakeFirstMaterial(n.Name))],
+        }),
+        .. look.Facts.RenamedMaterials.Select(r => new Finding(Severity.Note, "material-renamed", r.NewName,
+            $"{r.File} has two different materials named {r.Name}; one is read as {r.NewName}. Give them two names there.", 1)),
+    ];
+
+    private static string Different(NamesakesFact namesakes)
+    {
+        MaterialSaid first = namesakes.Said[0], other = namesakes.Said[1];
+        string[] what =
+        [
+            .. first.BaseColour.SequenceEqual(other.BaseColour) ? Array.Empty<string>() : [$"colour {Colour(first)} and {Colour(other)}"],
+            .. first.Roughness == other.Roughness ? Array.Empty<string>() : [Both("roughness", first.Roughness, other.Roughness)],
+            .. first.Metalness == other.Metalness ? Array.Empty<string>() : [Both("metalness", first.Metalness, other.Metalness)],
+            .. first.Textures.SequenceEqual(other.Textures) ? Array.Empty<string>() : [$"textures {Listed(first)} and {Listed(other)}"],
+        ];
+        string more = namesakes.Said.Count > 2 ? $" and {SurfaceFindings.Many(namesakes.Said.Count - 2, "other file")}" : "";
+        return $"{namesakes.Name} is not the same in {first.File} and {other.File}{more}: {string.Join(", ", what)}";
+
+        static string Both(string of, float one, float two) => FormattableString.Invariant($"{of} {one:0.####} and {two:0.####}");
+        static string Colour(MaterialSaid said) => $"({string.Join(' ', said.BaseColour.Select(c => FormattableString.Invariant($"{c:0.####}")))})";
+        static string Listed(MaterialSaid said) => said.Textures.Count == 0 ? "none" : string.Join(", ", said.Textures.Take(2));
     }
 
     private static IEnumerable<Finding> Colours(IntakeLook look)

@@ -35,6 +35,12 @@ internal sealed record IntakeState(List<IntakeObject> Objects, List<IntakeStray>
     /// <summary>Objects a mend was not applied to, since it was asked last.</summary>
     public List<(string Name, float ReachMetres)> Refused { get; } = [];
 
+    /// <summary>Materials that were renamed as their file has two of a name.</summary>
+    public List<RenamedMaterialFact> RenamedMaterials { get; } = [];
+
+    /// <summary>Names of materials of which the first was chosen.</summary>
+    public HashSet<string> SettledMaterials { get; } = new(StringComparer.Ordinal);
+
     /// <summary>Side of an object.</summary>
     public Side SideOf(IntakeObject o) => o.ForcedSide ?? Names.Read(o.Mesh.Name)?.Side ?? Names.SideOfFile(o.File);
 }
@@ -69,6 +75,8 @@ internal static class Mender
         SoftenEdges => Reshape(mend, state, MeshRepair.Soften, cancel),
         CutEdges m => Reshape(mend, state, (Mesh mesh, out int n) => MeshRepair.CutHardEdges(mesh, (float)(m.GapPixels / m.Size), out n), cancel),
         MergeMaterials m => Merge(m, state),
+        KeepMaterialsApart m => MaterialNames.KeepApart(m, state),
+        TakeFirstMaterial m => MaterialNames.TakeFirst(m, state),
         UseTexture m => Use(m, state),
         _ => null,
     };

@@ -1,0 +1,50 @@
+using Crumpet.Core.Bake;
+using Crumpet.Core.Intake;
+
+namespace Crumpet.Core.Building;
+
+/// <summary>Names of an asset's sheets, such that no two of their files have one name, in whatever case a file system reads them.</summary>
+/// <param name="input">What the asset says.</param>
+internal sealed class SheetNames(GraphInput input)
+{
+    internal const string Faults = "faults";
+    internal const string Legend = "id_legend";
+    internal const string Scales = "scales";
+
+    /// <summary>What a map that cannot be looked at as it is has after its name.</summary>
+    internal const string Shown = "_shown";
+
+    private static readonly string[] Beside = [Faults, Legend, Scales];
+
+    private readonly HashSet<(bool IsTexture, string Name)> taken = [];
+
+    /// <summary>The name of a file of Bake, without ending.</summary>
+    public static string File(string sheet, string what) => $"{sheet}_{what}";
+
+    /// <summary>What stands for the asset in names of textures where it has several sheets.</summary>
+    public static string AssetField(string asset, string sheet) => $"{asset}_{sheet}";
+
+    /// <summary>The name of a texture, without ending.</summary>
+    public static string Texture(AssetPlan plan, string asset, string output) =>
+        Convention.Parse(plan.BindPattern, ["asset", "map"]).Write(new Dictionary<string, string> { ["asset"] = asset, ["map"] = output });
+
+    /// <summary>The name of the next sheet: the wanted one, or with a number where one of its files would have the name of another sheet's.</summary>
+    public string Give(string wanted)
+    {
+        for (int number = 1; ; number++)
+        {
+            string name = number == 1 ? wanted : $"{wanted}_{number}";
+            var files = FilesOf(name).ToArray();
+            if (files.Any(taken.Contains))
+                continue;
+            taken.UnionWith(files);
+            return name;
+        }
+    }
+
+    private IEnumerable<(bool IsTexture, string Name)> FilesOf(string sheet) =>
+    [
+        .. BakeMaps.All.SelectMany(m => new[] { m.Name, m.Name + Shown }).Concat(Beside).Select(what => (false, File(sheet, what).ToUpperInvariant())),
+        .. input.Plan.Recipe.Outputs.Select(o => (true, Texture(input.Plan, AssetField(input.Asset, sheet), o.Name).ToUpperInvariant())),
+    ];
+}
