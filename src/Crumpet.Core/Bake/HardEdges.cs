@@ -20,7 +20,7 @@ internal static class HardEdges
             int[] placeOf = Places(low, o, part.Low[o].TriangleCount);
             if (!placeOf.Any(p => p >= 0))
                 continue;
-            var topology = Topology.Of(part.Low[o]);
+            var topology = Topology.OfSolid(part.Low[o]);
             var normals = part.Low[o].NormalsOrSmooth();
             var uvs = part.Low[o].Uvs!;
             for (int c = 0; c < topology.Across.Length; c++)

@@ -19,12 +19,14 @@ internal static class SurfaceCurvature
     /// <param name="cancel">Ends the work early.</param>
     public static float[] PerCorner(Mesh mesh, float radiusMetres, int threads, CancellationToken cancel)
     {
-        var topology = Topology.Of(mesh);
+        var topology = Topology.OfSolid(mesh);
         var points = new Point[topology.PointCount];
         var faces = new Vector3[mesh.TriangleCount];
         for (int t = 0; t < mesh.TriangleCount; t++)
         {
             Vector3 a = mesh.PositionAt(3 * t), cross = Vector3.Cross(mesh.PositionAt(3 * t + 1) - a, mesh.PositionAt(3 * t + 2) - a);
+            if (MeshFlaws.IsEmpty(mesh, t))
+                cross = Vector3.Zero;
             float twice = cross.Length();
             faces[t] = twice > 0 ? cross / twice : Vector3.Zero;
             for (int c = 3 * t; c < 3 * t + 3; c++)

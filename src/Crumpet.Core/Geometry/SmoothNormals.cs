@@ -18,10 +18,9 @@ public static class SmoothNormals
             var b = mesh.PositionAt(3 * triangle + 1);
             var c = mesh.PositionAt(3 * triangle + 2);
             var normal = Vector3.Cross(b - a, c - a);
-            float length = normal.Length();
-            if (!(length > 0))
+            if (MeshFlaws.IsEmpty(mesh, triangle))
                 continue;
-            normal /= length;
+            normal /= normal.Length();
             sums[groups[mesh.Corners[3 * triangle]]] += normal * Angle(b - a, c - a);
             sums[groups[mesh.Corners[3 * triangle + 1]]] += normal * Angle(c - b, a - b);
             sums[groups[mesh.Corners[3 * triangle + 2]]] += normal * Angle(a - c, b - c);

@@ -49,26 +49,38 @@ public sealed class Topology
 
     /// <summary>Finds all neighbours, in time that grows with the number of triangles.</summary>
     /// <param name="mesh">Triangles.</param>
-    public static Topology Of(Mesh mesh)
+    public static Topology Of(Mesh mesh) => Of(mesh, _ => true);
+
+    /// <summary>The same as if triangles without area were not there: they have no edges.</summary>
+    /// <param name="mesh">Triangles.</param>
+    public static Topology OfSolid(Mesh mesh) => Of(mesh, t => !MeshFlaws.IsEmpty(mesh, t));
+
+    private static Topology Of(Mesh mesh, Predicate<int> hasEdges)
     {
         int[] welded = PositionWeld.Groups(mesh.Positions, out int count);
         var topology = new Topology(mesh, Array.ConvertAll(mesh.Corners, c => welded[c]), count);
-        topology.Connect();
+        topology.Connect(hasEdges);
         return topology;
     }
 
     /// <summary>The corner after this one in its triangle.</summary>
     public static int Next(int corner) => corner % 3 == 2 ? corner - 2 : corner + 1;
 
-    private void Connect()
+    private void Connect(Predicate<int> hasEdges)
     {
+        for (int t = 0; t < Points.Length / 3; t++)
+        {
+            bool has = hasEdges(t);
+            for (int c = 3 * t; c < 3 * t + 3; c++)
+                Across[c] = has && Points[c] != Points[Next(c)] ? Border : NoEdge;
+        }
+
         // Half-edges are sorted into the bucket of their lower point, then by the upper one.
         var starts = new int[PointCount + 1];
         for (int c = 0; c < Points.Length; c++)
         {
-            int a = Points[c], b = Points[Next(c)];
-            if (a != b)
-                starts[Math.Min(a, b) + 1]++;
+            if (Across[c] != NoEdge)
+                starts[Math.Min(Points[c], Points[Next(c)]) + 1]++;
         }
         for (int i = 0; i < PointCount; i++)
             starts[i + 1] += starts[i];
@@ -76,11 +88,8 @@ public sealed class Topology
         var fill = starts.AsSpan(0, PointCount).ToArray();
         for (int c = 0; c < Points.Length; c++)
         {
-            int a = Points[c], b = Points[Next(c)];
-            if (a == b)
-                Across[c] = NoEdge;
-            else
-                sorted[fill[Math.Min(a, b)]++] = c;
+            if (Across[c] != NoEdge)
+                sorted[fill[Math.Min(Points[c], Points[Next(c)])]++] = c;
         }
         for (int point = 0; point < PointCount; point++)
         {

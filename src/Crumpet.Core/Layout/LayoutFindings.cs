@@ -13,7 +13,16 @@ internal static class LayoutFindings
     /// <param name="settings">What was decided.</param>
     /// <param name="nameOf">Name of an object by its number.</param>
     public static IEnumerable<Finding> Of(LayoutReport report, LayoutSettings settings, Func<int, string> nameOf) =>
-        [.. Shortfalls(report, settings), .. report.Islands > 0 ? Measured(report, settings, island => nameOf(report.Each[island].ObjectNumber)) : []];
+        [.. WithoutArea(report), .. Shortfalls(report, settings), .. report.Islands > 0 ? Measured(report, settings, island => nameOf(report.Each[island].ObjectNumber)) : []];
+
+    private static IEnumerable<Finding> WithoutArea(LayoutReport report)
+    {
+        int count = report.TrianglesWithoutArea;
+        if (count > 0)
+            yield return new Finding(Severity.Note, "no-area", "",
+                $"{count} triangle{(count == 1 ? " has" : "s have")} no area and take{(count == 1 ? "s" : "")} no part in the layout; they get the UVs of the "
+                + "surface beside them.", count);
+    }
 
     private static IEnumerable<Finding> Shortfalls(LayoutReport report, LayoutSettings settings)
     {

@@ -25,7 +25,7 @@ public sealed record MaterialShare(int Material, int Triangles);
 public sealed record LaidReport(LayoutReport Layout, IReadOnlyList<IReadOnlyList<MaterialShare>> Materials);
 
 /// <summary>Lays out the low side: <c>shape/K</c> and <c>spread/K</c> to <c>laid/K</c> and <c>islands</c>.</summary>
-public sealed class LayoutJob() : JobKind<LayoutJobSettings>("layout", 2)
+public sealed class LayoutJob() : JobKind<LayoutJobSettings>("layout", 3)
 {
     /// <inheritdoc/>
     public override string Words => "low sides to lay out";
@@ -64,6 +64,8 @@ public sealed class LayoutJob() : JobKind<LayoutJobSettings>("layout", 2)
         {
             for (int t = 0; t < objects[k].Mesh.TriangleCount; t++)
             {
+                if (MeshFlaws.IsEmpty(objects[k].Mesh, t))
+                    continue;
                 var here = counts[counts.Length == 1 ? 0 : result.TriangleSheets[k][t]];
                 int material = objects[k].Mesh.TriangleMaterials[t];
                 here[material] = here.GetValueOrDefault(material) + 1;

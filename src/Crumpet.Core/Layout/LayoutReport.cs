@@ -55,6 +55,9 @@ public sealed record LayoutReport
     /// <summary>Sheets.</summary>
     public required IReadOnlyList<SheetLayoutReport> Sheets { get; init; }
 
+    /// <summary>Triangles that have no area: they take no part in the layout, and no texels.</summary>
+    public int TrianglesWithoutArea { get; init; }
+
     /// <summary>Number of islands.</summary>
     public required int Islands { get; init; }
 

@@ -49,6 +49,12 @@ public static class LayoutStation
     /// <param name="cancel">Ends the work early.</param>
     public static LayoutResult Run(LayoutInput input, IProgress<Progress>? progress = null, CancellationToken cancel = default)
     {
+        var solid = SolidTriangles.Of(input);
+        return solid.Widen(RunSolid(solid.Input, solid.Left, progress, cancel));
+    }
+
+    private static LayoutResult RunSolid(LayoutInput input, int left, IProgress<Progress>? progress, CancellationToken cancel)
+    {
         var parts = PartNumbers(input.Objects);
         double[] weights = [.. parts.Select(p => (double)(input.Settings.Parts.GetValueOrDefault(p.Key)?.Weight ?? 1))];
         var islands = Islands(input, parts, progress, cancel);
@@ -66,7 +72,7 @@ public static class LayoutStation
             materials = materials[..(1 + islands.Select(i => i.Sheet).DefaultIfEmpty().Max())];
         progress?.Report(new Progress(0.92, "measuring"));
         var (report, overlapping) = LayoutMeasure.Of(islands, materials, weights, input.Size, input.Settings.PaddingPixels, SeamMetres(islands), cancel);
-        report = report with { Slack = slack, Shortfalls = shortfalls };
+        report = report with { Slack = slack, Shortfalls = shortfalls, TrianglesWithoutArea = left };
         var uvs = Corners(input, islands, i => islands[i].Tile);
         var before = slack is null ? null : Corners(input, islands, i => even[i] ?? islands[i].Tile);
         return new LayoutResult(report, Finding.Sorted(LayoutFindings.Of(report, input.Settings, i => input.Objects[i].Mesh.Name)), uvs, before,

@@ -72,12 +72,17 @@ public static class LayoutView
     private static void Measure(Mesh mesh, LayoutResult result, int number, int size, Span<float> densities, Span<float> angles, Span<float> areas,
         Span<byte> flags)
     {
-        var topology = Topology.Of(mesh);
+        var topology = Topology.OfSolid(mesh);
         var uvs = result.Uvs[number];
         bool[] isBorder = IslandFinder.Seams(topology, uvs, false);
         int[] islands = result.TriangleIslands[number];
         for (int t = 0; t < mesh.TriangleCount; t++)
         {
+            if (MeshFlaws.IsEmpty(mesh, t))
+            {
+                (densities[t], angles[t], areas[t], flags[t]) = (0, 1, 1, 0);
+                continue;
+            }
             var rest = RestShape.Of(mesh.PositionAt(3 * t), mesh.PositionAt(3 * t + 1), mesh.PositionAt(3 * t + 2), 1e-4);
             var g = rest.Gradients();
             Vector2 a = uvs[3 * t], b = uvs[3 * t + 1], c = uvs[3 * t + 2];
