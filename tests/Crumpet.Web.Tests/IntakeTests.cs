@@ -64,7 +64,7 @@ public sealed class IntakeTests(SharedApp shared) : SharedAppTests(shared)
     public async Task Objects_are_renamed_by_pattern_and_their_side_said_by_hand()
     {
         string asset = await DropAsync(Client, ("crate.obj", Low.Replace("crate_low", "crate-low", StringComparison.Ordinal)),
-            ("sculpt.obj", High.Replace("crate_high", "crate", StringComparison.Ordinal))), intake = $"{asset}/intake";
+            ("shape.obj", High.Replace("crate_high", "crate", StringComparison.Ordinal))), intake = $"{asset}/intake";
         await UntilAsync(Client, intake, "tells its side neither");
         await PostAsync(Client, intake, "ByHand", new() { ["What"] = "renameByPattern", ["From"] = "{part}-{side}", ["To"] = "{part}_{side}" });
         await UntilAsync(Client, intake, "1 changed");

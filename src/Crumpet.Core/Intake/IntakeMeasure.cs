@@ -25,7 +25,15 @@ internal static class IntakeMeasure
     }
 
     /// <summary>Rows of all objects.</summary>
-    public static ObjectReport[] Rows(IntakeState state, MeshFlaws[] flaws) => [.. state.Objects.Select((o, i) => ReportOf(state, o, flaws[i]))];
+    public static ObjectReport[] Rows(IntakeState state, MeshFlaws[] flaws)
+    {
+        var rows = state.Objects.Select((o, i) => ReportOf(state, o, flaws[i])).ToArray();
+        var sidesOf = rows.ToLookup(r => r.Part, r => r.Side, state.Names.PartComparer);
+        var alone = rows.GroupBy(r => r.File, StringComparer.Ordinal).Where(g => g.Count() == 1).Select(g => g.Key).ToHashSet(StringComparer.Ordinal);
+        // The only object of a file that names a side goes by the file's name, unless the other side knows it by its own.
+        return Array.ConvertAll(rows, r => alone.Contains(r.File) && state.Names.Read(r.Name) is null && state.Names.SideOfFile(r.File) != Side.Unknown
+            && !sidesOf[r.Part].Any(s => s != r.Side) ? r with { Part = state.Names.PartOfFile(r.File) } : r);
+    }
 
     private static ObjectReport ReportOf(IntakeState state, IntakeObject o, MeshFlaws flaws)
     {

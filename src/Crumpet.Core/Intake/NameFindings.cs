@@ -5,8 +5,8 @@ namespace Crumpet.Core.Intake;
 /// <summary>What is wrong with names and sides, and what stands about that is no mesh.</summary>
 internal static partial class NameFindings
 {
-    private static readonly string[] LowWords = ["lp", "lo", "lowpoly", "game"];
-    private static readonly string[] HighWords = ["hp", "hi", "highpoly", "sculpt"];
+    // What files are mostly called, whatever words the kit has.
+    private static readonly NameRules Common = new();
 
     public static IEnumerable<Finding> Of(IntakeLook look) =>
         [.. Prefixes(look), .. Odd(look), .. Case(look), .. Twice(look), .. Generated(look), .. Unsided(look), .. Missing(look), .. Strays(look)];
@@ -66,22 +66,9 @@ internal static partial class NameFindings
         (NameOddity.CopyEnding, "name-copy", "ends as a program names copies", "end as a program names copies"),
     ];
 
-    /// <summary>Names that would be read, or would pair, if it were not for capitals.</summary>
+    /// <summary>Names that would pair if it were not for capitals.</summary>
     private static IEnumerable<Finding> Case(IntakeLook look)
     {
-        var names = look.Names;
-        var told = new HashSet<int>();
-        foreach (int i in look.Used)
-        {
-            string name = look.Rows[i].Name;
-            string bare = name[PrefixOf(name).Length..];
-            if (names.Read(bare) is not null || names.ReadAnyCase(bare) is not { } reading)
-                continue;
-            string word = reading.Word.ToLowerInvariant();
-            told.Add(i);
-            yield return Misspelt(look, i, name[..PrefixOf(name).Length] + names.Write(reading.Part, word, reading.Detail),
-                $"{name} would be read as the {word} side of {reading.Part} if its side were in lower case");
-        }
         var lows = look.Of(Side.Low).ToArray();
         var highParts = look.Of(Side.High).Select(i => look.Rows[i].Part[PrefixOf(look.Rows[i].Part).Length..]).ToHashSet(StringComparer.Ordinal);
         var lowParts = lows.Select(i => look.Rows[i].Part[PrefixOf(look.Rows[i].Part).Length..]).ToHashSet(StringComparer.Ordinal);
@@ -89,7 +76,7 @@ internal static partial class NameFindings
         var lonely = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase);
         foreach (string high in highParts.Where(h => !lowParts.Contains(h)))
             lonely.TryAdd(high, high);
-        foreach (int i in lows.Where(i => !told.Contains(i)))
+        foreach (int i in lows)
         {
             string name = look.Rows[i].Name, prefix = PrefixOf(name), part = look.Rows[i].Part[PrefixOf(look.Rows[i].Part).Length..];
             if (highParts.Contains(part) || !lonely.TryGetValue(part, out string? twin))
@@ -139,7 +126,7 @@ internal static partial class NameFindings
 
     private static IEnumerable<Finding> Unsided(IntakeLook look)
     {
-        foreach (var file in look.Of(Side.Unknown).Where(i => look.Names.ReadAnyCase(look.Rows[i].Name[PrefixOf(look.Rows[i].Name).Length..]) is null)
+        foreach (var file in look.Of(Side.Unknown)
             .GroupBy(i => (look.Rows[i].File, Guess: Guess(look.Rows[i].Name, look.Rows[i].File))))
         {
             int[] hit = [.. file];
@@ -161,7 +148,7 @@ internal static partial class NameFindings
     {
         var words = $"{name} {Path.GetFileNameWithoutExtension(file)}".ToLowerInvariant()
             .Split(['_', '-', '.', ' ', ':'], StringSplitOptions.RemoveEmptyEntries);
-        return words.Any(LowWords.Contains) ? Side.Low : words.Any(HighWords.Contains) ? Side.High : Side.Unknown;
+        return words.Any(Common.Low.Contains) ? Side.Low : words.Any(Common.High.Contains) ? Side.High : Side.Unknown;
     }
 
     private static IEnumerable<Finding> Missing(IntakeLook look)

@@ -36,17 +36,23 @@ public sealed class NameReader
         return new NameReader(Convention.Parse(pattern, ["part", "side"], new Dictionary<string, IReadOnlyList<string>> { ["side"] = words }), rules);
     }
 
-    /// <summary>What a name says, or null where it does not fit.</summary>
-    public NameReading? Read(string name) => Reading(rules.IgnoresCase ? Convention.ReadAnyCase(Bare(name)) : Convention.Read(Bare(name)));
-
-    /// <summary>What a name would say if capitals did not matter, or null where it does not fit even then.</summary>
-    public NameReading? ReadAnyCase(string name) => Reading(Convention.ReadAnyCase(Bare(name)));
+    /// <summary>What a name says, or null where it says nothing.</summary>
+    public NameReading? Read(string name)
+    {
+        string bare = Bare(name);
+        if (Convention.ReadAnyCase(bare) is { } fields)
+            return new NameReading(PartOf(fields["part"]), SideOf(fields["side"]), fields["side"], fields.GetValueOrDefault("detail", ""));
+        return Found(bare) is { } word ? new NameReading(PartOf(word.Rest(bare)), SideOf(word.Of(bare)), word.Of(bare), "") : null;
+    }
 
     /// <summary>How a name is read, or which character breaks it; characters count from the name's first, an ignored prefix included.</summary>
     public NameTrace Trace(string name)
     {
-        int skipped = name.Length - Bare(name).Length;
-        var trace = Convention.Trace(Bare(name), rules.IgnoresCase);
+        string bare = Bare(name);
+        var trace = Convention.Trace(bare, ignoreCase: true);
+        if (trace.BrokenAt >= 0 && Found(bare) is { } word)
+            trace = new NameTrace([.. word.Pieces(bare)], -1, "");
+        int skipped = name.Length - bare.Length;
         if (skipped == 0)
             return trace;
         return trace.BrokenAt >= 0
@@ -108,18 +114,23 @@ public sealed class NameReader
         : rules.Cage.Contains(word, StringComparer.OrdinalIgnoreCase) ? Side.Cage
         : Sides.OfWord(word);
 
-    /// <summary>Side that a file's name tells by one of the words at its end, after a separator.</summary>
+    /// <summary>Side that a file's name tells by one of the words: the last, the first, or one between, apart from others by separators or capitals.</summary>
     public Side SideOfFile(string fileName)
     {
         string stem = Path.GetFileNameWithoutExtension(fileName);
-        return SideOf(stem[(stem.LastIndexOfAny(['_', '-', '.', ' ']) + 1)..]);
+        return SideWord.Find(stem, SideOf) is { } word ? SideOf(word.Of(stem)) : SideOf(stem);
     }
 
-    private NameReading? Reading(IReadOnlyDictionary<string, string>? fields)
+    /// <summary>What is left of a file's name without the word that tells its side.</summary>
+    public string PartOfFile(string fileName)
     {
-        if (fields is null)
-            return null;
-        string part = rules.IgnoresCase ? fields["part"].ToLowerInvariant() : fields["part"];
-        return new NameReading(part, SideOf(fields["side"]), fields["side"], fields.GetValueOrDefault("detail", ""));
+        string stem = Path.GetFileNameWithoutExtension(fileName);
+        return PartOf(SideWord.Find(stem, SideOf) is { } word ? word.Rest(stem) : stem);
     }
+
+    private SideWord? Found(string name) => rules.FindsWords ? SideWord.Find(name, w => IsRuleWord(w) ? SideOf(w) : Side.Unknown) : null;
+
+    private bool IsRuleWord(string word) => rules.Low.Concat(rules.High).Concat(rules.Cage).Concat(FixedWords).Contains(word, StringComparer.OrdinalIgnoreCase);
+
+    private string PartOf(string part) => rules.IgnoresCase ? part.ToLowerInvariant() : part;
 }

@@ -11,20 +11,23 @@ public sealed record NameRules : IChecked
     /// <summary>Most words for one thing.</summary>
     public const int MostWords = 40;
 
-    /// <summary>Words for the low side; the first is written.</summary>
+    /// <summary>Words for the low side, read in any case; the first is written.</summary>
     [Words("A word for the low side", LongestWord), AtMost(MostWords)]
-    public IReadOnlyList<string> Low { get; init; } = ["low"];
+    public IReadOnlyList<string> Low { get; init; } = ["low", "lo", "lp", "lowpoly", "game"];
 
-    /// <summary>Words for the high side; the first is written.</summary>
+    /// <summary>Words for the high side, read in any case; the first is written.</summary>
     [Words("A word for the high side", LongestWord), AtMost(MostWords)]
-    public IReadOnlyList<string> High { get; init; } = ["high"];
+    public IReadOnlyList<string> High { get; init; } = ["high", "hi", "hp", "highpoly", "sculpt"];
 
-    /// <summary>Words for cages; the first is written.</summary>
+    /// <summary>Words for cages, read in any case; the first is written.</summary>
     [Words("A word for cages", LongestWord), AtMost(MostWords)]
     public IReadOnlyList<string> Cage { get; init; } = ["cage"];
 
-    /// <summary>Whether capitals are read as small letters.</summary>
+    /// <summary>Whether parts whose names differ in capitals alone are one; they are written in small letters.</summary>
     public bool IgnoresCase { get; init; }
+
+    /// <summary>Whether a word is also found where a name does not fit the pattern: at its end, at its beginning, or between separators.</summary>
+    public bool FindsWords { get; init; } = true;
 
     /// <summary>Beginnings of names that say nothing and are read over.</summary>
     [Words("A prefix that is read over", LongestWord), AtMost(MostWords)]
@@ -44,9 +47,9 @@ public sealed record NameRules : IChecked
     }
 
     /// <summary>Same rules, same words.</summary>
-    public bool Equals(NameRules? other) => other is not null && IgnoresCase == other.IgnoresCase && Low.SequenceEqual(other.Low)
+    public bool Equals(NameRules? other) => other is not null && IgnoresCase == other.IgnoresCase && FindsWords == other.FindsWords && Low.SequenceEqual(other.Low)
         && High.SequenceEqual(other.High) && Cage.SequenceEqual(other.Cage) && IgnoredPrefixes.SequenceEqual(other.IgnoredPrefixes);
 
     /// <inheritdoc/>
-    public override int GetHashCode() => HashCode.Combine(IgnoresCase, Low.Count, High.Count, Cage.Count, IgnoredPrefixes.Count);
+    public override int GetHashCode() => HashCode.Combine(IgnoresCase, FindsWords, Low.Count, High.Count, Cage.Count, IgnoredPrefixes.Count);
 }

@@ -27,7 +27,6 @@ public sealed class FindingTests
             High with { Positions = Array.ConvertAll(High.Positions, Standing) }) },
         { "origin-far", new(Moved(Low, 40), Moved(High, 40)) },
         { "name-prefix", new(Low with { Name = "shed:lid_low" }, High) },
-        { "name-case", new(Low with { Name = "lid_LOW" }, High) },
         { "name-case", new(Low with { Name = "Lid_low" }, High) },
         { "name-twice", new(Low, High) { More = Moved(Laid("lid_low"), 1) } },
         { "side-unknown", new(Low, High) { More = Laid("knob") } },

@@ -12,7 +12,7 @@ public sealed class IntakeTests
     public void Objects_tell_part_and_side_by_name_and_failing_that_by_their_file()
     {
         var result = Run(("a.obj", Triangle + "o lid_low\nf 1/1 2/2 3/3\n"), ("crate_high.obj", Triangle + "o Cube\nf 1 2 3\n"));
-        Assert.Equal([("lid", Side.Low), ("Cube", Side.High)], result.Report.Objects.Select(o => (o.Part, o.Side)));
+        Assert.Equal([("lid", Side.Low), ("crate", Side.High)], result.Report.Objects.Select(o => (o.Part, o.Side)));
         Assert.All(result.Findings, f => Assert.Equal(Severity.Note, f.Severity));
         Assert.Equal([1f, 1f, 0f], result.Report.Objects[0].SizeMetres);
     }
@@ -79,11 +79,11 @@ public sealed class IntakeTests
         Assert.EndsWith(".", Assert.Throws<FormatException>(() => NameReader.Create(pattern, new NameRules())).Message, StringComparison.Ordinal);
 
     [Fact]
-    public void Case_is_told_apart()
+    public void Words_are_read_in_any_case_and_parts_as_they_are_written()
     {
         var names = NameReader.Create("{part}_{side}", new NameRules());
-        Assert.Null(names.Read("lid_High"));
-        Assert.NotNull(names.ReadAnyCase("lid_High"));
+        Assert.Equal(new NameReading("Lid", Side.High, "HIGH", ""), names.Read("Lid_HIGH"));
+        Assert.Equal(new NameReading("lid", Side.High, "High", ""), NameReader.Create("{part}_{side}", new NameRules { IgnoresCase = true }).Read("Lid_High"));
     }
 
     private static IntakeResult Run(params (string Name, string Text)[] files)

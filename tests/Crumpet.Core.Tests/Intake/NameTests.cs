@@ -8,6 +8,62 @@ namespace Crumpet.Core.Tests.Intake;
 
 public sealed class NameTests
 {
+    private static readonly NameRules ByPattern = new() { FindsWords = false };
+
+    [Theory]
+    // Any separator, any case, before, after or between; what the pattern reads it reads first.
+    [InlineData("PX_Anchor_HP", "PX_Anchor", Side.High)]
+    [InlineData("PX_Anchor_LP", "PX_Anchor", Side.Low)]
+    [InlineData("anchor-lowpoly", "anchor", Side.Low)]
+    [InlineData("Anchor.HighPoly", "Anchor", Side.High)]
+    [InlineData("anchor hi", "anchor", Side.High)]
+    [InlineData("lo.anchor", "anchor", Side.Low)]
+    [InlineData("HP-anchor-02", "anchor-02", Side.High)]
+    [InlineData("game anchor 2", "anchor 2", Side.Low)]
+    [InlineData("Sculpt_Anchor", "Anchor", Side.High)]
+    [InlineData("AnchorHP", "Anchor", Side.High)]
+    [InlineData("Anchor01Low", "Anchor01", Side.Low)]
+    [InlineData("set.hi.anchor", "set_anchor", Side.High)]
+    [InlineData("anchor-cage", "anchor", Side.Cage)]
+    [InlineData("anchor.LOD2", "anchor", Side.Lod)]
+    [InlineData("Hull anchor", "anchor", Side.Hull)]
+    [InlineData("high_chair_low", "high_chair", Side.Low)]
+    [InlineData("якорь-HP", "якорь", Side.High)]
+    [InlineData("錨 low", "錨", Side.Low)]
+    [InlineData("anchor__lp", "anchor", Side.Low)]
+    [InlineData("anchor - Low", "anchor", Side.Low)]
+    public void Names_of_twenty_conventions_are_read_without_a_rule(string name, string part, Side side)
+    {
+        var names = NameReader.Create(Sides.DefaultPattern, new NameRules());
+        var reading = names.Read(name)!;
+        Assert.Equal((part, side), (reading.Part.Trim('_'), reading.Side));
+        var trace = names.Trace(name);
+        Assert.Equal((-1, name), (trace.BrokenAt, string.Concat(trace.Pieces.Select(p => name.Substring(p.Start, p.Length)))));
+    }
+
+    [Theory]
+    [InlineData("GameBoard")]
+    [InlineData("HiFi")]
+    [InlineData("low")]
+    [InlineData("_HP_")]
+    [InlineData("slow")]
+    [InlineData("ship")]
+    [InlineData("")]
+    public void Words_within_words_and_words_alone_say_nothing(string name) => Assert.Null(NameReader.Create(Sides.DefaultPattern, new NameRules()).Read(name));
+
+    [Theory]
+    [InlineData("anchor_HP.obj", Side.High, "anchor")]
+    [InlineData("HP anchor.glb", Side.High, "anchor")]
+    [InlineData("rock_low_final.ply", Side.Low, "rock_final")]
+    [InlineData("anchorLP.obj", Side.Low, "anchor")]
+    [InlineData("low.obj", Side.Low, "low")]
+    [InlineData("anchor.obj", Side.Unknown, "anchor")]
+    public void A_files_name_tells_side_and_part(string file, Side side, string part)
+    {
+        var names = NameReader.Create(Sides.DefaultPattern, new NameRules());
+        Assert.Equal((side, part), (names.SideOfFile(file), names.PartOfFile(file)));
+    }
+
     [Theory]
     [InlineData("{part}_{side}{_detail*}", "bracket_high", "bracket", "high", "")]
     [InlineData("{part}_{side}{_detail*}", "bracket_high_screw_02", "bracket", "high", "screw_02")]
@@ -30,17 +86,17 @@ public sealed class NameTests
     [InlineData("{part}_{side}{_detail?}", "bracket_high_a_b")]
     [InlineData("{part}_{side}", "_high")]
     [InlineData("{part}_{side}", "brackethigh")]
-    public void What_does_not_fit_is_not_read(string pattern, string name) => Assert.Null(NameReader.Create(pattern, new NameRules()).Read(name));
+    public void What_does_not_fit_is_not_read(string pattern, string name) => Assert.Null(NameReader.Create(pattern, ByPattern).Read(name));
 
     [Theory]
-    [InlineData("slat_01_hgh", 9, "low, high, cage")]
-    [InlineData("slat_01_", 8, "low, high, cage")]
+    [InlineData("slat_01_hgh", 9, "low, lo, lp")]
+    [InlineData("slat_01_", 8, "low, lo, lp")]
     [InlineData("slat", 4, "_")]
     [InlineData("slat_01_high!", 12, "the end")]
     [InlineData("slat_01_high-x", 12, "the end")]
     public void The_character_that_breaks_a_name_is_told(string name, int at, string expected)
     {
-        var trace = NameReader.Create("{part}_{side}", new NameRules()).Trace(name);
+        var trace = NameReader.Create("{part}_{side}", ByPattern).Trace(name);
         Assert.Equal(at, trace.BrokenAt);
         Assert.StartsWith(expected, trace.Expected, StringComparison.Ordinal);
         Assert.Empty(trace.Pieces);
@@ -75,7 +131,7 @@ public sealed class NameTests
         var names = NameReader.Create("{part}_{side}{_detail*}", new NameRules());
         // What itself looks like a side makes a name ambiguous.
         if (part.Get.Length + detail.Get.Length > 200 || part.Get.Contains('_', StringComparison.Ordinal)
-            || detail.Get.Contains("low", StringComparison.Ordinal) || detail.Get.Contains("high", StringComparison.Ordinal))
+            || detail.Get.Split('_').Any(d => names.SideOf(d) != Side.Unknown))
             return;
         var side = low ? Side.Low : Side.High;
         Assert.Equal(new NameReading(part.Get, side, names.WordOf(side), detail.Get), names.Read(names.Write(part.Get, side, detail.Get)));
@@ -84,7 +140,7 @@ public sealed class NameTests
     [Fact]
     public void Long_names_of_repeating_characters_are_read_in_no_time()
     {
-        var names = NameReader.Create("{part}_{side}{_detail*}!", new NameRules());
+        var names = NameReader.Create("{part}_{side}{_detail*}!", ByPattern);
         Assert.Null(names.Read(string.Concat(Enumerable.Repeat("_low", 120)) + "-"));
         Assert.Null(names.Read(new string('_', 100_000)));
     }

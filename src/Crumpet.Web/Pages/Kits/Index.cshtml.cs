@@ -86,9 +86,17 @@ public sealed class IndexModel(Workbench workbench, KitService kits) : PageModel
     }
 
     /// <summary>Records how names say sides; words stand apart by spaces or commas.</summary>
-    public async Task<IActionResult> OnPostNamesAsync(string? low, string? high, string? cage, string? prefixes, bool anyCase)
+    public async Task<IActionResult> OnPostNamesAsync(string? low, string? high, string? cage, string? prefixes, bool anyCase, bool findsWords)
     {
-        var names = new NameRules { Low = Words(low), High = Words(high), Cage = Words(cage), IgnoredPrefixes = Words(prefixes), IgnoresCase = anyCase };
+        var names = new NameRules
+        {
+            Low = Words(low),
+            High = Words(high),
+            Cage = Words(cage),
+            IgnoredPrefixes = Words(prefixes),
+            IgnoresCase = anyCase,
+            FindsWords = findsWords,
+        };
         return await ChangeAsync(r => r with { Names = names });
 
         static string[] Words(string? text) => (text ?? "").Split([' ', ','], StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);

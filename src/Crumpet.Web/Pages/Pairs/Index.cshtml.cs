@@ -58,7 +58,8 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     public NameReadings Readings(string pattern) => NameReadings.Of(pattern, Objects, View.Asset.Kit!.Rules().Names);
 
     /// <summary>How a pattern that is being typed reads the names.</summary>
-    public async Task<IActionResult> OnGetTryAsync(string? pattern) => await LoadAsync() ? Partial("_Readings", Readings((pattern ?? "").Trim())) : NotFound();
+    public async Task<IActionResult> OnGetTryAsync(string? pattern) => await LoadAsync()
+        ? Partial("_Readings", NameReadings.Of((pattern ?? "").Trim(), Objects, View.Asset.Kit!.Rules().Names with { FindsWords = false })) : NotFound();
 
     /// <summary>Records how trays are made and the reaches, and pairs.</summary>
     public Task<IActionResult> OnPostPairAsync(TrayMode trays, string? outward, string? inward) => ChangeAsync(plan =>
