@@ -8,6 +8,8 @@ namespace Crumpet.Core.Pairs;
 internal static class CageCheck
 {
     private const float Inside = 1.0001f;
+    private const float Touch = 1e-6f;
+    private const int Chunk = 512;
 
     /// <summary>Looks.</summary>
     /// <param name="shell">Low side with its directions.</param>
@@ -20,36 +22,18 @@ internal static class CageCheck
         CancellationToken cancel)
     {
         var moves = starts.Zip(shell.Positions, (s, p) => s - p).ToArray();
+        var places = HighPoints.Place(shell, high.Positions, limitMetres, threads, cancel);
+        float[] above = Above(shell, moves, places, high.Positions, threads, cancel);
         var outside = new List<Vector3>();
         float farthest = 0;
         Vector3? at = null;
-        var places = HighPoints.Place(shell, high.Positions, limitMetres, threads, cancel);
-        for (int i = 0; i < places.Length; i++)
+        for (int i = 0; i < above.Length; i++)
         {
-            var place = places[i];
-            if (place.Triangle < 0 || place.Height <= 0)
+            if (above[i] < 0)
                 continue;
-            int c = 3 * place.Triangle;
-            var blend = (1 - place.U - place.V) * moves[c] + place.U * moves[c + 1] + place.V * moves[c + 2];
-            var direction = (1 - place.U - place.V) * shell.Directions[c] + place.U * shell.Directions[c + 1] + place.V * shell.Directions[c + 2];
-            float reached = Vector3.Dot(blend, direction) / direction.LengthSquared(), above = (place.Height - reached) * direction.Length();
-            // Well inside is inside; near the shell its real form decides.
-            if (reached > 1.3f * place.Height)
-                continue;
-            if (ShellMap.Solve(high.Positions[i], shell.Positions.AsSpan(c, 3), moves.AsSpan(c, 3), out _, out _, out double share))
-            {
-                if (share <= Inside)
-                    continue;
-                above = MathF.Max(above, 1e-6f);
-            }
-            else if (above <= 1e-6f)
-            {
-                continue;
-            }
             outside.Add(high.Positions[i]);
-            // How far it stands off cannot be told everywhere, where it is can.
-            if (at is null || above > farthest)
-                (farthest, at) = (above > 0 ? above : 0, high.Positions[i]);
+            if (at is null || above[i] > farthest)
+                (farthest, at) = (above[i], high.Positions[i]);
         }
         var (crossings, crossingAt) = Crossings(shell, starts, cancel);
         double sum = 0;
@@ -67,6 +51,47 @@ internal static class CageCheck
                 at is { } p ? [p.X, p.Y, p.Z] : null, 0,
             crossings, crossingAt is { } x ? [x.X, x.Y, x.Z] : null, 0);
         return (report, outside);
+    }
+
+    /// <summary>How far points stand off the shell, metres; -1 where rays of any low triangle reach them, or no ray comes by.</summary>
+    private static float[] Above(ShellBase shell, Vector3[] moves, ShellPlace[] places, Vector3[] points, int threads, CancellationToken cancel)
+    {
+        var starts = shell.Positions.Zip(moves, (p, m) => p + m).ToArray();
+        var surface = SurfaceTree.Build([new Mesh { Name = "", Positions = starts, Corners = [.. Enumerable.Range(0, starts.Length)], TriangleMaterials = [] }]);
+        var swept = BoxTree.Build([.. Enumerable.Range(0, shell.TriangleCount).Select(t => Enumerable.Range(3 * t, 3)
+            .Aggregate(Bounds.Empty, (box, c) => box.Including(shell.Positions[c]).Including(starts[c])))]);
+        var above = new float[points.Length];
+        Parallel.For(0, (points.Length + Chunk - 1) / Chunk, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel },
+            () => new List<int>(), (chunk, _, around) =>
+        {
+            for (int i = chunk * Chunk; i < Math.Min(points.Length, (chunk + 1) * Chunk); i++)
+                above[i] = IsReached(places[i], points[i], around) ? -1 : surface.Nearest(points[i], float.MaxValue).Distance;
+            return around;
+        }, _ => { });
+        return above;
+
+        bool IsReached(ShellPlace place, Vector3 point, List<int> around)
+        {
+            if (place.Triangle < 0 || place.Height <= 0)
+                return true;
+            int c = 3 * place.Triangle;
+            var blend = (1 - place.U - place.V) * moves[c] + place.U * moves[c + 1] + place.V * moves[c + 2];
+            var direction = (1 - place.U - place.V) * shell.Directions[c] + place.U * shell.Directions[c + 1] + place.V * shell.Directions[c + 2];
+            // Well inside is inside; near the shell its real form decides, where it has one.
+            float reached = Vector3.Dot(blend, direction) / direction.LengthSquared();
+            if (reached > 1.3f * place.Height)
+                return true;
+            bool isFolded = !ShellMap.Solve(point, shell.Positions.AsSpan(c, 3), moves.AsSpan(c, 3), out _, out _, out _);
+            if (isFolded && (place.Height - reached) * direction.Length() <= Touch)
+                return true;
+            swept.Around(point, Touch, around);
+            foreach (int t in around)
+            {
+                if (ShellMap.Solve(point, shell.Positions.AsSpan(3 * t, 3), moves.AsSpan(3 * t, 3), out _, out _, out double share) && share is >= 0 and <= Inside)
+                    return true;
+            }
+            return false;
+        }
     }
 
     /// <summary>Triangles that are turned against the low side's or cut a triangle they do not hang together with.</summary>

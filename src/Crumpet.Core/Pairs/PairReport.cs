@@ -45,7 +45,7 @@ public sealed record PartFit(double Share, double GreatestMetres, double MeanMet
 /// <param name="GreatestMetres">Greatest distance from the low surface, metres.</param>
 /// <param name="InwardMetres">Greatest distance that rays go on below the low surface, metres.</param>
 /// <param name="Outside">High vertices outside the shell.</param>
-/// <param name="OutsideMetres">How far the one farthest out stands above it, metres.</param>
+/// <param name="OutsideMetres">How far from the shell the one farthest out is, metres.</param>
 /// <param name="OutsideAt">Where that is; null where none is outside.</param>
 /// <param name="Uncovered">High vertices that lie over no low triangle, so that no ray can see them.</param>
 /// <param name="Crossings">Triangles of the shell that cross each other or turn inside out.</param>

@@ -35,7 +35,7 @@ public sealed record RaysRoom(float[]? Min, float[]? Max, float InwardMetres)
 /// Works out where a part's rays come from: shapes <c>low/K</c>, <c>high/K</c>, <c>cage/K</c> to <c>rays</c>, <c>outside</c> and
 /// <c>cage</c>.
 /// </summary>
-public sealed class RaysJob() : JobKind<RaysSettings>("rays", 2)
+public sealed class RaysJob() : JobKind<RaysSettings>("rays", 3)
 {
     /// <inheritdoc/>
     public override string Words => "cages to shape";

@@ -49,6 +49,10 @@ internal sealed class ShellMap
 {
     private const double Slack = 1e-5;
 
+    // What lies this many times farther along a direction than the surface is away belongs to another place of it.
+    private const float MostSlant = 4;
+    private const float LeastReach = 1e-3f;
+
     private readonly ShellBase shell;
     private readonly SurfaceTree tree;
 
@@ -83,9 +87,9 @@ internal sealed class ShellMap
                 if (difference < -1e-7f || (difference < 1e-7f && triangle < best.Triangle))
                     best = place;
             }
-            if (best.Triangle >= 0 && MathF.Abs(best.Height) <= limit)
+            if (best.Triangle >= 0 && MathF.Abs(best.Height) <= MathF.Min(limit, MostSlant * near.Distance + LeastReach))
                 return best;
-            if (radius > 4 * near.Distance + 1e-3f || radius > limit)
+            if (radius > MostSlant * near.Distance + LeastReach || radius > limit)
                 return new ShellPlace(-1, 0, 0, 0);
         }
     }
