@@ -65,12 +65,16 @@ public static class FaultFindings
     {
         var (kind, part, other) = (regions[0].Kind, regions[0].Part, regions[0].Other);
         var row = context.Rows.First(r => r.Name == part);
-        string reach = $"{Lengths.Millimetres(row.OutwardReachMetres)} outward and {Lengths.Millimetres(row.InwardReachMetres)} inward reach";
+        var cage = row.Cage is { Kind: not CageKind.Reach } own ? own : null;
+        string reach = cage is null
+            ? $"{Lengths.Millimetres(row.OutwardReachMetres)} outward and {Lengths.Millimetres(row.InwardReachMetres)} inward reach"
+            : $"cage, which goes up to {Lengths.Millimetres(cage.GreatestMetres)} outward and {Lengths.Millimetres(cage.InwardMetres)} inward";
         string where = regions.Length == 1 ? "in one place" : $"in {regions.Length} places";
         float outward = regions.Max(r => r.NeedsOutwardMetres), inward = regions.Max(r => r.NeedsInwardMetres);
         var worst = regions.MaxBy(r => r.NeedsOutwardMetres + r.NeedsInwardMetres)!;
         float outwardEased = outward > 0 ? Eased(outward, 0) : 0, inwardEased = inward > 0 ? Eased(inward, row.OutwardReachMetres) : 0;
-        MendOffer? reachMend = outwardEased > row.OutwardReachMetres || inwardEased > row.InwardReachMetres
+        // A cage says itself how far rays reach.
+        MendOffer? reachMend = cage is not null ? null : outwardEased > row.OutwardReachMetres || inwardEased > row.InwardReachMetres
             ? Offer(new WidenReach(part, outwardEased > row.OutwardReachMetres ? outwardEased : null, inwardEased > row.InwardReachMetres ? inwardEased : null))
             : null;
         return kind switch
@@ -85,20 +89,22 @@ public static class FaultFindings
             FaultKind.BackFace => Say(
                 "back-face", outward > 0
                     ? $"{part}: {texels} texels {where} start inside the high surface and meet only its back; it stands up to {Lengths.Millimetres(outward)} "
-                        + $"off, the outward reach is {Lengths.Millimetres(row.OutwardReachMetres)}."
-                    : $"{part}: {texels} texels {where} meet only the back of the high surface, and no front within reach of it; its faces look inwards, "
+                        + (cage is null ? $"off, the outward reach is {Lengths.Millimetres(row.OutwardReachMetres)}." : "off, outside the cage; raise it there.")
+                    : $"{part}: {texels} texels {where} meet only the back of the high surface, and no front near it; its faces look inwards, "
                         + $"turn them round.",
                 outward > 0 ? reachMend : new MendOffer($"Turn the faces of {part} outward", false,
                     new TurnFaces { Objects = [.. row.High.Select(i => context.Objects[i].SourceName)] })),
             FaultKind.Miss => Say(
                 "miss", outward > 0
                     ? $"{part}: {texels} texels {where} find no high surface within the {reach}; it stands up to {Lengths.Millimetres(outward)} off, "
-                        + $"{Lengths.Millimetres(MathF.Max(0, outward - row.OutwardReachMetres))} beyond where their rays start."
+                        + (cage is null ? $"{Lengths.Millimetres(MathF.Max(0, outward - row.OutwardReachMetres))} beyond where their rays start."
+                            : "outside the cage; raise it there.")
                     : inward > 0
                         ? $"{part}: {texels} texels {where} find no high surface within the {reach}; it lies up to {Lengths.Millimetres(inward)} deep, "
-                            + $"{Lengths.Millimetres(MathF.Max(0, inward - row.InwardReachMetres))} beyond where their rays end."
-                        : $"{part}: {texels} texels {where} find no high surface within the {reach}, nor anywhere on their ray; the high side has a "
-                            + $"hole there.",
+                            + (cage is null ? $"{Lengths.Millimetres(MathF.Max(0, inward - row.InwardReachMetres))} beyond where their rays end."
+                                : "beyond where their rays end; give the cage more margin.")
+                        : $"{part}: {texels} texels {where} find no high surface within the {reach}, nor near it on their rays; the high side has a "
+                            + $"hole or ends there.",
                 reachMend),
             FaultKind.Overlap => Say(
                 "uv-overlap", other.Length > 0
@@ -110,8 +116,9 @@ public static class FaultFindings
                     + $"lit; soften them or cut the UVs along them.",
                 HardEdgeMends(row, context)),
             _ => Say(
-                "reach-exhausted", $"{part}: {texels} texels {where} hit in the last 2 % of the {reach}; an inward reach of "
-                    + $"{Lengths.Millimetres(MathF.Max(inwardEased, row.InwardReachMetres))} would leave them room.",
+                "reach-exhausted", $"{part}: {texels} texels {where} hit in the last 2 % of the {reach}; "
+                    + (cage is null ? $"an inward reach of {Lengths.Millimetres(MathF.Max(inwardEased, row.InwardReachMetres))} would leave them room."
+                        : "more margin would leave them room."),
                 reachMend),
         };
 

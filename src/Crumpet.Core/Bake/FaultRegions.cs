@@ -1,5 +1,6 @@
 using System.Numerics;
 using Crumpet.Core.Geometry;
+using Crumpet.Core.Pairs;
 using Crumpet.Core.Tracing;
 
 namespace Crumpet.Core.Bake;
@@ -9,6 +10,8 @@ internal sealed class FaultRegions(BakeInput input, PartScene scene, int size, F
 {
     // Enough to know what a region needs without casting a ray for each of its texels again.
     private const int Probes = 64;
+
+    private SurfaceTree? near;
 
     /// <summary>The ray of a texel that is wrong.</summary>
     public delegate (Vector3 Point, Vector3 Start, Vector3 Direction, float Length) Where(in FaultTexel fault);
@@ -104,6 +107,7 @@ internal sealed class FaultRegions(BakeInput input, PartScene scene, int size, F
     {
         var own = scene.Own();
         float farthest = input.Parts[scene.Part].High.Aggregate(Bounds.Empty, (b, m) => b.Including(m.Bounds())).Size.Length();
+        near ??= SurfaceTree.Build(input.Parts[scene.Part].High);
         float outward = 0, inward = 0;
         FaultRay? ray = null;
         int step = Math.Max(1, members.Count / Probes);
@@ -115,6 +119,10 @@ internal sealed class FaultRegions(BakeInput input, PartScene scene, int size, F
             bool isOutside = own.Bvh.Closest(new Ray(start, direction, 0, farthest), out var above)
                 && Vector3.Dot(own.FlatNormalAt(above.Triangle), direction) > 0;
             bool isInside = own.Bvh.ClosestFacing(new Ray(start - direction * length, -direction, 0, farthest), out var below, out _);
+            // What a ray meets far beyond where the surface is belongs to another place of it.
+            float most = ShellMap.FarthestOver(near.Nearest(point, farthest).Distance);
+            isOutside &= reach + above.Distance <= most;
+            isInside &= length - reach + below.Distance <= most;
             if (isOutside && (!isInside || above.Distance <= below.Distance))
             {
                 if (reach + above.Distance > outward)

@@ -56,6 +56,9 @@ internal sealed class ShellMap
     private readonly ShellBase shell;
     private readonly SurfaceTree tree;
 
+    /// <summary>How far along a direction surface can lie that belongs to a place it is this far away from, metres.</summary>
+    public static float FarthestOver(float distanceMetres) => MostSlant * distanceMetres + LeastReach;
+
     public ShellMap(ShellBase shell)
     {
         this.shell = shell;
@@ -87,9 +90,9 @@ internal sealed class ShellMap
                 if (difference < -1e-7f || (difference < 1e-7f && triangle < best.Triangle))
                     best = place;
             }
-            if (best.Triangle >= 0 && MathF.Abs(best.Height) <= MathF.Min(limit, MostSlant * near.Distance + LeastReach))
+            if (best.Triangle >= 0 && MathF.Abs(best.Height) <= MathF.Min(limit, FarthestOver(near.Distance)))
                 return best;
-            if (radius > MostSlant * near.Distance + LeastReach || radius > limit)
+            if (radius > FarthestOver(near.Distance) || radius > limit)
                 return new ShellPlace(-1, 0, 0, 0);
         }
     }

@@ -1,4 +1,5 @@
 using Crumpet.Core.Bake;
+using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Pairs;
 using Xunit;
@@ -84,5 +85,30 @@ public sealed class FaultFindingsTests
         var finding = Assert.Single(FaultFindings.Explain(faults, Context(100000, TrayMode.Parts)));
         Assert.Equal((Severity.Note, 800), (finding.Severity, finding.Count));
         Assert.Contains("0.8 %", finding.Sentence, StringComparison.Ordinal);
+    }
+
+    [Theory]
+    [InlineData(0.05f, true)]
+    [InlineData(0.6f, false)]
+    public void A_reach_is_offered_for_what_lies_under_a_hole_and_not_for_what_is_behind_the_whole_part(float depthMetres, bool isOffered)
+    {
+        var grid = Shapes.Grid("high", 20);
+        var holed = MeshRepair.Keep(grid, t => (grid.PositionAt(3 * t) with { Y = 0 }).Length() > 0.12f, out _);
+        var below = grid with { Positions = Array.ConvertAll(grid.Positions, p => p with { Y = -depthMetres }) };
+        var result = Baker.Bake(new BakeInput("s", [new BakePart("lid", [Shapes.Plane("low")], [holed, below])], [new BakeTray([0])]),
+            new BakeSettings { Size = 128, Samples = 1, Maps = [BakeMap.Normal], OutwardReachMetres = 0.01f, InwardReachMetres = 0.02f }, 2, null, default);
+        var region = Assert.Single(result.Faults, f => f.Kind == FaultKind.Miss);
+        Assert.Equal(isOffered ? depthMetres : 0, region.NeedsInwardMetres, 1e-4f);
+        Assert.Equal(0, region.NeedsOutwardMetres);
+        PartRow row = new("lid", [0], [1], 0) { OutwardReachMetres = 0.01f, InwardReachMetres = 0.02f };
+        var finding = Assert.Single(FaultFindings.Explain(result.Faults, Context(1000, TrayMode.One) with { Rows = [row] }), f => f.Code == "miss");
+        Assert.Equal(isOffered ? 1 : 0, finding.Mends.Count);
+        Assert.Contains(isOffered ? "lies up to 50 mm deep" : "has a hole or ends there", finding.Sentence, StringComparison.Ordinal);
+        // Where a cage says how far rays go, no reach is spoken of and none is offered.
+        var fitted = row with { Cage = new CageReport(CageKind.Fitted, RayDirection.Smooth, 0.004f, 0.005f, 0.003f, 0, 0, null, 0, 0, null, 0) };
+        var said = Assert.Single(FaultFindings.Explain(result.Faults, Context(1000, TrayMode.One) with { Rows = [fitted] }), f => f.Code == "miss");
+        Assert.Contains("within the cage, which goes up to 5 mm outward and 3 mm inward", said.Sentence, StringComparison.Ordinal);
+        Assert.DoesNotContain("reach", said.Sentence, StringComparison.Ordinal);
+        Assert.Empty(said.Mends);
     }
 }
