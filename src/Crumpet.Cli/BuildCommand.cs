@@ -50,6 +50,11 @@ internal static class BuildCommand
             { Identity = $"{kit.Name}/{asset.Folder}" };
             return (asset.Name, Build: build);
         }).ToArray();
+        foreach (var same in builds.GroupBy(b => AssetBuild.FileNameOf(b.Name), StringComparer.OrdinalIgnoreCase).Where(g => g.Count() > 1))
+        {
+            throw new UsageException($"{string.Join(" and ", same.Select(b => b.Name))} would both be written as {same.Key}.zip; "
+                + "give the assets names of their own in their asset.json.");
+        }
         return parsed.GetValue(Explain) ? Tell(parsed, kit, builds) : Build(parsed, kit, builds, store, threads, cancel);
     }
 
@@ -67,10 +72,10 @@ internal static class BuildCommand
             var own = Station.UpTo(station).SelectMany(s => build.ResultOf(s)!.Findings).ToArray();
             if (own.FirstOrDefault(f => f.Code == "unreadable-file") is { } unreadable)
                 return Output.Fail(unreadable.Sentence, ExitCode.Unreadable);
-            findings.AddRange(own);
+            findings.AddRange(own.Select(f => f with { Sentence = $"{name}: {f.Sentence}" }));
             var files = station != Station.Deliver ? []
                 : result.Files.Select(f => new { path = Output.Write(parsed.GetValue(Out)!, f.Name, store.Load(f)), f.Sha256, f.Bytes }).ToArray();
-            assets.Add(new { name, reached = station, files });
+            assets.Add(new { name, reached = station, files, findings = own });
             lines.AddRange(files.Select(f => $"{f.path}  {f.Bytes} bytes  {f.Sha256}"));
             if (station != Station.Deliver)
                 lines.Add($"{name} stopped at {station}.");
@@ -79,6 +84,8 @@ internal static class BuildCommand
         lines.Add($"{jobs.Worked} of {jobs.All} jobs worked, {jobs.Kept} kept");
         lines.AddRange(jobs.Kinds.Where(k => k.Worked > 0)
             .Select(k => FormattableString.Invariant($"  {k.Kind}  {k.Worked} worked  {k.Kept} kept  {k.Seconds:0.00} s")));
+        if (builds.Length == 0)
+            lines.Add($"{kit.Name} has no assets; nothing was built.");
         return Output.Print(parsed, new { kit = kit.Name, assets, jobs, findings }, lines, findings);
     }
 

@@ -25,27 +25,31 @@ internal static class ConvertCommand
                 throw new UsageException($"--container is '{parsed.GetValue(container)}'; it must be dds.");
             var settings = new ConvertSettings(FormatOf(parsed.GetRequiredValue(format)), Word<ColourMeaning>("--colour", parsed.GetRequiredValue(colour)),
                 !parsed.GetValue(noMips));
+            var made = parsed.GetRequiredValue(target);
+            if (!made.Extension.Equals(".dds", StringComparison.OrdinalIgnoreCase))
+                throw new UsageException($"--out is {made.Name}; what is written is DDS, so let its name end in .dds.");
             var file = parsed.GetRequiredValue(input);
             var bitmap = ImageFile.Read(Output.ReadFile(file), file.Name);
             var texture = TextureConverter.Convert(bitmap, settings, Environment.ProcessorCount, new ConsoleProgress(), cancel);
             byte[] bytes = DdsFile.Write(texture);
-            AtomicFile.Write(parsed.GetRequiredValue(target).FullName, bytes);
+            AtomicFile.Write(made.FullName, bytes);
             var quality = TextureConverter.Measure(bitmap, texture, settings.Meaning, cancel);
             string psnr = quality.Psnr is { } db ? FormattableString.Invariant($"{db:0.00} dB") : "exact";
             var report = new
             {
-                file = parsed.GetRequiredValue(target).FullName,
+                file = made.FullName,
                 texture.Width,
                 texture.Height,
                 texture.Format,
                 texture.Srgb,
                 mips = texture.Levels.Count,
                 bytes = bytes.Length,
-                quality
+                quality,
+                findings = ConvertFindings.Cut(bitmap, settings.Format, file.Name).ToArray(),
             };
             int code = Output.Print(parsed, report,
                 [$"{report.file}  {texture.Width} × {texture.Height} px  {texture.Format.Label}  {texture.Levels.Count} mips  {bytes.Length} bytes  {psnr}"],
-                []);
+                report.findings);
             return Task.FromResult(code);
         });
         return command;

@@ -42,7 +42,7 @@ internal static class MendCommand
         var lines = result.Report.Mends.Select(m => $"{m.Words}: {(m.IsOn ? m.Changed == 0 ? "nothing to change" : $"{m.Changed} changed" : "off")}")
             .Append(target.FullName);
         return Output.Print(parsed, new { file = target.FullName, result.Report.Mends, result.Report.Objects, result.Report.Textures, result.Findings }, lines,
-            [.. result.Incomplete]);
+            [.. result.OwnStops]);
     }
 
     private static void WritePicture(FileInfo source, FileInfo target, IntakeResult result)

@@ -11,9 +11,14 @@ internal static class Output
 {
     public static Option<bool> Json { get; } = new("--json") { Description = "Print one JSON object on standard output.", Recursive = true };
 
+    /// <summary>Whether failures are also told as one JSON object on standard output.</summary>
+    public static bool FailsAsJson { get; set; }
+
     public static int Fail(string sentence, int code)
     {
         Console.Error.WriteLine(sentence);
+        if (FailsAsJson)
+            Console.Out.WriteLine(JsonSerializer.Serialize(new { error = sentence, code }, BuildJson.Indented));
         return code;
     }
 
@@ -31,7 +36,7 @@ internal static class Output
             foreach (var finding in findings)
                 Console.Out.WriteLine($"{finding.Severity.ToString().ToLowerInvariant(),-5} {finding.Sentence}");
         }
-        return findings.Any(f => f.Severity == Severity.Stop) ? ExitCode.StopFindings : ExitCode.Done;
+        return findings.Any(f => f.Severity == Severity.Stop || f.SpoilsMaps) ? ExitCode.StopFindings : ExitCode.Done;
     }
 
     /// <summary>Most threads that are used.</summary>

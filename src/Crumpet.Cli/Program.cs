@@ -1,6 +1,7 @@
 using System.CommandLine;
 using Crumpet.Cli;
 using Crumpet.Core;
+using Crumpet.Core.Checking;
 
 var root = new RootCommand("Takes meshes to engine-ready textures and packages, without a browser.");
 root.Options.Add(Output.Json);
@@ -14,11 +15,11 @@ foreach (var command in commands)
     root.Subcommands.Add(command);
 
 var parsed = root.Parse(args);
+Output.FailsAsJson = parsed.GetValue(Output.Json);
+if (parsed.UnmatchedTokens is [{ } odd, ..] && parsed.CommandResult.Command == root && !odd.StartsWith('-'))
+    return Output.Fail($"There is no command '{odd}'. {NearestWord.Hint(odd, [.. commands.Select(c => c.Name)])}.", ExitCode.WrongUsage);
 if (parsed.Errors.Count > 0)
-{
-    Console.Error.WriteLine(parsed.Errors[0].Message);
-    return ExitCode.WrongUsage;
-}
+    return Output.Fail(parsed.Errors[0].Message, ExitCode.WrongUsage);
 try
 {
     return await parsed.InvokeAsync(new InvocationConfiguration { EnableDefaultExceptionHandler = false });

@@ -27,6 +27,9 @@ public sealed record Finding(Severity Severity, string Code, string Place, strin
     /// <summary>Where in space it is, or null where it is nowhere in particular.</summary>
     public Spot? Spot { get; init; }
 
+    /// <summary>Whether maps hold what is not so: nobody stops at it, but no script should take the result for good.</summary>
+    public bool SpoilsMaps { get; init; }
+
     /// <summary>Where on a sheet it is, or null where it is on none.</summary>
     public SheetPlace? OnSheet { get; init; }
 

@@ -109,6 +109,7 @@ public sealed class CliTests : CommandTests
     [InlineData("bake --low {0}/a.obj --high {0}/a.obj --out {0}/o --ao-falloff 1")]
     [InlineData("make {0}/a.obj --to id --out {0}/o.png")]
     [InlineData("make {0}/a.obj --from normal --to normal --out {0}/o.png")]
+    [InlineData("convert {0}/a.png --format bc7 --colour srgb --out {0}/o.png")]
     [InlineData("dance")]
     public void Wrong_usage_exits_with_2_and_one_sentence(string line)
     {

@@ -125,7 +125,12 @@ public static class FaultFindings
         Finding Say(string code, string sentence, params MendOffer?[] mends) =>
             new(Severity.Warn, code, part, sentence,
                 texels)
-            { Mends = [.. mends.OfType<MendOffer>()], Spot = SpotOf(worst), OnSheet = PlaceOf(worst, context.Sheet) };
+            {
+                Mends = [.. mends.OfType<MendOffer>()],
+                Spot = SpotOf(worst),
+                OnSheet = PlaceOf(worst, context.Sheet),
+                SpoilsMaps = kind is FaultKind.Miss or FaultKind.BackFace,
+            };
     }
 
     private static Finding OfNeighbours(int times, FaultRegion[] regions, FaultContext context)

@@ -84,27 +84,10 @@ internal static partial class KitJson
             string[] known = [.. type.GetProperties()
                 .Where(p => p.SetMethod is not null || type.GetConstructors().Any(c => c.GetParameters().Any(a => a.Name == p.Name)))
                 .Select(p => JsonNamingPolicy.CamelCase.ConvertName(p.Name))];
-            string nearest = known.MinBy(k => Distance(k, key)) ?? "";
-            return new SourceFileException(file, where, $"the key '{FieldRules.Quoted(key)}' is not known", Distance(nearest, key) <= 1 + key.Length / 2
-                ? $"Perhaps '{nearest}' is meant" : $"Known are {string.Join(", ", known)}", e);
+            return new SourceFileException(file, where, $"the key '{FieldRules.Quoted(key)}' is not known", NearestWord.Hint(key, known), e);
         }
         return new SourceFileException(file, where, $"{(e.Path is { Length: > 1 } path ? $"{path} " : "it ")}cannot be read",
             "Correct it; 'crumpet demo' writes a kit as a pattern", e);
-    }
-
-    /// <summary>How many letters have to be put in, taken out or changed.</summary>
-    /// <remarks>Source: V. I. Levenshtein, "Binary codes capable of correcting deletions, insertions and reversals", 1966.</remarks>
-    private static int Distance(string one, string two)
-    {
-        var row = Enumerable.Range(0, two.Length + 1).ToArray();
-        for (int i = 1; i <= one.Length; i++)
-        {
-            (int diagonal, row[0]) = (row[0], i);
-            for (int j = 1; j <= two.Length; j++)
-                (diagonal, row[j]) = (row[j], Math.Min(Math.Min(row[j], row[j - 1]) + 1,
-                    diagonal + (char.ToLowerInvariant(one[i - 1]) == char.ToLowerInvariant(two[j - 1]) ? 0 : 1)));
-        }
-        return row[two.Length];
     }
 
     [GeneratedRegex("The JSON property '([^']*)' could not be mapped to any .NET member contained in type '([^']*)'")]

@@ -64,7 +64,8 @@ public static class TextureConverter
                 for (int c = 0; c < channels; c++)
                 {
                     int at = (y * wanted.Width + x) * 4 + c;
-                    double d = wanted.Pixels[at] - decoded.Pixels[at];
+                    // What is finer than 8 bits is judged by what it was.
+                    double d = (source is Bitmap8 ? wanted.Pixels[at] : 255.0 * Unit(source, x, y, c)) - decoded.Pixels[at];
                     sums[c] += d * d;
                     blocks[y / 4 * across + x / 4] += d * d;
                 }
@@ -90,14 +91,21 @@ public static class TextureConverter
             {
                 for (int c = 0; c < 4; c++)
                 {
-                    bool grey = source.Channels < 3;
-                    int from = c < 3 ? (grey ? 0 : c) : source.Channels - 1;
-                    float value = c == 3 && source.Channels is 1 or 3 ? 1 : source.Unit(x, y, from);
-                    result.Pixels[(y * source.Width + x) * 4 + c] = (byte)(value * 255 + 0.5f);
+                    float value = Unit(source, x, y, c);
+                    result.Pixels[(y * source.Width + x) * 4 + c] = (byte)(Math.Clamp(value, 0, 1) * 255 + 0.5f);
                 }
             }
         }
         return result;
+    }
+
+    /// <summary>A channel of RGBA as a share of full scale; what is no number counts as none.</summary>
+    private static float Unit(Bitmap source, int x, int y, int channel)
+    {
+        if (channel == 3 && source.Channels is 1 or 3)
+            return 1;
+        float value = source.Unit(x, y, channel == 3 ? source.Channels - 1 : source.Channels < 3 ? 0 : channel);
+        return float.IsFinite(value) ? value : 0;
     }
 
     private static double? Decibels(double meanSquare) => meanSquare > 0 ? 10 * Math.Log10(255 * 255 / meanSquare) : null;

@@ -37,6 +37,22 @@ public sealed class TextureJob() : JobKind<ConvertSettings>("texture", 1)
 /// <summary>What is wrong with compressed textures.</summary>
 public static class ConvertFindings
 {
+    /// <summary>A finding where a picture holds values that its texture cannot.</summary>
+    /// <param name="picture">The picture.</param>
+    /// <param name="format">How it is stored.</param>
+    /// <param name="name">Name of the picture.</param>
+    public static IEnumerable<Finding> Cut(Bitmap picture, TextureFormat format, string name)
+    {
+        if (picture is not Bitmap32 real)
+            yield break;
+        float least = real.Pixels.Min(), most = real.Pixels.Max();
+        int outside = real.Pixels.Count(v => v is not (>= 0 and <= 1));
+        if (outside > 0)
+            yield return new Finding(Severity.Warn, "range-cut", name, FormattableString.Invariant(
+                $"{name} holds {least:0.###} to {most:0.###} and {format.Label} holds 0 to 1, so {outside} values are cut; bring them into that range first."),
+                outside);
+    }
+
     // Below this the difference from the picture shows.
     private const double LeastDecibels = 35;
 

@@ -169,8 +169,8 @@ public sealed record IntakeReport(IReadOnlyList<FileReport> Files, IReadOnlyList
 /// <param name="Findings">What was noticed.</param>
 public sealed record IntakeResult(IntakeReport Report, Scene Scene, IReadOnlyList<Finding> Findings)
 {
-    /// <summary>Findings that say that a mend was not applied or an object left out: the scene is not all that was asked for.</summary>
-    public IEnumerable<Finding> Incomplete => Findings.Where(f => f.Code is FarFindings.MendRefused or FarFindings.TooFar or FarFindings.TooMany);
+    /// <summary>What stops about the files themselves, whatever else an asset of them would still lack.</summary>
+    public IEnumerable<Finding> OwnStops => Findings.Where(f => f.Severity == Severity.Stop && !NameFindings.IsOfMissingSide(f));
 
     /// <summary>What findings were drawn from.</summary>
     internal IntakeFacts? Facts { get; init; }

@@ -5,6 +5,13 @@ namespace Crumpet.Core.Intake;
 /// <summary>What is wrong with names and sides, and what stands about that is no mesh.</summary>
 internal static partial class NameFindings
 {
+    private const string NoMesh = "no-mesh";
+    private const string NoLow = "no-low";
+    private const string NoHigh = "no-high";
+
+    /// <summary>Whether a finding says that other files are missing.</summary>
+    public static bool IsOfMissingSide(Finding finding) => finding.Code is NoMesh or NoLow or NoHigh;
+
     // What files are mostly called, whatever words the kit has.
     private static readonly NameRules Common = new();
 
@@ -158,14 +165,14 @@ internal static partial class NameFindings
             // Why those that arrived are not here is said already.
             if (look.Facts.Far.Count > 0)
                 yield break;
-            yield return new Finding(Severity.Stop, "no-mesh", "", "There is no mesh that can be read; drop OBJ, glTF, GLB, PLY or STL files.");
+            yield return new Finding(Severity.Stop, NoMesh, "", "There is no mesh that can be read; drop OBJ, glTF, GLB, PLY or STL files.");
             yield break;
         }
         string orSay = look.Of(Side.Unknown).Any() ? "say which of them is, or " : "";
         if (!look.Of(Side.Low).Any())
-            yield return new Finding(Severity.Stop, "no-low", "", $"No object is a low side; {orSay}drop a mesh whose name ends in _low.");
+            yield return new Finding(Severity.Stop, NoLow, "", $"No object is a low side; {orSay}drop a mesh whose name ends in _low.");
         if (!look.Of(Side.High).Any() && !look.Settings.NeedsNoHigh)
-            yield return new Finding(Severity.Stop, "no-high", "",
+            yield return new Finding(Severity.Stop, NoHigh, "",
                 $"No object is a high side; {orSay}drop a mesh whose name ends in _high, or make maps from textures at Bake.");
     }
 
