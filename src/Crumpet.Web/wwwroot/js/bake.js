@@ -9,5 +9,5 @@ function nameButton() {
 }
 
 document.addEventListener("change", ({ target }) => { if (target.form === form()) nameButton(); });
-document.body.addEventListener("run-ended", nameButton);
+document.body.addEventListener("page-renewed", nameButton);
 nameButton();

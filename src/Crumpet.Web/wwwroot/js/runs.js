@@ -1,6 +1,7 @@
 // Shows runs as they go: in the masthead, where pages have them, and as a slip when one ends that the artist waits for.
 
 import { Idiomorph } from "../lib/idiomorph/idiomorph.esm.js";
+import { bringTo } from "./viewers.js";
 
 const sign = document.getElementById("run-sign");
 let signTimer = 0;
@@ -53,7 +54,7 @@ function tellEnd(run) {
   if (run.state === "done") setTimeout(() => slip.remove(), 12_000);
 }
 
-let refreshing = false, refreshAgain = false, hasEnded = false;
+let refreshing = false, refreshAgain = false;
 
 // What a hand is at, or left changed, is not taken away: a form keeps what was typed together with what it was typed on.
 const notTyped = new Set(["hidden", "file", "submit", "button", "reset", "image"]);
@@ -74,24 +75,18 @@ const keeps = {
 };
 
 /**
- * Fetches the page again, brings every fragment that depends on results up to date, and hands the viewers the same copy where a run ended;
- * news that come meanwhile lead to one more round.
+ * Fetches the page again, brings every fragment that depends on results up to date and hands the viewers the same copy; news that come
+ * meanwhile lead to one more round.
  */
-async function refresh(ended) {
+async function refresh() {
   refreshAgain = true;
-  hasEnded ||= ended;
   if (refreshing) return;
   refreshing = true;
   try {
     while (refreshAgain) {
       refreshAgain = false;
-      const tells = hasEnded;
-      hasEnded = false;
       const answer = await fetch(location.href);
-      if (!answer.ok) {
-        hasEnded ||= tells;
-        continue;
-      }
+      if (!answer.ok) continue;
       const page = new DOMParser().parseFromString(await answer.text(), "text/html");
       for (const fragment of document.querySelectorAll("[data-fresh]")) {
         const fresh = page.getElementById(fragment.id);
@@ -99,7 +94,7 @@ async function refresh(ended) {
         Idiomorph.morph(fragment, fresh, { ignoreActiveValue: true, callbacks: keeps });
         window.htmx?.process(fragment);
       }
-      if (tells) document.body.dispatchEvent(new CustomEvent("run-ended", { detail: page }));
+      bringTo("page-renewed", page);
     }
   } finally {
     refreshing = false;
@@ -117,7 +112,7 @@ function take(run) {
   const draft = run.draft !== null && run.draft !== undefined;
   if (ended || draft || at !== shownStation || run.fraction === 1) {
     shownStation = at;
-    refresh(ended || draft);
+    refresh();
   }
 }
 
@@ -134,7 +129,7 @@ function listen() {
   feed.addEventListener("elsewhere", (event) => takeElsewhere(JSON.parse(event.data)));
   feed.addEventListener("last", (event) => tellEnd(JSON.parse(event.data)));
   // A run this page was sent with may have ended before the feed was open.
-  feed.addEventListener("open", () => { if (document.querySelector("[data-run]")) refresh(true); });
+  feed.addEventListener("open", () => { if (document.querySelector("[data-run]")) refresh(); });
 }
 
 // Browsers keep few connections to one host: tabs that are not looked at let theirs go, and catch up when they are.
@@ -143,7 +138,7 @@ document.addEventListener("visibilitychange", () => {
   feed = null;
   if (document.hidden) return;
   listen();
-  refresh(true);
+  refresh();
 });
 addEventListener("pagehide", () => feed?.close());
 if (!document.hidden) listen();

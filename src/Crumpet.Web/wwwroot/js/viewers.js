@@ -8,14 +8,14 @@ export function activate(root, viewer) {
   for (const type of ["pointerenter", "focusin"]) root.addEventListener(type, () => { active = viewer; });
 }
 
-/** Tells the other viewers: "fly-to" a place by name, a "point" with its UV, a "picked" part. */
+/** Tells the other viewers: "fly-to" a place by name, a "point" with its UV, a "picked" part, a "page-renewed" by results. */
 export function bringTo(what, detail) { document.body.dispatchEvent(new CustomEvent(what, { detail })); }
 
 export function answerTo(what, answer) { document.body.addEventListener(what, (event) => answer(event.detail)); }
 
-// A run may end before there is a viewer to hear of it.
+// Results may come before there is a viewer to hear of them.
 let newest = null;
-document.body.addEventListener("run-ended", ({ detail: page }) => { newest = page; });
+document.body.addEventListener("page-renewed", ({ detail: page }) => { newest = page; });
 
 /** Starts the viewers of a page once the page itself has been painted: compiling shaders must not hold it up. */
 export function start(selector, make) {

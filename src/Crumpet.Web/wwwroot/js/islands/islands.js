@@ -42,7 +42,7 @@ class Islands {
     // A press on the stage picks the island under it.
     answerTo("picked", () => { if (this.mark && !this.tool) this.pick(this.islandAt(this.mark), false); });
     answerTo("fly-to", ({ place }) => this.flyTo(place));
-    answerTo("run-ended", (page) => this.refresh(page));
+    answerTo("page-renewed", (page) => this.refresh(page));
     this.over.addEventListener("pointerdown", (e) => this.press(e), { capture: true });
     this.over.addEventListener("pointermove", (e) => { this.pointer = [e.offsetX, e.offsetY]; this.read(); });
     this.over.addEventListener("pointerleave", () => { this.pointer = null; this.read(); bringTo("point", { from: this, uv: null }); });
@@ -360,7 +360,7 @@ class Islands {
       + `${((view.angle[t] - 1) * 100).toFixed(1)} % · area ${(view.area[t] * 100).toFixed(0)} %`);
   }
 
-  /** After a run: the page's own copy of this element knows the new islands. */
+  /** Results came: the page's own copy of this element knows the new islands. */
   async refresh(page) {
     const fresh = page.querySelector("[data-islands]");
     if (!fresh || fresh.dataset.config === this.root.dataset.config) return;
@@ -386,5 +386,5 @@ document.addEventListener("click", ({ target }) => {
   const match = target.closest?.("[data-match]");
   if (match) document.getElementById("density").value = match.dataset.match;
 });
-document.body.addEventListener("run-ended", nameButton);
+document.body.addEventListener("page-renewed", nameButton);
 nameButton();

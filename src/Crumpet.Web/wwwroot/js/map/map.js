@@ -33,7 +33,7 @@ export class MapViewer {
       this.mark = only === null || point.material === only ? point.uv : null;
       this.draw();
     });
-    answerTo("run-ended", (page) => this.refresh(page));
+    answerTo("page-renewed", (page) => this.refresh(page));
     this.canvas.addEventListener("pointerdown", (e) => this.grabSeam(e), { capture: true });
     this.canvas.addEventListener("pointermove", (e) => { this.pointer = [e.offsetX, e.offsetY]; this.read(); });
     this.canvas.addEventListener("pointerleave", () => { this.pointer = null; this.read(); bringTo("point", { from: this, uv: null }); });
@@ -234,7 +234,7 @@ export class MapViewer {
     this.canvas.addEventListener("pointerup", () => this.canvas.removeEventListener("pointermove", move), { once: true });
   }
 
-  /** After a run: the page's own copy of this element knows the new maps. */
+  /** Results came: the page's own copy of this element knows the new maps. */
   async refresh(page) {
     const fresh = page.querySelector("[data-map-viewer]");
     if (!fresh || fresh.dataset.config === this.root.dataset.config) return;

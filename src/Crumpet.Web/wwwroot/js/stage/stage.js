@@ -46,7 +46,7 @@ export class Stage {
     answerTo("edges", (ends) => { this.edges = this.replaced(this.edges, ends.length ? edgeLines(ends) : null); });
     answerTo("islands-picked", (triangles) => this.markIslands(triangles));
     answerTo("brush", (kind) => this.takeBrush(kind));
-    answerTo("run-ended", (page) => this.refresh(page));
+    answerTo("page-renewed", (page) => this.refresh(page));
     this.canvas.addEventListener("pointerdown", (e) => this.press(e), { capture: true });
     this.canvas.addEventListener("pointermove", (e) => this.hover(e));
     this.canvas.addEventListener("pointerleave", () => bringTo("point", { from: this, uv: null }));
@@ -225,7 +225,7 @@ export class Stage {
     this.bar.showParts();
   }
 
-  /** After a run: the page's own copy of this element knows the new files. */
+  /** Results came: the page's own copy of this element knows the new files. */
   async refresh(page) {
     await this.ready;
     if (!this.book) return;
