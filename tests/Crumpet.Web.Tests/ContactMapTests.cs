@@ -54,6 +54,11 @@ public sealed class ContactMapTests
         using var read = new StringWriter();
         readings.Names[1].Html().WriteTo(read, System.Text.Encodings.Web.HtmlEncoder.Default);
         Assert.Equal("<span class=\"piece piece-part\">lid</span>_<span class=\"piece piece-side\">low</span>", read.ToString());
+        // What goes by its file's name is read, unless the pattern alone is tried.
+        ObjectReport[] mesh = [Row("mesh01") with { File = "lid_LP.ply" }];
+        var byFile = NameReadings.Of("{part}_{side}", mesh, new NameRules());
+        Assert.Equal((1, "low"), (byFile.Read, byFile.Names[0].Side));
+        Assert.Equal(0, NameReadings.Of("{part}_{side}", mesh, new NameRules { FindsWords = false }).Read);
         Assert.EndsWith(".", NameReadings.Of("{part", objects, new NameRules()).Problem, StringComparison.Ordinal);
     }
 

@@ -10,8 +10,8 @@ namespace Crumpet.Core.Intake;
 /// <param name="Textures">Pictures it asks for, as <c>slot path</c>.</param>
 internal sealed record MaterialSaid(string File, float[] BaseColour, float Roughness, float Metalness, IReadOnlyList<string> Textures)
 {
-    public static MaterialSaid Of(Material material, string file) => new(file, [.. Enumerable.Range(0, 4).Select(i => material.BaseColour[i])], material.Roughness,
-        material.Metalness, [.. material.Textures.Select(t => $"{TextureWords.Of(t.Slot)} {t.Path}")]);
+    public static MaterialSaid Of(Material material, string file) => new(file, [.. Enumerable.Range(0, 4).Select(i => material.BaseColour[i])],
+        material.Roughness, material.Metalness, [.. material.Textures.Select(t => $"{TextureWords.Of(t.Slot)} {t.Path}")]);
 }
 
 /// <summary>A material whose name several files use for different things.</summary>

@@ -47,8 +47,9 @@ public sealed record NameRules : IChecked
     }
 
     /// <summary>Same rules, same words.</summary>
-    public bool Equals(NameRules? other) => other is not null && IgnoresCase == other.IgnoresCase && FindsWords == other.FindsWords && Low.SequenceEqual(other.Low)
-        && High.SequenceEqual(other.High) && Cage.SequenceEqual(other.Cage) && IgnoredPrefixes.SequenceEqual(other.IgnoredPrefixes);
+    public bool Equals(NameRules? other) => other is not null && IgnoresCase == other.IgnoresCase
+        && FindsWords == other.FindsWords && Low.SequenceEqual(other.Low) && High.SequenceEqual(other.High)
+        && Cage.SequenceEqual(other.Cage) && IgnoredPrefixes.SequenceEqual(other.IgnoredPrefixes);
 
     /// <inheritdoc/>
     public override int GetHashCode() => HashCode.Combine(IgnoresCase, FindsWords, Low.Count, High.Count, Cage.Count, IgnoredPrefixes.Count);

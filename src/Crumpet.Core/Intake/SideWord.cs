@@ -20,7 +20,8 @@ internal readonly record struct SideWord(int Start, int Length)
         if (name.Length > LongestName)
             return null;
         var words = Words(name);
-        foreach (var word in words.AsEnumerable().Reverse().Take(1).Append(LastHump(name)).Append(words.FirstOrDefault()).Concat(words.AsEnumerable().Reverse()))
+        var backwards = words.AsEnumerable().Reverse();
+        foreach (var word in backwards.Take(1).Append(LastHump(name)).Append(words.FirstOrDefault()).Concat(backwards))
         {
             if (word.Length > 0 && word.Length < name.Length && sideOf(word.Of(name)) != Side.Unknown && word.Rest(name).Length > 0)
                 return word;

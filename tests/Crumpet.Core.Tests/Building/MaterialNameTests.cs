@@ -95,7 +95,7 @@ public sealed class MaterialNameTests
         }).ToArray();
         var small = plan with
         {
-            Bake = plan.Bake.Maps.Count > 0 && plan.Bake.Size == 64 ? plan.Bake : plan.Bake with { Size = 64, OcclusionRays = 4 },
+            Bake = plan.Bake.Maps.Count > 0 && plan.Bake.Size == 64 ? plan.Bake : plan.Bake with { Size = 64, OcclusionRays = 2 },
             Layout = new LayoutSettings { Uvs = UvSource.Unwrap, Pack = true, Rotation = PackRotation.Quarter, PaddingPixels = 2 },
         };
         var build = new AssetBuild("crate", small, sources, store);

@@ -27,8 +27,8 @@ public sealed class StrangersTests
         Assert.Equal(7, sources.Length);
         var plan = new AssetPlan
         {
-            Bake = new BakeSettings { Size = 128, Samples = 1, OcclusionRays = 4, Maps = [BakeMap.Normal, BakeMap.Height] },
-            Layout = new LayoutSettings { Uvs = UvSource.Unwrap, Pack = true, Rotation = PackRotation.Quarter, PaddingPixels = 2 },
+            Bake = new BakeSettings { Size = 64, Samples = 1, OcclusionRays = 4, Maps = [BakeMap.Normal, BakeMap.Height] },
+            Layout = new LayoutSettings { Uvs = UvSource.Unwrap, Pack = true, Rotation = PackRotation.Quarter, PaddingPixels = 1 },
             Trays = TrayMode.Planned,
         };
         var rules = new IntakeRules { ExpectedSizeMetres = 2 };
@@ -110,7 +110,7 @@ public sealed class StrangersTests
             // Neighbours are a few millimetres apart.
             Vector3 centre = new(0.133f * i, 0.1f, 0);
             int number = i;
-            Mesh low = Made($"{name}_LP", 10, 6, 0), high = Made($"{name}_HP", 40, 24, 0.0008f);
+            Mesh low = Made($"{name}_LP", 8, 4, 0), high = Made($"{name}_HP", 32, 20, 0.0008f);
             bool hasUvs = i % 3 != 1;
             yield return (hasUvs ? low : low with { UvSets = [] }, high with { UvSets = [] });
 
