@@ -89,7 +89,8 @@ public static class FaultFindings
             FaultKind.BackFace => Say(
                 "back-face", outward > 0
                     ? $"{part}: {texels} texels {where} start inside the high surface and meet only its back; it stands up to {Lengths.Millimetres(outward)} "
-                        + (cage is null ? $"off, the outward reach is {Lengths.Millimetres(row.OutwardReachMetres)}." : "off, outside the cage; raise it there.")
+                        + (cage is null ? $"off, the outward reach is {Lengths.Millimetres(row.OutwardReachMetres)}."
+                            : "off, outside the cage; raise it there.")
                     : $"{part}: {texels} texels {where} meet only the back of the high surface, and no front near it; its faces look inwards, "
                         + $"turn them round.",
                 outward > 0 ? reachMend : new MendOffer($"Turn the faces of {part} outward", false,

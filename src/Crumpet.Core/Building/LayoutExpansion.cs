@@ -57,7 +57,8 @@ internal static class LayoutExpansion
             string own = main < 0 ? (sheets.Length == 1 ? graph.Input.Asset : "no_material") : SafeName(materials[main].Name);
             string name = together ? $"sheet_{i + 1}" : graph.Input.Plan.Layout.Sheets == SheetRule.Together && shares.Count > 1 ? graph.Input.Asset : own;
             int? shown = together ? i : sheets.Length > 1 ? laid.Layout.Sheets[i].Material ?? -1 : null;
-            sheets[i] = new LaidSheet(sheets.Length > 1 ? names.Give(name) : name, sheets.Length > 1 ? i : null, shown, main, [.. shares.Select(s => s.Material)]);
+            sheets[i] = new LaidSheet(
+                sheets.Length > 1 ? names.Give(name) : name, sheets.Length > 1 ? i : null, shown, main, [.. shares.Select(s => s.Material)]);
         }
         return sheets;
     }

@@ -13,7 +13,8 @@ internal static class LayoutFindings
     /// <param name="settings">What was decided.</param>
     /// <param name="nameOf">Name of an object by its number.</param>
     public static IEnumerable<Finding> Of(LayoutReport report, LayoutSettings settings, Func<int, string> nameOf) =>
-        [.. WithoutArea(report), .. Shortfalls(report, settings), .. report.Islands > 0 ? Measured(report, settings, island => nameOf(report.Each[island].ObjectNumber)) : []];
+        [.. WithoutArea(report), .. Shortfalls(report, settings),
+            .. report.Islands > 0 ? Measured(report, settings, island => nameOf(report.Each[island].ObjectNumber)) : []];
 
     private static IEnumerable<Finding> WithoutArea(LayoutReport report)
     {

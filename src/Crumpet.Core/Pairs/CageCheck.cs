@@ -57,7 +57,8 @@ internal static class CageCheck
     private static float[] Above(ShellBase shell, Vector3[] moves, ShellPlace[] places, Vector3[] points, int threads, CancellationToken cancel)
     {
         var starts = shell.Positions.Zip(moves, (p, m) => p + m).ToArray();
-        var surface = SurfaceTree.Build([new Mesh { Name = "", Positions = starts, Corners = [.. Enumerable.Range(0, starts.Length)], TriangleMaterials = [] }]);
+        int[] corners = [.. Enumerable.Range(0, starts.Length)];
+        var surface = SurfaceTree.Build([new Mesh { Name = "", Positions = starts, Corners = corners, TriangleMaterials = [] }]);
         var swept = BoxTree.Build([.. Enumerable.Range(0, shell.TriangleCount).Select(t => Enumerable.Range(3 * t, 3)
             .Aggregate(Bounds.Empty, (box, c) => box.Including(shell.Positions[c]).Including(starts[c])))]);
         var above = new float[points.Length];
@@ -87,7 +88,8 @@ internal static class CageCheck
             swept.Around(point, Touch, around);
             foreach (int t in around)
             {
-                if (ShellMap.Solve(point, shell.Positions.AsSpan(3 * t, 3), moves.AsSpan(3 * t, 3), out _, out _, out double share) && share is >= 0 and <= Inside)
+                if (ShellMap.Solve(point, shell.Positions.AsSpan(3 * t, 3), moves.AsSpan(3 * t, 3), out _, out _, out double share)
+                    && share is >= 0 and <= Inside)
                     return true;
             }
             return false;

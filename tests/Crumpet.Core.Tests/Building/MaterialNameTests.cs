@@ -18,7 +18,8 @@ public sealed class MaterialNameTests
     [Fact]
     public void Materials_of_one_name_in_two_files_are_one_sheet_and_what_differs_is_said()
     {
-        (string, (Mesh, Material)[])[] files = [("a_low.glb", [Box("a_low", Wood)]), ("b_low.glb", [Box("b_low", Rougher)]), ("high.glb", [Box("a_high", Wood)])];
+        (string, (Mesh, Material)[])[] files = [("a_low.glb", [Box("a_low", Wood)]), ("b_low.glb", [Box("b_low", Rougher)]),
+            ("high.glb", [Box("a_high", Wood)])];
         var asset = Built(new AssetPlan(), files);
         var said = Assert.Single(asset.Findings, f => f.Code == "material-differs");
         Assert.Contains("a_low.glb and b_low.glb: roughness 0.6 and 0.65", said.Sentence, StringComparison.Ordinal);
@@ -50,7 +51,8 @@ public sealed class MaterialNameTests
     {
         var twice = Built(new AssetPlan(), ("low.glb", [Box("a_low", Wood), Box("b_low", Rougher)]), ("high.glb", [Box("a_high", Wood)]));
         Assert.Equal(["wood", "wood_2"], twice.Sheets);
-        Assert.Contains("two different materials named wood", Assert.Single(twice.Findings, f => f.Code == "material-renamed").Sentence, StringComparison.Ordinal);
+        var said = Assert.Single(twice.Findings, f => f.Code == "material-renamed");
+        Assert.Contains("two different materials named wood", said.Sentence, StringComparison.Ordinal);
     }
 
     [Fact]

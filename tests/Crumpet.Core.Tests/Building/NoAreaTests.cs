@@ -33,7 +33,8 @@ public sealed class NoAreaTests
             // No texel is theirs, and they lie within the island they belong to.
             Vector2 a = found.Uvs[0][3 * t], b = found.Uvs[0][3 * t + 1] - a, c = found.Uvs[0][3 * t + 2] - a;
             Assert.InRange(MathF.Abs(b.X * c.Y - b.Y * c.X), 0, 1e-5f);
-            var own = solid.Where(s => found.TriangleIslands[0][s] == found.TriangleIslands[0][t]).SelectMany(s => found.Uvs[0].AsSpan(3 * s, 3).ToArray()).ToArray();
+            var own = solid.Where(s => found.TriangleIslands[0][s] == found.TriangleIslands[0][t])
+                .SelectMany(s => found.Uvs[0].AsSpan(3 * s, 3).ToArray()).ToArray();
             Assert.All(found.Uvs[0].AsSpan(3 * t, 3).ToArray(), uv => Assert.InRange(uv.X, own.Min(u => u.X) - 1e-6f, own.Max(u => u.X) + 1e-6f));
         }
     }
@@ -45,8 +46,9 @@ public sealed class NoAreaTests
         nothing = MeshRepair.Keep(nothing, t => MeshFlaws.IsEmpty(nothing, t), out _);
         Assert.Equal(0, Run(new LayoutSettings { Uvs = UvSource.Unwrap, Pack = true }, nothing).Report.Islands);
         var asset = new JobAsset("p", nothing, Shapes.Grid("p_high", 4));
-        asset.Run(new AssetPlan { Bake = new BakeSettings { Size = 64, OcclusionRays = 4 } });
-        Assert.Contains(asset.Build(new AssetPlan { Bake = new BakeSettings { Size = 64, OcclusionRays = 4 } }).ResultOf(Station.Intake)!.Findings, f => f.Count == 14);
+        var plan = new AssetPlan { Bake = new BakeSettings { Size = 64, OcclusionRays = 4 } };
+        asset.Run(plan);
+        Assert.Contains(asset.Build(plan).ResultOf(Station.Intake)!.Findings, f => f.Count == 14);
     }
 
     [Theory]

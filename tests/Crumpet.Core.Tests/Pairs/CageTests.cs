@@ -63,7 +63,8 @@ public sealed class CageTests
         // Rocks with folds, thin places and a low side of few triangles.
         float[] k = [.. Enumerable.Range(0, 6).Select(i => 6 * Shapes.Unit((uint)(97 * seed + i)) - 3)];
         Mesh low = Rock("rock_low", 12, 7, 0), high = Rock("rock_high", 96, 64, 0.003f);
-        var rays = PartRays.Build(new RaysSettings(CageKind.Reach, RayDirection.Smooth, 0, 0.012f, 0.02f, 0, []), [low], SurfaceTree.Build([high]), [], 2, default);
+        var settings = new RaysSettings(CageKind.Reach, RayDirection.Smooth, 0, 0.012f, 0.02f, 0, []);
+        var rays = PartRays.Build(settings, [low], SurfaceTree.Build([high]), [], 2, default);
         Assert.True(rays.Outside.Length > 100);
         var shell = low.Corners.Select((p, c) => low.Positions[p] + 0.012f * rays.Rays[0].Directions[c]).ToArray();
         var told = rays.Outside.ToHashSet();

@@ -36,7 +36,8 @@ public sealed record NameReadings(IReadOnlyList<ShownName> Names, string? Proble
         {
             var reader = NameReader.Create(pattern, rules);
             return new NameReadings(
-                [.. objects.Where(o => o.Side != Core.Intake.Side.Aside).Select(o => Shown(o, reader, rules.FindsWords && reader.SideOfFile(o.File) != Core.Intake.Side.Unknown)).OrderBy(n => n.Expected.Length == 0)
+                [.. objects.Where(o => o.Side != Core.Intake.Side.Aside)
+                .Select(o => Shown(o, reader, rules.FindsWords && reader.SideOfFile(o.File) != Core.Intake.Side.Unknown)).OrderBy(n => n.Expected.Length == 0)
                 .ThenBy(n => n.Name, StringComparer.Ordinal)], null);
         }
         catch (FormatException e)
