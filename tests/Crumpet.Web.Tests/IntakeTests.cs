@@ -38,8 +38,8 @@ public sealed class IntakeTests(SharedApp shared) : SharedAppTests(shared)
         await PostAsync(Client, $"{asset}/intake", "MendSafe", []);
         string page = await UntilAsync(Client, $"{asset}/layout", "1 island on");
         Assert.Contains("island", page, StringComparison.Ordinal);
-        Assert.Contains("1.00\u200a×\u200a0.000\u200a×\u200a1.00", await Client.GetStringAsync($"{asset}/intake") is var p ? System.Net.WebUtility.HtmlDecode(p)
-            : "", StringComparison.Ordinal);
+        string intake = System.Net.WebUtility.HtmlDecode(await Client.GetStringAsync($"{asset}/intake"));
+        Assert.Contains("1.00\u200a×\u200a0.000\u200a×\u200a1.00", intake, StringComparison.Ordinal);
     }
 
     [Theory]

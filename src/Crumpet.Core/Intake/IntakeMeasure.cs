@@ -31,7 +31,7 @@ internal static class IntakeMeasure
         var sidesOf = rows.ToLookup(r => r.Part, r => r.Side, state.Names.PartComparer);
         var alone = rows.GroupBy(r => r.File, StringComparer.Ordinal).Where(g => g.Count() == 1).Select(g => g.Key).ToHashSet(StringComparer.Ordinal);
         // The only object of a file that names a side goes by the file's name, unless the other side knows it by its own.
-        return Array.ConvertAll(rows, r => alone.Contains(r.File) && state.Names.Read(r.Name) is null && state.Names.SideOfFile(r.File) != Side.Unknown
+        return Array.ConvertAll(rows, r => alone.Contains(r.File) && state.Names.GoesByFile(r.Name, r.File)
             && !sidesOf[r.Part].Any(s => s != r.Side) ? r with { Part = state.Names.PartOfFile(r.File) } : r);
     }
 

@@ -121,6 +121,9 @@ public sealed class NameReader
         return SideWord.Find(stem, SideOf) is { } word ? SideOf(word.Of(stem)) : SideOf(stem);
     }
 
+    /// <summary>Whether an object goes by its file's name: its own says nothing, and the file's tells a side.</summary>
+    public bool GoesByFile(string name, string fileName) => rules.FindsWords && Read(name) is null && SideOfFile(fileName) != Side.Unknown;
+
     /// <summary>What is left of a file's name without the word that tells its side.</summary>
     public string PartOfFile(string fileName)
     {

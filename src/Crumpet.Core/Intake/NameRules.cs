@@ -26,7 +26,10 @@ public sealed record NameRules : IChecked
     /// <summary>Whether parts whose names differ in capitals alone are one; they are written in small letters.</summary>
     public bool IgnoresCase { get; init; }
 
-    /// <summary>Whether a word is also found where a name does not fit the pattern: at its end, at its beginning, or between separators.</summary>
+    /// <summary>
+    /// Whether a word is also found where a name does not fit the pattern: at its end, at its beginning, or between separators; and whether
+    /// a file's only object goes by its file's name where its own says nothing.
+    /// </summary>
     public bool FindsWords { get; init; } = true;
 
     /// <summary>Beginnings of names that say nothing and are read over.</summary>

@@ -30,7 +30,8 @@ internal sealed class SolidTriangles
             if (solid.Length == o.Mesh.TriangleCount)
                 return o;
             kept[i] = solid;
-            return o with { Mesh = MeshRepair.Keep(o.Mesh, t => !MeshFlaws.IsEmpty(o.Mesh, t), out _) };
+            int[] from = SourcesOf(solid, o.Mesh.TriangleCount);
+            return o with { Mesh = MeshRepair.Keep(o.Mesh, t => from[t] >= 0, out _) };
         }).ToArray();
         return new SolidTriangles(input, input with { Objects = objects }, kept);
     }

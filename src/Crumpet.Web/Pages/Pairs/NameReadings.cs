@@ -37,7 +37,7 @@ public sealed record NameReadings(IReadOnlyList<ShownName> Names, string? Proble
             var reader = NameReader.Create(pattern, rules);
             return new NameReadings(
                 [.. objects.Where(o => o.Side != Core.Intake.Side.Aside)
-                .Select(o => Shown(o, reader, rules.FindsWords && reader.SideOfFile(o.File) != Core.Intake.Side.Unknown)).OrderBy(n => n.Expected.Length == 0)
+                .Select(o => Shown(o, reader)).OrderBy(n => n.Expected.Length == 0)
                 .ThenBy(n => n.Name, StringComparer.Ordinal)], null);
         }
         catch (FormatException e)
@@ -46,13 +46,10 @@ public sealed record NameReadings(IReadOnlyList<ShownName> Names, string? Proble
         }
     }
 
-    /// <param name="o">The object.</param>
-    /// <param name="reader">How names are read.</param>
-    /// <param name="goesByFile">Whether the name of its file tells its side where its own does not.</param>
-    private static ShownName Shown(ObjectReport o, NameReader reader, bool goesByFile)
+    private static ShownName Shown(ObjectReport o, NameReader reader)
     {
         var trace = reader.Trace(o.Name);
-        if (trace.BrokenAt >= 0 && goesByFile)
+        if (reader.GoesByFile(o.Name, o.File))
             return new ShownName(o.Name, Sides.Word(o.Side), [new ShownPiece(o.Name, "")], "");
         string side = reader.Read(o.Name) is { } reading ? Sides.Word(reading.Side) : Sides.Word(o.Side);
         if (trace.BrokenAt < 0)
