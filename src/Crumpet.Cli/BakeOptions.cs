@@ -23,8 +23,9 @@ internal static class BakeOptions
     private static readonly Option<int> Draft = Number("--draft", 0, "Bake a draft: 1 at half the size, 2 at a quarter, 3 at an eighth.");
     private static readonly Option<int> Samples = Number("--samples", Default.Samples, "Side of the sample grid in a texel: 1, 2, 4 or 8.");
     private static readonly Option<string> Filter = Text("--filter", "tent", "How samples are spread: tent over two texels, or box over one.");
-    private static readonly Option<float> Outward = Metres("--outward", Default.OutwardReachMetres, "Outward reach, metres.");
-    private static readonly Option<float> Inward = Metres("--inward", Default.InwardReachMetres, "Inward reach, metres.");
+    private static readonly Option<float?> Outward = Fitted("--outward", "Outward reach, metres; else fitted to each part.");
+    private static readonly Option<float?> Inward = Fitted("--inward", "Inward reach, metres; else fitted to each part.");
+    private static readonly Option<bool> Fill = new("--fill-misses") { Description = "Let texels whose rays meet nothing take the nearest high surface." };
     private static readonly Option<string> Direction = Text("--direction", "smooth", "Where rays come from over hard edges: smooth, split or blended.");
     private static readonly Option<int> Blend = Number("--blend", 50, "Share of split directions in blended ones, percent.");
     private static readonly Option<string> Trays = Text("--trays", "plan",
@@ -39,17 +40,18 @@ internal static class BakeOptions
     private static readonly Option<bool> Alpha = new("--alpha") { Description = "Give maps an alpha channel with the coverage." };
     private static readonly Option<int> AoRays = Number("--ao-rays", Default.OcclusionRays, "Rays a texel of occlusion and the bent normal.");
     private static readonly Option<string> OccludedBy = Text("--occluders", "tray", "What blocks light: tray, asset or part.");
-    private static readonly Option<float> AoRange = Metres("--ao-range", 0, "How far away something still occludes, metres; 0 for any distance.");
+    private static readonly Option<float?> AoRange = Fitted("--ao-range",
+        "How far away something still occludes, metres; 0 for any distance, else as far as each part is large.");
     private static readonly Option<float> AoFalloff = Metres("--ao-falloff", 0, "Over how much of the range's end occlusion fades, metres.");
     private static readonly Option<bool> Ground = new("--ground") { Description = "Let the ground under the asset occlude." };
     private static readonly Option<bool> OutsidesOnly = new("--outsides-only") { Description = "Let surfaces occlude from their outside alone." };
     private static readonly Option<bool> Denoise = new("--denoise") { Description = "Smooth occlusion and thickness where the surface has no edge." };
     private static readonly Option<int> ThicknessRays = Number("--thickness-rays", Default.ThicknessRays, "Rays a texel of thickness.");
-    private static readonly Option<float> ThicknessRange = Metres("--thickness-range", Default.ThicknessRangeMetres, "Thickness that is white, metres.");
-    private static readonly Option<float> CurvatureRadius = Metres("--curvature-radius", Default.CurvatureRadiusMetres,
-        "Radius curvature is smoothed over, metres.");
-    private static readonly Option<float> CurvatureFull = Metres("--curvature-full", Default.CurvatureFullRadiusMetres,
-        "Radius of the sphere whose curvature is white, metres.");
+    private static readonly Option<float?> ThicknessRange = Fitted("--thickness-range", "Thickness that is white, metres; else fitted to the map.");
+    private static readonly Option<float?> CurvatureRadius = Fitted("--curvature-radius",
+        "Radius curvature is smoothed over, metres; 0 for none, else fitted to each object.");
+    private static readonly Option<float?> CurvatureFull = Fitted("--curvature-full",
+        "Radius of the sphere whose curvature is white, metres; else fitted to the map.");
     private static readonly Option<float> HeightRange = Metres("--height-range", 0, "Height that is white, metres; 0 takes the greatest there is.");
     private static readonly Option<string> IdBy = Text("--id-by", "material", "What has one colour in the ID map: material, colour, part or shell.");
     private static readonly Option<string> Opacity = Text("--opacity", "alpha", "What makes texels see-through: alpha of the high side, or misses of rays.");
@@ -57,7 +59,7 @@ internal static class BakeOptions
     /// <summary>All of them.</summary>
     public static IReadOnlyList<Option> All { get; } =
     [
-        Maps, Size, SheetSizes, Files, Draft, Samples, Filter, Outward, Inward, Direction, Blend, Trays, Green, HighNormals, Bits, NoDither, Padding, Alpha,
+        Maps, Size, SheetSizes, Files, Draft, Samples, Filter, Outward, Inward, Fill, Direction, Blend, Trays, Green, HighNormals, Bits, NoDither, Padding, Alpha,
             AoRays, OccludedBy, AoRange, AoFalloff, Ground,
         OutsidesOnly, Denoise, ThicknessRays, ThicknessRange, CurvatureRadius, CurvatureFull, HeightRange, IdBy, Opacity,
     ];
@@ -89,6 +91,7 @@ internal static class BakeOptions
                 Filter = Choice(parsed, Filter, ("tent", SampleFilter.Tent), ("box", SampleFilter.Box)),
                 OutwardReachMetres = parsed.GetValue(Outward),
                 InwardReachMetres = parsed.GetValue(Inward),
+                FillsMisses = parsed.GetValue(Fill),
                 HighNormals = Choice(parsed, HighNormals, ("up", HighNormalUse.GreenUp), ("down", HighNormalUse.GreenDown), ("none", HighNormalUse.LeftOut)),
                 Bits = parsed.GetValue(Bits),
                 Dither = !parsed.GetValue(NoDither),
@@ -157,4 +160,6 @@ internal static class BakeOptions
 
     private static Option<float> Metres(string name, float otherwise, string description) =>
         new(name) { DefaultValueFactory = _ => otherwise, Description = description };
+
+    private static Option<float?> Fitted(string name, string description) => new(name) { Description = description };
 }

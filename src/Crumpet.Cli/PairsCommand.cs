@@ -20,8 +20,8 @@ internal static class PairsCommand
     private static readonly Option<string> Pattern = new(
         "--pattern")
     { DefaultValueFactory = _ => Sides.DefaultPattern, Description = "How names are read, with {part}, {side} and, where wanted, {detail}." };
-    private static readonly Option<float> Outward = new("--outward") { DefaultValueFactory = _ => 0.012f, Description = "Outward reach, metres." };
-    private static readonly Option<float> Inward = new("--inward") { DefaultValueFactory = _ => 0.02f, Description = "Inward reach, metres." };
+    private static readonly Option<float?> Outward = new("--outward") { Description = "Outward reach, metres; else fitted to each part." };
+    private static readonly Option<float?> Inward = new("--inward") { Description = "Inward reach, metres; else fitted to each part." };
     private static readonly Option<FileInfo?> Rules = new("--rules") { Description = "JSON file with mends to apply first and words for sides." };
     private static readonly Option<string?> Cage = new(
         "--cage")

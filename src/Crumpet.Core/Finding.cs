@@ -96,4 +96,8 @@ public sealed record MendKind(string Word, Type Type, bool CanBeKitRule = false)
 /// <param name="Label">What the button says.</param>
 /// <param name="IsSafe">Whether it changes nothing that could have been meant.</param>
 /// <param name="Mend">What would be recorded.</param>
-public sealed record MendOffer(string Label, bool IsSafe, Mend Mend);
+public sealed record MendOffer(string Label, bool IsSafe, Mend Mend)
+{
+    /// <summary>What it does, as far as it was tried: "cures 582 of 582 texels, spoils none of 2310 around"; empty where it was not.</summary>
+    public string Effect { get; init; } = "";
+}

@@ -24,4 +24,23 @@ public static class Lengths
         // What has no end is written to files as the greatest number there is.
         _ => "endlessly far",
     };
+
+    /// <summary>A length rounded up to two digits, so that the number can be read and small changes leave it.</summary>
+    public static float RoundedUp(float metres)
+    {
+        if (metres <= 0 || !float.IsFinite(metres))
+            return metres;
+        double step = Math.Pow(10, Math.Floor(Math.Log10(metres)) - 1);
+        // What was rounded before stays as it is.
+        return (float)(Math.Ceiling((double)metres / step - 1e-5) * step);
+    }
+
+    /// <summary>A length rounded down to two digits.</summary>
+    public static float RoundedDown(float metres)
+    {
+        if (metres <= 0 || !float.IsFinite(metres))
+            return metres;
+        double step = Math.Pow(10, Math.Floor(Math.Log10(metres)) - 1);
+        return (float)(Math.Floor((double)metres / step + 1e-5) * step);
+    }
 }

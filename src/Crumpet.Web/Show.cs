@@ -70,6 +70,9 @@ public static class Show
     /// <summary>A number as a form field takes it.</summary>
     public static string Field(double value) => value.ToString("0.###", CultureInfo.InvariantCulture);
 
+    /// <summary>A number as a field shows it; nothing where there is none.</summary>
+    public static string Field(double? value) => value is { } number ? Field(number) : "";
+
     /// <summary>A limit as a form's attribute takes it.</summary>
     public static string Limit(double value) => value.ToString("0.######", CultureInfo.InvariantCulture);
 

@@ -96,7 +96,7 @@ public sealed class LouvreScreenTests
     public void Apart_it_bakes_without_a_fault_and_together_slats_burn_into_each_other()
     {
         var parts = Low.Meshes.Zip(High.Meshes, (low, high) => new BakePart(low.Name[..^"_low".Length], [low], [high])).ToArray();
-        var settings = new BakeSettings { Size = 512, Samples = 1, Maps = [BakeMap.Normal] };
+        var settings = new BakeSettings { Size = 512, Samples = 1, Maps = [BakeMap.Normal], OutwardReachMetres = 0.012f, InwardReachMetres = 0.02f };
         var apart = Baker.Bake(new BakeInput("s", parts, [.. Enumerable.Range(0, parts.Length).Select(i => new BakeTray([i]))]), settings, 2, null, default);
         var together = Baker.Bake(new BakeInput("s", parts, [new BakeTray([.. Enumerable.Range(0, parts.Length)])]), settings, 2, null, default);
         Assert.DoesNotContain(apart.Faults, f => f.Kind != FaultKind.Skew);
@@ -111,7 +111,7 @@ public sealed class LouvreScreenTests
         Mesh[] meshes = [.. Low.Meshes, .. High.Meshes];
         var objects = meshes.Select(m => new ObjectReport("f", m.Name, names.Read(m.Name)!.Part, names.Read(m.Name)!.Side, m.TriangleCount, m.PolygonCount,
             m.Positions.Length, [], 1, true, false, [1, 1, 1])).ToArray();
-        var settings = new BakeSettings { Size = 512, Samples = 1, Maps = [BakeMap.Normal] };
+        var settings = new BakeSettings { Size = 512, Samples = 1, Maps = [BakeMap.Normal], OutwardReachMetres = 0.012f, InwardReachMetres = 0.02f };
         var report = PairsStation.Run(new PairInput(new MatchInput(objects, names), meshes, TrayMode.Planned, new PairSettings(), settings.OutwardReachMetres,
             settings.InwardReachMetres)
         { Threads = 2 }).Report;

@@ -2,6 +2,7 @@ using System.Numerics;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Pairs;
+using Crumpet.Core.Tracing;
 
 namespace Crumpet.Core.Bake;
 
@@ -20,8 +21,28 @@ public sealed record BakePart(string Name, IReadOnlyList<Mesh> Low, IReadOnlyLis
     /// <summary>Where rays of each low object come from; null for smooth directions and the reaches.</summary>
     public IReadOnlyList<LowRays>? Rays { get; init; }
 
+    /// <summary>Box of its high side, metres.</summary>
+    internal Bounds HighBounds => High.Aggregate(Bounds.Empty, (b, m) => b.Including(m.Bounds()));
+
+    /// <summary>The part with every length that is not said, as measured.</summary>
+    internal BakePart Fitted(BakeSettings settings, int threads, CancellationToken cancel)
+    {
+        var fitted = this with { OcclusionRangeMetres = OcclusionRangeMetres ?? PartViews.OcclusionRange(settings, HighBounds) };
+        float? outward = OutwardReachMetres ?? settings.OutwardReachMetres, inward = InwardReachMetres ?? settings.InwardReachMetres;
+        if ((outward is null || inward is null) && Rays is null && Low.Count > 0 && High.Count > 0)
+        {
+            var asked = new RaysSettings(CageKind.Reach, RayDirection.Smooth, 0, outward, inward, 0, []);
+            var reach = PartRays.Build(asked, Low, SurfaceTree.Build(High), [], threads, cancel).Report.Reach;
+            (outward, inward) = (reach.OutwardReachMetres, reach.InwardReachMetres);
+        }
+        return fitted with { OutwardReachMetres = outward ?? 0, InwardReachMetres = inward ?? (Rays is null ? 0 : RaysRoom.Of(Rays).InwardMetres) };
+    }
+
     /// <summary>Whether rays end where the high side was measured to end, so that a hit near their end is no fault.</summary>
     public bool EndsAreFitted { get; init; }
+
+    /// <summary>How far away something still occludes, metres; 0 for any distance, null as in the settings.</summary>
+    public float? OcclusionRangeMetres { get; init; }
 
     /// <summary>What blocks its light; null as in the settings.</summary>
     public Occluders? Sees { get; init; }

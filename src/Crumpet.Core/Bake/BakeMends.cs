@@ -27,6 +27,21 @@ public sealed record WidenReach(
     };
 }
 
+/// <summary>Lets texels whose rays meet nothing take the nearest surface of their part.</summary>
+public sealed record FillMisses : BakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => "Fill missed texels from the nearest surface";
+}
+
+/// <summary>Lets a map's values fill its scale.</summary>
+/// <param name="Map">The map.</param>
+public sealed record FitScale(BakeMap Map) : BakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Fit the scale of {Map.Label}";
+}
+
 /// <summary>Keeps two parts on separate trays.</summary>
 /// <param name="One">A part.</param>
 /// <param name="Two">The other.</param>
@@ -88,7 +103,7 @@ public static class BakeMendKinds
     /// <summary>One row a kind.</summary>
     public static IReadOnlyList<MendKind> All { get; } =
     [
-        new("widenReach", typeof(WidenReach)), new("separateTrays", typeof(SeparateTrays)), new("planTrays", typeof(PlanTrays)),
+        new("widenReach", typeof(WidenReach)), new("fillMisses", typeof(FillMisses)), new("fitScale", typeof(FitScale)),  new("separateTrays", typeof(SeparateTrays)), new("planTrays", typeof(PlanTrays)),
             new("straighten", typeof(StraightenDetail)),
         new("packIslands", typeof(PackIslands)), new("enlargeSheet", typeof(EnlargeSheet)),
     ];

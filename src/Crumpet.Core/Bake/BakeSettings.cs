@@ -66,7 +66,7 @@ public sealed record BakeSettings : IChecked
 
     /// <summary>Version of this record's meaning; part of every bake's key.</summary>
     [Within("The version", 1, 1000)]
-    public int Version { get; init; } = 2;
+    public int Version { get; init; } = 3;
 
     /// <summary>Maps to make.</summary>
     [AtMost(100)]
@@ -88,13 +88,17 @@ public sealed record BakeSettings : IChecked
     [Called("Samples spread over")]
     public SampleFilter Filter { get; init; }
 
-    /// <summary>How far outside the low surface a ray starts, metres.</summary>
-    [Within("The outward reach", 0, 1000, Unit = "mm", Times = 1000)]
-    public float OutwardReachMetres { get; init; } = 0.012f;
+    /// <summary>How far outside the low surface a ray starts, metres; null where each part's high side was measured to stand.</summary>
+    [Within("The outward reach", 0, 1000, Unit = "mm", Times = 1000), NoneIs("fitted")]
+    public float? OutwardReachMetres { get; init; }
 
-    /// <summary>How far inside the low surface a ray ends, metres.</summary>
-    [Within("The inward reach", 0, 1000, Unit = "mm", Times = 1000)]
-    public float InwardReachMetres { get; init; } = 0.02f;
+    /// <summary>How far inside the low surface a ray ends, metres; null where each part's high side was measured to lie.</summary>
+    [Within("The inward reach", 0, 1000, Unit = "mm", Times = 1000), NoneIs("fitted")]
+    public float? InwardReachMetres { get; init; }
+
+    /// <summary>Whether texels whose rays meet nothing take the nearest surface of their part.</summary>
+    [Called("Missed texels filled")]
+    public bool FillsMisses { get; init; }
 
     /// <summary>What becomes of the high side's own normal textures in normal maps.</summary>
     [Called("Normal textures of the high side")]
@@ -130,9 +134,9 @@ public sealed record BakeSettings : IChecked
     [Called("Occluded by")]
     public Occluders Occluders { get; init; } = Occluders.Tray;
 
-    /// <summary>How far away something still occludes, metres; 0 for any distance.</summary>
-    [Within("The distance within which something occludes", 0, 1000, Unit = "mm", Times = 1000)]
-    public float OcclusionRangeMetres { get; init; }
+    /// <summary>How far away something still occludes, metres; 0 for any distance, null for as far as the part is large.</summary>
+    [Within("The distance within which something occludes", 0, 1000, Unit = "mm", Times = 1000), NoneIs("fitted")]
+    public float? OcclusionRangeMetres { get; init; }
 
     /// <summary>Over how much of the range's end occlusion fades, metres; 0 for a hard end.</summary>
     [Within("The length over which occlusion fades", 0, 1000, Unit = "mm", Times = 1000)]
@@ -154,17 +158,17 @@ public sealed record BakeSettings : IChecked
     [Within("Thickness rays", 1, 4096)]
     public int ThicknessRays { get; init; } = 64;
 
-    /// <summary>Thickness that is white, metres.</summary>
-    [Within("The thickness that is white", 1e-6, 1000, Unit = "mm", Times = 1000)]
-    public float ThicknessRangeMetres { get; init; } = 0.1f;
+    /// <summary>Thickness that is white, metres; null for what all but a few texels of the asset stay below.</summary>
+    [Within("The thickness that is white", 1e-6, 1000, Unit = "mm", Times = 1000), NoneIs("fitted")]
+    public float? ThicknessRangeMetres { get; init; }
 
-    /// <summary>Radius over which curvature is smoothed, metres; 0 for none.</summary>
-    [Within("The radius curvature is averaged over", 0, 1000, Unit = "mm", Times = 1000)]
-    public float CurvatureRadiusMetres { get; init; } = 0.002f;
+    /// <summary>Radius over which curvature is smoothed, metres; 0 for none, null for a share of each object's size.</summary>
+    [Within("The radius curvature is averaged over", 0, 1000, Unit = "mm", Times = 1000), NoneIs("fitted")]
+    public float? CurvatureRadiusMetres { get; init; }
 
-    /// <summary>Radius of the sphere whose curvature is white, metres.</summary>
-    [Within("The radius whose curvature is white", 1e-6, 1000, Unit = "mm", Times = 1000)]
-    public float CurvatureFullRadiusMetres { get; init; } = 0.005f;
+    /// <summary>Radius of the sphere whose curvature is white, metres; null for what all but a few texels of the asset stay below.</summary>
+    [Within("The radius whose curvature is white", 1e-6, 1000, Unit = "mm", Times = 1000), NoneIs("fitted")]
+    public float? CurvatureFullRadiusMetres { get; init; }
 
     /// <summary>Height that is white, metres; its negative is black. 0 takes the greatest there is.</summary>
     [Within("The height that is white", 0, 1000, Unit = "mm", Times = 1000)]
@@ -206,8 +210,8 @@ public sealed record BakeSettings : IChecked
     public string? ProblemTogether() => this switch
     {
         { Maps.Count: 0 } => "Choose at least one map to bake.",
-        _ when OutwardReachMetres + InwardReachMetres <= 0 => "Outward and inward reach are both 0 m, so no ray could hit anything.",
-        _ when OcclusionFalloffMetres > 0 && OcclusionRangeMetres <= 0 => "Occlusion can only fade at the end of a range; give it one, or no falloff.",
+        _ when OutwardReachMetres + InwardReachMetres is <= 0 => "Outward and inward reach are both 0 m, so no ray could hit anything.",
+        _ when OcclusionFalloffMetres > 0 && OcclusionRangeMetres is <= 0 => "Occlusion can only fade at the end of a range; give it one, or no falloff.",
         _ => null,
     };
 
@@ -222,7 +226,7 @@ public sealed record BakeSettings : IChecked
     internal int RaysBaked(int rays) => Draft > 0 ? Math.Max(Math.Min(rays, 8), rays / 4) : rays;
 
     /// <summary>Radius of curvature as it is baked: the first draft does not wait for smoothing.</summary>
-    internal float CurvatureRadiusBaked => Draft == CoarsestDraft ? 0 : CurvatureRadiusMetres;
+    internal float? CurvatureRadiusBaked => Draft == CoarsestDraft ? 0 : CurvatureRadiusMetres;
 
     /// <summary>Padding as it is baked: as wide against the sheet in drafts.</summary>
     internal int PaddingBaked => PaddingPixels < 0 ? PaddingPixels : (PaddingPixels + (1 << Draft) - 1) >> Draft;

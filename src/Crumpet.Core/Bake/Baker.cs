@@ -17,8 +17,9 @@ public static class Baker
         if (settings.Problem() is { } problem)
             throw new ArgumentException(problem, nameof(settings));
         int size = settings.SizeOf(input.Sheet);
+        input = input with { Parts = [.. input.Parts.Select(p => p.Fitted(settings, threads, cancel))] };
         BakeMap[] maps = BakeMap.Table.Sorted(settings.Maps);
-        var views = new PartViews(Views(input, settings), settings.OcclusionRangeMetres);
+        var views = new PartViews(Views(input, settings));
         bool asksLight = maps.Any(m => m.Asks(MapNeeds.Light));
         var stacked = StackedTriangles.Find([.. input.Parts.Select(p => p.Low)], input.Material);
         var requests = Enumerable.Range(0, input.Parts.Count)
@@ -52,6 +53,7 @@ public static class Baker
     {
         // Maps of one kind of rays share them.
         long rays = pieces.Sum(p => p.Cover.Rays + p.Maps.Values.GroupBy(m => m.Map.RayKind).Sum(g => g.Max(m => m.Rays)));
+        settings = MapScales.Fitted(settings, m => MapSpread.Sum(pieces.Select(p => p.Maps.GetValueOrDefault(m)?.Spread)));
         var composer = new SheetComposer(pieces, settings, size, threads, cancel);
         var regions = FaultRegions.Sorted(pieces.SelectMany(p => p.Cover.Regions).Concat(composer.Cover()));
         int[]? sources = settings.PaddingPixels == 0 ? null : SheetPadding.Sources(composer.Covered, size, settings.PaddingBaked, threads, cancel);

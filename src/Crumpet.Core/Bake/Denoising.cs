@@ -23,7 +23,7 @@ internal static class Denoising
 
     /// <summary>A part's map, smoothed over the borders of its tiles.</summary>
     public static byte[][] Smooth(BakeMap map, CoverTile[] cover, byte[][] blocks, PartBake.Guides[] guides, int size, BakeSettings settings,
-        Action<double> done, int threads, CancellationToken cancel)
+        float range, Action<double> done, int threads, CancellationToken cancel)
     {
         bool isFloat = PartMap.HoldsFloats(map);
         var grid = new Grid(cover, size);
@@ -35,7 +35,7 @@ internal static class Denoising
             else
                 PieceFile.Unpack(scratch.Decompressor, blocks[i], MemoryMarshal.AsBytes(scratch.Shares.AsSpan(0, count)));
             for (int k = 0; k < count; k++)
-                grid.Set(cover[i], k, isFloat ? scratch.Floats[k] / settings.ThicknessRangeMetres : scratch.Shares[k] / 65535f, guides[i]);
+                grid.Set(cover[i], k, isFloat ? scratch.Floats[k] / range : scratch.Shares[k] / 65535f, guides[i]);
         }, threads, cancel);
         // Less than a few times the noise is noise.
         float noise = 3 * MathF.Sqrt(0.25f / Math.Max(4,
@@ -50,7 +50,7 @@ internal static class Denoising
         {
             int count = cover[i].Texels.Length;
             for (int k = 0; k < count; k++)
-                scratch.Floats[k] = grid.Get(cover[i], k) * (isFloat ? settings.ThicknessRangeMetres : 1);
+                scratch.Floats[k] = grid.Get(cover[i], k) * (isFloat ? range : 1);
             smooth[i] = PartBake.PackBlock(map, scratch.Floats.AsSpan(0, count), scratch.Shares, scratch.Compressor);
         }, threads, cancel);
         return smooth;

@@ -1,3 +1,5 @@
+using System.Text.Json.Serialization;
+
 namespace Crumpet.Core.Bake;
 
 /// <summary>Why a texel of a bake is wrong, worst last. Where several apply the worst is kept.</summary>
@@ -5,6 +7,9 @@ public enum FaultKind : byte
 {
     /// <summary>Nothing wrong.</summary>
     None,
+
+    /// <summary>Nothing was hit, and the nearest surface stands in for it.</summary>
+    Filled,
 
     /// <summary>The high side's normal turns within the texel: there are too few texels for the detail.</summary>
     Coarse,
@@ -61,8 +66,52 @@ public sealed record FaultRegion(FaultKind Kind, string Part, string Other, int 
     /// <summary>How deep under the low surface its rays find their surface, or would find it, metres; 0 where there is none.</summary>
     public float NeedsInwardMetres { get; init; }
 
+    /// <summary>How far the surface is that stands in for what was not hit, metres.</summary>
+    public float FilledFromMetres { get; init; }
+
     /// <summary>Texels a metre where it is, px/m.</summary>
     public float PixelsPerMetre { get; init; }
+
+    /// <summary>What came of trying what would mend it, together with all of the part that are wrong for this reason; null where nothing was tried.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public FaultTrial? Trial { get; init; }
+}
+
+/// <summary>What came of a mend that was tried on the texels concerned.</summary>
+/// <param name="Texels">Wrong texels it was tried on.</param>
+/// <param name="Cured">How many of them it puts right.</param>
+/// <param name="Around">Texels around them that are right.</param>
+/// <param name="Spoiled">How many of those it makes wrong.</param>
+public sealed record FaultTrial(int Texels, int Cured, int Around, int Spoiled)
+{
+    /// <summary>Outward reach that was tried, metres; null where it stayed.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public float? OutwardMetres { get; init; }
+
+    /// <summary>Inward reach that was tried, metres; null where it stayed.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public float? InwardMetres { get; init; }
+
+    /// <summary>How many of the cured ones see the high surface at more than 60° to their ray.</summary>
+    public int Skewed { get; init; }
+
+    /// <summary>Whether it puts more right than wrong.</summary>
+    [JsonIgnore]
+    public bool Helps => Cured - Skewed > Spoiled;
+
+    /// <summary>Whether it also puts most of them right.</summary>
+    [JsonIgnore]
+    public bool HelpsMost => Helps && 2 * Cured >= Texels;
+
+    /// <summary>What it does, such as "cures 582 of 582 texels, spoils none".</summary>
+    [JsonIgnore]
+    public string Words => $"cures {Cured} of {Texels} {(Texels == 1 ? "texel" : "texels")}"
+        + (Skewed > 0 ? $", {Skewed} of them skewed" : "") + (Around == 0 ? "" : $", spoils {(Spoiled == 0 ? "none" : Spoiled)} of {Around} around");
+
+    /// <summary>Several together.</summary>
+    public static FaultTrial Sum(IEnumerable<FaultTrial> trials) =>
+        trials.Aggregate(new FaultTrial(0, 0, 0, 0), (a, b) =>
+            new(a.Texels + b.Texels, a.Cured + b.Cured, a.Around + b.Around, a.Spoiled + b.Spoiled) { Skewed = a.Skewed + b.Skewed });
 }
 
 /// <summary>A texel that is wrong, as noted while its tile was baked.</summary>

@@ -27,7 +27,6 @@ public static class FaultFindings
 {
     // Fewer wrong texels than this of a part's cause are noise at silhouettes, not something to act on.
     private const int WorthSaying = 24;
-    private const int SpotsMended = 24;
 
     // More pairs of neighbours than this are told as one, with the worst of them.
     private const int PairsSaid = 5;
@@ -72,11 +71,11 @@ public static class FaultFindings
         string where = regions.Length == 1 ? "in one place" : $"in {regions.Length} places";
         float outward = regions.Max(r => r.NeedsOutwardMetres), inward = regions.Max(r => r.NeedsInwardMetres);
         var worst = regions.MaxBy(r => r.NeedsOutwardMetres + r.NeedsInwardMetres)!;
-        float outwardEased = outward > 0 ? Eased(outward, 0) : 0, inwardEased = inward > 0 ? Eased(inward, row.OutwardReachMetres) : 0;
+        var trial = regions[0].Trial;
         // A cage says itself how far rays reach.
-        MendOffer? reachMend = cage is not null ? null : outwardEased > row.OutwardReachMetres || inwardEased > row.InwardReachMetres
-            ? Offer(new WidenReach(part, outwardEased > row.OutwardReachMetres ? outwardEased : null, inwardEased > row.InwardReachMetres ? inwardEased : null))
-            : null;
+        var reachMend = cage is null && trial is not null and not { OutwardMetres: null, InwardMetres: null }
+            ? Offer(new WidenReach(part, trial.OutwardMetres, trial.InwardMetres), trial) : null;
+        var apart = kind == FaultKind.Neighbour ? FaultTrial.Sum(regions.Select(r => r.Trial).OfType<FaultTrial>()) : null;
         return kind switch
         {
             FaultKind.Neighbour => Say(
@@ -85,16 +84,17 @@ public static class FaultFindings
                         + $"trays, or put the two on separate ones."
                     : $"{part} carries the surface of {other}{context.Contact(part, other)}: {texels} texels {where} hit it within the {reach}; put the two "
                         + $"on separate trays or shorten the reach.",
-                Offer(new SeparateTrays(part, other)), context.Trays == TrayMode.One ? Offer(new PlanTrays()) : null),
+                Offer(new SeparateTrays(part, other), apart), context.Trays == TrayMode.One ? Offer(new PlanTrays()) : null),
             FaultKind.BackFace => Say(
                 "back-face", outward > 0
                     ? $"{part}: {texels} texels {where} start inside the high surface and meet only its back; it stands up to {Lengths.Millimetres(outward)} "
                         + (cage is null ? $"off, the outward reach is {Lengths.Millimetres(row.OutwardReachMetres)}."
                             : "off, outside the cage; raise it there.")
-                    : $"{part}: {texels} texels {where} meet only the back of the high surface, and no front near it; its faces look inwards, "
-                        + $"turn them round.",
-                outward > 0 ? reachMend : new MendOffer($"Turn the faces of {part} outward", false,
-                    new TurnFaces { Objects = [.. row.High.Select(i => context.Objects[i].SourceName)] })),
+                    : $"{part}: {texels} texels {where} meet only the back of the high surface, and no front near it; "
+                        + (trial is { Helps: false } ? "single faces look inwards there, among many that are right; turn those in the source."
+                            : "its faces look inwards, turn them round."),
+                outward > 0 ? reachMend : Offer(new TurnFaces { Objects = [.. row.High.Select(i => context.Objects[i].SourceName)] }, trial,
+                    $"Turn the faces of {part} outward"), Fill()),
             FaultKind.Miss => Say(
                 "miss", outward > 0
                     ? $"{part}: {texels} texels {where} find no high surface within the {reach}; it stands up to {Lengths.Millimetres(outward)} off, "
@@ -106,7 +106,10 @@ public static class FaultFindings
                                 : "beyond where their rays end; give the cage more margin.")
                         : $"{part}: {texels} texels {where} find no high surface within the {reach}, nor near it on their rays; the high side has a "
                             + $"hole or ends there.",
-                reachMend),
+                reachMend, Fill()),
+            FaultKind.Filled => Say(
+                "filled", $"{part}: {texels} texels {where} meet nothing and show the nearest high surface instead, up to "
+                    + $"{Lengths.Millimetres(regions.Max(r => r.FilledFromMetres))} away."),
             FaultKind.Overlap => Say(
                 "uv-overlap", other.Length > 0
                     ? $"{part}: {texels} texels {where} are shared with islands of {other} that lie on them without matching; move the islands apart."
@@ -118,14 +121,13 @@ public static class FaultFindings
                 HardEdgeMends(row, context)),
             _ => Say(
                 "reach-exhausted", $"{part}: {texels} texels {where} hit in the last 2 % of the {reach}; "
-                    + (cage is null ? $"an inward reach of {Lengths.Millimetres(MathF.Max(inwardEased, row.InwardReachMetres))} would leave them room."
+                    + (cage is null ? $"an inward reach of {Lengths.Millimetres(trial?.InwardMetres ?? row.InwardReachMetres)} would leave them room."
                         : "more margin would leave them room."),
                 reachMend),
         };
 
         Finding Say(string code, string sentence, params MendOffer?[] mends) =>
-            new(Severity.Warn, code, part, sentence,
-                texels)
+            new(kind == FaultKind.Filled ? Severity.Note : Severity.Warn, code, part, sentence, texels)
             {
                 Mends = [.. mends.OfType<MendOffer>()],
                 Spot = SpotOf(worst),
@@ -170,16 +172,17 @@ public static class FaultFindings
         float degrees = part.Max(r => r.Degrees);
         if (regions[0].Kind == FaultKind.Skew)
         {
-            PartSpot[] spots = [.. part.Where(r => r.Ray is not null).Take(SpotsMended)
-                .Select(r => new PartSpot(r.Ray!.Low[0], r.Ray.Low[1], r.Ray.Low[2], RadiusOf(r)))];
+            // Only where it was tried and helps.
+            FaultRegion[] mended = [.. part.Where(r => r is { Ray: not null, Trial.HelpsMost: true }).Take(FaultRegions.SpotsMended)];
+            PartSpot[] spots = [.. mended.Select(r => new PartSpot(r.Ray!.Low[0], r.Ray.Low[1], r.Ray.Low[2], RadiusOf(r)))];
             return new Finding(
                 Severity.Note, "skew", part.Key,
                 $"{texels} texels ({share} %) see the high surface at more than 60° to their ray; most are on {part.Key}, {part.Sum(r => r.Texels)} texels, "
                     + $"up to {degrees:0}°.", texels)
             {
                 Mends = spots.Length > 0
-                    ? [new MendOffer(spots.Length == 1 ? $"Straighten {part.Key} here" : $"Straighten {part.Key} in {spots.Length} places", false,
-                    new StraightenDetail(part.Key, spots))] : [],
+                    ? [Offer(new StraightenDetail(part.Key, spots), FaultTrial.Sum(mended.Select(r => r.Trial!)),
+                        spots.Length == 1 ? $"Straighten {part.Key} here" : $"Straighten {part.Key} in {spots.Length} places")!] : [],
                 Spot = SpotOf(largest),
                 OnSheet = PlaceOf(largest, context.Sheet),
             };
@@ -197,7 +200,13 @@ public static class FaultFindings
         };
     }
 
+    /// <summary>A mend that was tried and helps, with what it does; null where it does not help.</summary>
+    private static MendOffer? Offer(Mend mend, FaultTrial? trial, string? label = null) =>
+        trial is { Helps: false } ? null : new(label ?? mend.Words(), false, mend) { Effect = trial?.Words ?? "" };
+
     private static MendOffer Offer(BakeMend mend) => new(mend.Words(), false, mend);
+
+    private static MendOffer Fill() => Offer(new FillMisses());
 
     private static float RadiusOf(FaultRegion region) =>
         region.PixelsPerMetre > 0 ? 0.75f * MathF.Max(region.Width, region.Height) / region.PixelsPerMetre : 0.01f;
@@ -214,13 +223,4 @@ public static class FaultFindings
     }
 
     private static SheetPlace PlaceOf(FaultRegion region, string sheet) => new(sheet, region.X, region.Y, region.Width, region.Height);
-
-    /// <summary>
-    /// A reach with which hits at this distance lie well before its end, up to the next tenth of a millimetre so that the number can be
-    /// read.
-    /// </summary>
-    /// <param name="metres">Distance of the farthest hit from the low surface.</param>
-    /// <param name="before">How far its ray has come until there.</param>
-    private static float Eased(float metres, float before) => MathF.Ceiling(MathF.Max(metres * 1.1f, (metres + before) / 0.95f - before) * 1e4f) / 1e4f;
-
 }

@@ -19,6 +19,7 @@ public static class FaultPicture
         FaultKind.Overlap => (0x1D, 0x6B, 0x63),
         FaultKind.Skew => (0x4A, 0x5F, 0xA5),
         FaultKind.HardEdge => (0x20, 0x30, 0x2F),
+        FaultKind.Filled => (0x8F, 0xA3, 0x6A),
         FaultKind.Coarse => (0x7F, 0xA9, 0xC9),
         _ => Right,
     };

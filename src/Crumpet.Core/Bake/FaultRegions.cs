@@ -5,13 +5,16 @@ using Crumpet.Core.Tracing;
 
 namespace Crumpet.Core.Bake;
 
-/// <summary>Groups a part's wrong texels into regions, and measures what would put each right.</summary>
-internal sealed class FaultRegions(BakeInput input, PartScene scene, int size, FaultRegions.Where whereIs)
+/// <summary>Groups a part's wrong texels into regions, measures what would put each right, and tries it.</summary>
+internal sealed class FaultRegions(PartBake bake, BakeInput input, int size, FaultRegions.Where whereIs, NearestHigh near)
 {
+    /// <summary>How many skewed places of a part are straightened at once.</summary>
+    public const int SpotsMended = 24;
+
     // Enough to know what a region needs without casting a ray for each of its texels again.
     private const int Probes = 64;
 
-    private SurfaceTree? near;
+    private readonly PartScene scene = bake.Scene;
 
     /// <summary>The ray of a texel that is wrong.</summary>
     public delegate (Vector3 Point, Vector3 Start, Vector3 Direction, float Length) Where(in FaultTexel fault);
@@ -20,16 +23,23 @@ internal sealed class FaultRegions(BakeInput input, PartScene scene, int size, F
     public static FaultRegion[] Sorted(IEnumerable<FaultRegion> regions) => [.. regions.OrderByDescending(r => r.Texels).ThenBy(r => r.Y).ThenBy(r => r.X)];
 
     /// <summary>Regions, most texels first.</summary>
-    public IReadOnlyList<FaultRegion> Find(FaultTexel[] faults, CancellationToken cancel)
+    /// <param name="faults">Wrong texels.</param>
+    /// <param name="covered">Texels the part covers.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public IReadOnlyList<FaultRegion> Find(FaultTexel[] faults, int covered, CancellationToken cancel)
     {
         var regions = new List<FaultRegion>();
         regions.AddRange(HardEdges.Find(input.Parts[scene.Part], scene.Low));
         if (faults.Length > 0)
-            Group(faults, regions, cancel);
+        {
+            var grouped = new List<(FaultRegion Region, FaultTexel[] Texels)>();
+            Group(faults, grouped, cancel);
+            regions.AddRange(Tried(grouped, faults, covered, cancel));
+        }
         return [.. regions.OrderByDescending(r => r.Texels).ThenBy(r => r.Y).ThenBy(r => r.X).ThenBy(r => r.Kind)];
     }
 
-    private void Group(FaultTexel[] faults, List<FaultRegion> regions, CancellationToken cancel)
+    private void Group(FaultTexel[] faults, List<(FaultRegion Region, FaultTexel[] Texels)> regions, CancellationToken cancel)
     {
         int left = faults.Min(f => f.Texel % size), right = faults.Max(f => f.Texel % size), top = faults.Min(f => f.Texel / size),
             bottom = faults.Max(f => f.Texel / size);
@@ -61,7 +71,7 @@ internal sealed class FaultRegions(BakeInput input, PartScene scene, int size, F
                     }
                 }
             }
-            regions.Add(Measure(faults, members));
+            regions.Add((Measure(faults, members), [.. members.Select(i => faults[i])]));
         }
 
         void Take(int at)
@@ -70,6 +80,50 @@ internal sealed class FaultRegions(BakeInput input, PartScene scene, int size, F
             grid[at] = -grid[at];
             open.Push(at);
         }
+    }
+
+    /// <summary>Regions with what came of trying the mend that would be offered for them.</summary>
+    private IEnumerable<FaultRegion> Tried(List<(FaultRegion Region, FaultTexel[] Texels)> regions, FaultTexel[] faults, int covered,
+        CancellationToken cancel)
+    {
+        var trials = new FaultTrials(bake, cancel);
+        var wrong = faults.Where(f => f.Kind > FaultKind.Coarse).Select(f => f.Texel).ToHashSet();
+        foreach (var kind in regions.GroupBy(r => r.Region.Kind))
+        {
+            if (kind.Key is FaultKind.Miss or FaultKind.BackFace or FaultKind.ReachExhausted)
+            {
+                var trial = WithReach([.. kind], trials, wrong);
+                // Nothing near it that looks its way: turned round, all that is right now would be wrong.
+                if (trial is null && kind.Key == FaultKind.BackFace && kind.Sum(r => r.Texels.Length) is var texels)
+                    trial = new FaultTrial(texels, texels, covered - wrong.Count, covered - wrong.Count);
+                foreach (var (region, _) in kind)
+                    yield return region with { Trial = trial };
+                continue;
+            }
+            int tried = 0;
+            foreach (var (region, texels) in kind.OrderByDescending(r => r.Region.Texels).ThenBy(r => r.Region.Y).ThenBy(r => r.Region.X))
+            {
+                yield return kind.Key switch
+                {
+                    FaultKind.Skew when tried++ < SpotsMended => region with { Trial = trials.Try(texels, wrong, new RayChange(null, null, true, false)) },
+                    FaultKind.Neighbour => region with { Trial = trials.Try(texels, wrong, new RayChange(null, null, false, true)) },
+                    _ => region,
+                };
+            }
+        }
+    }
+
+    /// <summary>Tries the reach that regions of a kind need; null where a cage says how far rays go, or no reach would help.</summary>
+    private FaultTrial? WithReach((FaultRegion Region, FaultTexel[] Texels)[] regions, FaultTrials trials, HashSet<int> wrong)
+    {
+        if (bake.HasCage)
+            return null;
+        float outward = regions.Max(r => r.Region.NeedsOutwardMetres), inward = regions.Max(r => r.Region.NeedsInwardMetres);
+        var part = input.Parts[scene.Part];
+        float reach = part.OutwardReachMetres ?? 0, depth = part.InwardReachMetres ?? 0;
+        float wider = outward > 0 ? ReachFit.Eased(outward, 0) : 0, deeper = inward > 0 ? ReachFit.Eased(inward, reach) : 0;
+        return wider <= reach && deeper <= depth ? null
+            : trials.Try([.. regions.SelectMany(r => r.Texels)], wrong, new RayChange(wider > reach ? wider : null, deeper > depth ? deeper : null, false, false));
     }
 
     private FaultRegion Measure(FaultTexel[] faults, List<int> members)
@@ -97,6 +151,7 @@ internal sealed class FaultRegions(BakeInput input, PartScene scene, int size, F
         return worst.Kind switch
         {
             FaultKind.Miss or FaultKind.BackFace => Needs(region, faults, members),
+            FaultKind.Filled => region with { FilledFromMetres = worst.Amount },
             FaultKind.ReachExhausted => region with { NeedsInwardMetres = MathF.Max(0, worst.Amount - Vector3.Distance(start, point)) },
             _ => region,
         };
@@ -107,7 +162,6 @@ internal sealed class FaultRegions(BakeInput input, PartScene scene, int size, F
     {
         var own = scene.Own();
         float farthest = input.Parts[scene.Part].High.Aggregate(Bounds.Empty, (b, m) => b.Including(m.Bounds())).Size.Length();
-        near ??= SurfaceTree.Build(input.Parts[scene.Part].High);
         float outward = 0, inward = 0;
         FaultRay? ray = null;
         int step = Math.Max(1, members.Count / Probes);
@@ -120,7 +174,7 @@ internal sealed class FaultRegions(BakeInput input, PartScene scene, int size, F
                 && Vector3.Dot(own.FlatNormalAt(above.Triangle), direction) > 0;
             bool isInside = own.Bvh.ClosestFacing(new Ray(start - direction * length, -direction, 0, farthest), out var below, out _);
             // What a ray meets far beyond where the surface is belongs to another place of it.
-            float most = ShellMap.FarthestOver(near.Nearest(point, farthest).Distance);
+            float most = ShellMap.FarthestOver(near.Distance(point, farthest));
             isOutside &= reach + above.Distance <= most;
             isInside &= length - reach + below.Distance <= most;
             if (isOutside && (!isInside || above.Distance <= below.Distance))

@@ -53,13 +53,13 @@ internal sealed class HighAttributes
 
     private void PrepareCurvatures(HighObject[] objects, int threads, CancellationToken cancel)
     {
-        float radius = settings.CurvatureRadiusBaked;
         Mesh[] open = [.. objects.Select(o => o.Mesh).Where(m => !curvatures.ContainsKey(m)).Distinct(ReferenceEqualityComparer.Instance).Cast<Mesh>()];
         var values = new float[open.Length][];
         // Many objects side by side, or the points of one.
         int each = open.Length >= threads ? 1 : threads;
         Parallel.For(0, open.Length, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel },
-            i => values[i] = SurfaceCurvature.PerCorner(open[i], radius, each, cancel));
+            i => values[i] = SurfaceCurvature.PerCorner(open[i],
+                settings.CurvatureRadiusBaked ?? SurfaceCurvature.RadiusFor(open[i].Bounds()), each, cancel));
         for (int i = 0; i < open.Length; i++)
             curvatures.Add(open[i], values[i]);
     }

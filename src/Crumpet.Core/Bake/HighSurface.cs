@@ -63,6 +63,20 @@ internal sealed class HighSurface : IDisposable
     /// <summary>The object of a triangle, and the triangle's number in it.</summary>
     public (HighObject Object, int Triangle) Find(int triangle) => (Objects[Owners[triangle]], triangle - firstTriangles[Owners[triangle]]);
 
+    /// <summary>Number of an object's triangle among all.</summary>
+    /// <param name="part">Number of the part.</param>
+    /// <param name="number">Number of the object in it.</param>
+    /// <param name="triangle">Number of the triangle in the object.</param>
+    public int NumberOf(int part, int number, int triangle)
+    {
+        for (int i = 0; i < Objects.Count; i++)
+        {
+            if (Objects[i].Part == part && Objects[i].Number == number)
+                return firstTriangles[i] + triangle;
+        }
+        throw new ArgumentException($"Part {part} has no high object {number} here.", nameof(number));
+    }
+
     /// <summary>Point on the surface.</summary>
     public Vector3 PointAt(in Hit hit)
     {

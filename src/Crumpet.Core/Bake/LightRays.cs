@@ -5,8 +5,12 @@ using Crumpet.Core.Tracing;
 namespace Crumpet.Core.Bake;
 
 /// <summary>Casts rays over hemispheres of the high surface: outwards for occlusion, inwards for thickness.</summary>
+/// <param name="settings">Which sides occlude, and how.</param>
+/// <param name="rangeMetres">How far away something still occludes, metres; 0 for any distance.</param>
+/// <param name="sizeMetres">No way through the solid is longer, metres.</param>
+/// <param name="ground">Height of the ground, metres.</param>
 /// <remarks>Points of a Sobol sequence, Owen-scrambled by a seed that every texel has of its own.</remarks>
-internal sealed class LightRays(BakeSettings settings, float ground)
+internal sealed class LightRays(BakeSettings settings, float rangeMetres, float sizeMetres, float ground)
 {
     private const float Unlimited = 1e30f;
 
@@ -23,7 +27,7 @@ internal sealed class LightRays(BakeSettings settings, float ground)
         out int cast)
     {
         point += flat * Lift(point);
-        float range = settings.OcclusionRangeMetres > 0 ? settings.OcclusionRangeMetres : Unlimited;
+        float range = rangeMetres > 0 ? rangeMetres : Unlimited;
         float sum = 0;
         open = Vector3.Zero;
         cast = 0;
@@ -45,7 +49,7 @@ internal sealed class LightRays(BakeSettings settings, float ground)
     public float Thickness(Bvh solid, Vector3 point, Vector3 flat, Vector3 normal, (uint First, uint Seed) sequence, int count, out int cast)
     {
         point -= flat * Lift(point);
-        float sum = 0, range = settings.ThicknessRangeMetres;
+        float sum = 0, range = settings.ThicknessRangeMetres ?? sizeMetres;
         cast = 0;
         var points = new SobolSequence.Points(sequence.Seed);
         for (uint i = 0; i < count; i++)

@@ -41,9 +41,8 @@ internal sealed class LowSurface
     /// <param name="part">The part.</param>
     /// <param name="material">Number of the sheet's material; null for all triangles.</param>
     /// <param name="stacked">Triangles that lie exactly on those of an earlier part, which bakes them; numbered over the part's objects.</param>
-    /// <param name="settings">Reaches.</param>
     /// <param name="size">Side of the sheet, pixels.</param>
-    public static LowSurface Build(BakePart part, int? material, IReadOnlySet<int> stacked, BakeSettings settings, int size)
+    public static LowSurface Build(BakePart part, int? material, IReadOnlySet<int> stacked, int size)
     {
         var chosen = Chosen(part.Low, material).Where(c => !stacked.Contains(c.Number)).ToArray();
         var surface = new LowSurface(3 * chosen.Length);
@@ -56,7 +55,7 @@ internal sealed class LowSurface
             var normals = mesh.NormalsOrSmooth();
             var tangents = TangentSpace.PerCorner(mesh);
             var directions = rays?.Directions ?? SmoothNormals.PerCorner(mesh);
-            float inward = part.InwardReachMetres ?? settings.InwardReachMetres;
+            float inward = part.InwardReachMetres ?? 0;
             foreach (var (_, number, triangle) in group)
             {
                 surface.Sources[at / 3] = (number, triangle);

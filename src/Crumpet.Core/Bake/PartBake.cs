@@ -35,6 +35,7 @@ internal sealed class PartBake
     private readonly float outward;
     private readonly bool hasCage;
     private readonly bool missesAreHoles;
+    private readonly NearestHigh near;
     private readonly ConcurrentDictionary<int, TileResult> done = new();
 
     public PartBake(BakeInput input, BakeSettings settings, PartScene scene, IReadOnlyList<BakeMap> maps, HighAttributes attributes, int size)
@@ -48,11 +49,12 @@ internal sealed class PartBake
         Attributes = attributes;
         this.size = size;
         var part = input.Parts[scene.Part];
-        Light = new LightRays(settings, input.Bounds.Min.Y);
+        Light = new LightRays(settings, part.OcclusionRangeMetres ?? 0, part.HighBounds.Size.Length(), input.Bounds.Min.Y);
         raster = new SampleRaster(scene.Low.Texels, size, settings.SamplesBaked, settings.Filter);
         samples = settings.SamplesBaked * settings.SamplesBaked;
         fromMiddle = raster.FromMiddle();
-        outward = part.OutwardReachMetres ?? settings.OutwardReachMetres;
+        outward = part.OutwardReachMetres ?? 0;
+        near = new NearestHigh(part, scene);
         hasCage = part.Rays?.Any(r => r.Cage is not null) == true;
         missesAreHoles = settings.Maps.Any(m => m.CountsMisses(settings));
         Tiles = [.. Enumerable.Range(0, raster.TileCount).Where(t => !raster.IsEmpty(t))];
@@ -167,13 +169,13 @@ internal sealed class PartBake
     }
 
     /// <summary>Where a sample's ray starts, its direction outwards, and how far it goes.</summary>
-    private (Vector3 Point, Vector3 Start, Vector3 Direction, float Length) RayOf(int triangle, Vector3 weights)
+    private (Vector3 Point, Vector3 Start, Vector3 Direction, float Length) RayOf(int triangle, Vector3 weights, RayChange change = default)
     {
         var low = scene.Low;
         var point = LowSurface.Blend(low.Positions, triangle, weights);
-        var direction = Vector3.Normalize(LowSurface.Blend(low.Directions, triangle, weights));
-        float reach = outward;
-        if (hasCage)
+        var direction = Vector3.Normalize(LowSurface.Blend(change.IsStraight ? low.Normals : low.Directions, triangle, weights));
+        float reach = change.OutwardMetres ?? outward;
+        if (hasCage && !change.IsStraight)
         {
             // From the cage through the surface; where the two touch there is nothing to aim by but the direction.
             var move = LowSurface.Blend(low.Starts, triangle, weights) - point;
@@ -181,7 +183,7 @@ internal sealed class PartBake
             if (reach > 1e-7f)
                 direction = move / reach;
         }
-        float inward = weights.X * low.Inward[3 * triangle] + weights.Y * low.Inward[3 * triangle + 1] + weights.Z * low.Inward[3 * triangle + 2];
+        float inward = change.InwardMetres ?? weights.X * low.Inward[3 * triangle] + weights.Y * low.Inward[3 * triangle + 1] + weights.Z * low.Inward[3 * triangle + 2];
         return (point, point + direction * reach, direction, reach + inward);
     }
 
@@ -207,28 +209,31 @@ internal sealed class PartBake
             var (point, start, direction, length) = RayOf(triangle, weights);
             rays++;
             bool found = scene.High.Bvh.ClosestFacing(new Ray(start, -direction, 0, length), out var hit, out bool metBackFace);
+            float height = Vector3.Distance(start, point) - hit.Distance;
             if (!found)
             {
-                if (!missesAreHoles || metBackFace)
+                if (missesAreHoles && !metBackFace)
+                    continue;
+                hit = settings.FillsMisses ? near.Find(point) : Hit.None;
+                if (hit.Triangle < 0 || Vector3.Dot(scene.High.FlatNormalAt(hit.Triangle), direction) <= 0)
+                {
                     Note(ref worst, new FaultTexel(texel, metBackFace ? FaultKind.BackFace : FaultKind.Miss, (byte)s, 0, triangle, 0));
-                continue;
+                    continue;
+                }
+                height = Vector3.Dot(scene.High.PointAt(hit) - point, direction);
             }
             var target = scene.High.NormalAt(hit);
-            int other = scene.High.PartOf(hit.Triangle);
             // How detail is drawn out is the surface's doing, not its shading's.
             var flat = scene.High.FlatNormalAt(hit.Triangle);
-            float toRay = Vector3.Dot(flat, direction);
-            var kind = scratch.Overlapped[slot + s] ? FaultKind.Overlap : toRay < 0.5f ? FaultKind.Skew : FaultKind.None;
-            if (hit.Distance > 0.98f * length && !input.Parts[scene.Part].EndsAreFitted)
-                kind = FaultKind.ReachExhausted;
-            if (other != scene.Part)
-                kind = FaultKind.Neighbour;
+            var kind = found ? KindOf(hit, flat, direction, length) : FaultKind.Filled;
+            if (kind == FaultKind.None && scratch.Overlapped[slot + s])
+                kind = FaultKind.Overlap;
             if (kind != FaultKind.None)
             {
-                float amount = kind == FaultKind.Skew ? MathF.Acos(Math.Clamp(toRay, -1, 1)) * 180 / MathF.PI : hit.Distance;
-                Note(ref worst, new FaultTexel(texel, kind, (byte)s, (ushort)other, triangle, amount));
+                float amount = kind == FaultKind.Skew ? MathF.Acos(Math.Clamp(Vector3.Dot(flat, direction), -1, 1)) * 180 / MathF.PI : hit.Distance;
+                Note(ref worst, new FaultTexel(texel, kind, (byte)s, (ushort)scene.High.PartOf(hit.Triangle), triangle, amount));
             }
-            sample.Set(hit, (target, flat), (triangle, weights), Vector3.Distance(start, point) - hit.Distance, (s, seed));
+            sample.Set(hit, (target, flat), (triangle, weights), height, (s, seed));
             Add(sums, sample, target);
         }
         if (inside == 0)
@@ -248,6 +253,54 @@ internal sealed class PartBake
         for (int m = 0; m < maps.Length; m++)
             Keep(m, sums, inside, scratch.Values[m], at);
         return true;
+    }
+
+    /// <summary>What is wrong with a hit.</summary>
+    private FaultKind KindOf(in Hit hit, Vector3 flat, Vector3 direction, float length) =>
+        scene.High.PartOf(hit.Triangle) != scene.Part ? FaultKind.Neighbour
+            : hit.Distance > 0.98f * length && !input.Parts[scene.Part].EndsAreFitted ? FaultKind.ReachExhausted
+                : Vector3.Dot(flat, direction) < 0.5f ? FaultKind.Skew : FaultKind.None;
+
+    /// <summary>What would be wrong with a sample whose ray is another, overlaps left out.</summary>
+    internal FaultKind Judge(int triangle, Vector3 weights, RayChange change)
+    {
+        var (_, start, direction, length) = RayOf(triangle, weights, change);
+        var seen = change.SeesItselfAlone ? scene.Own() : scene.High;
+        if (!seen.Bvh.ClosestFacing(new Ray(start, -direction, 0, length), out var hit, out bool metBackFace))
+            return metBackFace ? FaultKind.BackFace : missesAreHoles ? FaultKind.None : FaultKind.Miss;
+        var flat = seen.FlatNormalAt(hit.Triangle);
+        if (change.SeesItselfAlone)
+            return Vector3.Dot(flat, direction) < 0.5f ? FaultKind.Skew : FaultKind.None;
+        return KindOf(hit, flat, direction, length);
+    }
+
+    /// <summary>Whether rays start on a cage, and not at the outward reach.</summary>
+    internal bool HasCage => hasCage;
+
+    /// <summary>Weights of a wrong texel's worst sample in its triangle.</summary>
+    internal Vector3 WeightsOf(in FaultTexel fault)
+    {
+        var (px, py) = raster.Place(fault.Texel % size, fault.Texel / size, fault.Sample);
+        return raster.Weights(fault.Triangle, px, py);
+    }
+
+    /// <summary>The tile of a texel.</summary>
+    internal int TileOf(int texel) => texel / size / Side * ((size + Side - 1) / Side) + texel % size / Side;
+
+    /// <summary>The sample nearest the middle of each covered texel of a tile.</summary>
+    internal IEnumerable<(int Texel, int Triangle, Vector3 Weights)> Middles(int tile)
+    {
+        var owner = new int[Side * Side * samples];
+        raster.Fill(tile, owner, new bool[owner.Length]);
+        var (left, top) = raster.Corner(tile);
+        for (int local = 0; local < Side * Side; local++)
+        {
+            int x = left + local % Side, y = top + local / Side, s = fromMiddle[0], triangle = owner[local * samples + s];
+            if (x >= size || y >= size || triangle < 0)
+                continue;
+            var (px, py) = raster.Place(x, y, s);
+            yield return (y * size + x, triangle, raster.Weights(triangle, px, py));
+        }
     }
 
     private static void Note(ref FaultTexel worst, in FaultTexel fault)
@@ -296,14 +349,14 @@ internal sealed class PartBake
     {
         var tiles = Tiles.Where(done.ContainsKey).Select(t => done[t]).ToArray();
         CoverTile[] cover = [.. tiles.Select(t => t.Cover)];
-        var regions = new FaultRegions(input, scene, size, WhereIs).Find([.. tiles.SelectMany(t => t.Faults)], cancel);
+        var regions = new FaultRegions(this, input, size, WhereIs, near).Find([.. tiles.SelectMany(t => t.Faults)], cover.Sum(t => t.Texels.Length), cancel);
         var made = new PartMap[maps.Length];
         for (int m = 0; m < made.Length; m++)
         {
             int before = m;
             byte[][] blocks = [.. tiles.Select(t => t.Blocks[m])];
             if (settings.Denoise && maps[m].IsNoisy)
-                blocks = Denoising.Smooth(maps[m], cover, blocks, [.. tiles.Select(t => t.Guides!)], size, settings,
+                blocks = Denoising.Smooth(maps[m], cover, blocks, [.. tiles.Select(t => t.Guides!)], size, settings, settings.ThicknessRangeMetres ?? input.Parts[scene.Part].HighBounds.Size.Length(),
                     share => progress((before + share) / maps.Length, "smoothing noise"), threads, cancel);
             long rays = maps[m].RayKind switch
             {
@@ -311,16 +364,24 @@ internal sealed class PartBake
                 MapNeeds.Thickness => tiles.Sum(t => t.ThicknessRays),
                 _ => 0,
             };
-            made[m] = new PartMap(maps[m], blocks, [], rays);
+            made[m] = new PartMap(maps[m], blocks, [], rays) { Spread = MapScales.Asks(maps[m]) ? SpreadOf(cover, blocks) : null };
             if (maps[m].Values == MapValues.Label && settings.IdBy != IdSource.Colour)
                 made[m] = IdLabels.Own(made[m], cover, Attributes.Labels);
         }
         return (new PartCover(cover, regions, tiles.Sum(t => t.Rays)), made);
     }
 
-    private (Vector3 Point, Vector3 Start, Vector3 Direction, float Length) WhereIs(in FaultTexel fault)
+    private static MapSpread SpreadOf(CoverTile[] cover, byte[][] blocks)
     {
-        var (px, py) = raster.Place(fault.Texel % size, fault.Texel / size, fault.Sample);
-        return RayOf(fault.Triangle, raster.Weights(fault.Triangle, px, py));
+        using var decompressor = new Decompressor();
+        return MapSpread.Of(blocks.Select((block, i) =>
+        {
+            var values = new float[cover[i].Texels.Length];
+            PieceFile.Unpack(decompressor, block, MemoryMarshal.AsBytes(values.AsSpan()));
+            return values;
+        }));
     }
+
+    private (Vector3 Point, Vector3 Start, Vector3 Direction, float Length) WhereIs(in FaultTexel fault) =>
+        RayOf(fault.Triangle, WeightsOf(fault));
 }

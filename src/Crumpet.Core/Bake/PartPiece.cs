@@ -21,6 +21,9 @@ internal sealed record PartCover(CoverTile[] Tiles, IReadOnlyList<FaultRegion> R
 /// <param name="Rays">Rays cast for it alone.</param>
 internal sealed record PartMap(BakeMap Map, byte[][] Blocks, string[] Labels, long Rays)
 {
+    /// <summary>How its values are spread; null where its scale is plain.</summary>
+    public MapSpread? Spread { get; init; }
+
     /// <summary>Whether its values are floats in the map's own units; otherwise shares of full scale.</summary>
     public static bool HoldsFloats(BakeMap map) => map.Values is not (MapValues.Vector or MapValues.Share or MapValues.Colour);
 }

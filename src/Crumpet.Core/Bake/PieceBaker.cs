@@ -22,7 +22,7 @@ internal sealed record PieceRequest(
 internal static class PieceBaker
 {
     /// <summary>Bakes.</summary>
-    /// <param name="input">Parts and materials.</param>
+    /// <param name="input">Parts, all lengths of which are said, and materials.</param>
     /// <param name="settings">Settings for all maps that are asked for.</param>
     /// <param name="requests">What to bake.</param>
     /// <param name="threads">Threads to use, at least 1; the result does not depend on it.</param>
@@ -40,7 +40,9 @@ internal static class PieceBaker
             boxes.TryAdd((o.Part, o.Number), o.Mesh.Bounds());
         Bounds[] rooms = [.. requests.Select(r => PartViews.RoomOf(ViewOf(input.Parts[r.Part], settings)))];
         var seen = Groups([.. requests.Select(r => r.Seen)], rooms, boxes);
-        Bounds[]? lit = settings.OcclusionRangeMetres > 0 ? Array.ConvertAll(rooms, r => PartViews.Grown(r, settings.OcclusionRangeMetres)) : null;
+        float[] ranges = [.. requests.Select(r => input.Parts[r.Part].OcclusionRangeMetres ?? 0)];
+        // Any distance is no box.
+        Bounds[]? lit = ranges.All(r => r > 0) ? [.. rooms.Zip(ranges, PartViews.Grown)] : null;
         var occluders = Groups([.. requests.Select(r => r.Occluders)], lit, boxes);
         using var surfaces = new Surfaces(threads, cancel);
         var bakes = new PartBake[requests.Count];
@@ -51,7 +53,7 @@ internal static class PieceBaker
             var high = surfaces.Of(seen[i]);
             var light = request.Occluders.Count == 0 ? null : surfaces.Of(occluders[i]);
             attributes.Prepare(high.Objects, request.Maps, threads, cancel);
-            var low = LowSurface.Build(input.Parts[request.Part], request.Material, request.Stacked, settings, request.Size);
+            var low = LowSurface.Build(input.Parts[request.Part], request.Material, request.Stacked, request.Size);
             var own = new Lazy<HighSurface>(() => surfaces.Of([.. request.Seen.Where(o => o.Part == request.Part)]));
             if (request.Maps.Any(m => m.Asks(MapNeeds.Thickness)))
                 _ = own.Value;
@@ -84,7 +86,7 @@ internal static class PieceBaker
     /// <summary>A part as far as it decides where its rays lie.</summary>
     public static ViewPart ViewOf(BakePart part, BakeSettings settings) => new(
         part.Low.Aggregate(Bounds.Empty, (b, m) => b.Including(m.Bounds())), [], part.Rays is null ? null : RaysRoom.Of(part.Rays),
-        part.OutwardReachMetres ?? settings.OutwardReachMetres, part.InwardReachMetres ?? settings.InwardReachMetres, 0, settings.Occluders);
+        part.OutwardReachMetres ?? 0, part.InwardReachMetres ?? 0, 0, settings.Occluders, part.OcclusionRangeMetres ?? 0);
 
     /// <summary>
     /// For each list one that may stand in for it: the union of all lists that hang together with it, where nothing more could be met in

@@ -1,5 +1,6 @@
 using System.Numerics;
 using System.Text.Json;
+using System.Text.Json.Serialization;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Jobs;
@@ -9,14 +10,19 @@ namespace Crumpet.Core.Bake;
 
 /// <summary>What baking a piece tells.</summary>
 /// <param name="Rays">Rays cast for it.</param>
-public sealed record PieceReport(long Rays);
+public sealed record PieceReport(long Rays)
+{
+    /// <summary>How its values are spread; null for a map whose scale is plain.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public MapSpread? Spread { get; init; }
+}
 
 /// <summary>
 /// Bakes what a part covers of a sheet, or its share of one map: shapes <c>low/K</c> with <c>laid/K</c>, <c>rays</c>, <c>stacked</c>,
 /// <c>high/K</c>, <c>spread/K</c>, <c>occluder/K</c> and pictures, to <c>piece</c>. Pieces of one bake are worked together: they share
 /// rays and hierarchies.
 /// </summary>
-public sealed class PieceJob() : JobKind("piece", 3, typeof(PieceSettings))
+public sealed class PieceJob() : JobKind("piece", 4, typeof(PieceSettings))
 {
     /// <inheritdoc/>
     public override string Words => "pieces of maps to cast";
@@ -28,7 +34,7 @@ public sealed class PieceJob() : JobKind("piece", 3, typeof(PieceSettings))
     public override bool UsesThreads(IReadOnlyList<StoredFile> inputs) => true;
 
     /// <inheritdoc/>
-    public override string? TogetherBy(object settings) => settings is PieceSettings s ? $"{s.Samples} {s.Filter} {s.MissesAreHoles}" : null;
+    public override string? TogetherBy(object settings) => settings is PieceSettings s ? $"{s.Samples} {s.Filter} {s.MissesAreHoles} {s.FillsMisses}" : null;
 
     /// <inheritdoc/>
     public override double Cost(object settings, IReadOnlyList<StoredFile> inputs)
@@ -70,7 +76,7 @@ public sealed class PieceJob() : JobKind("piece", 3, typeof(PieceSettings))
 
     /// <summary>What two pieces of one map must have in common to be baked together.</summary>
     private static string WayOf(PieceSettings s, JsonSerializerOptions json) => JsonSerializer.Serialize(
-        new { Light = s.Light is null ? null : s.Light with { Occluders = [] }, s.Thickness, s.CurvatureRadiusMetres, s.IdBy, s.OpacityBy, s.HighNormals },
+        new { Light = s.Light is null ? null : s.Light with { Occluders = [], RangeMetres = 0 }, s.Thickness, s.Curvature, s.IdBy, s.OpacityBy, s.HighNormals },
             json);
 
     private sealed class Share(IProgress<Progress> to, double from, double share) : IProgress<Progress>
@@ -130,7 +136,7 @@ internal sealed class PieceBatch
                 if (all[i].Map is not { } map)
                     done(i, new JobOutput { Report = new PieceReport(cover.Rays) }.With("piece", PieceFile.Write(cover)));
                 else if (maps.First(m => m.Map == map) is var made)
-                    done(i, new JobOutput { Report = new PieceReport(made.Rays) }.With("piece", PieceFile.Write(made)));
+                    done(i, new JobOutput { Report = new PieceReport(made.Rays) { Spread = made.Spread } }.With("piece", PieceFile.Write(made)));
             }
         }, context.Cancel);
     }
@@ -148,14 +154,14 @@ internal sealed class PieceBatch
             Filter = all[0].Filter,
             OpacityBy = all[0].MissesAreHoles ? OpacitySource.Misses : all.FirstOrDefault(s => s.OpacityBy is not null)?.OpacityBy ?? OpacitySource.Alpha,
             OcclusionRays = light?.Rays ?? plain.OcclusionRays,
-            OcclusionRangeMetres = light?.RangeMetres ?? 0,
+            FillsMisses = all[0].FillsMisses,
             OcclusionFalloffMetres = light?.FalloffMetres ?? 0,
             BackFacesOcclude = light?.BackFacesOcclude ?? true,
             GroundOccludes = light?.GroundMetres is not null,
             Denoise = light?.Denoise ?? thickness?.Denoise ?? false,
             ThicknessRays = thickness?.Rays ?? plain.ThicknessRays,
-            ThicknessRangeMetres = thickness?.RangeMetres ?? plain.ThicknessRangeMetres,
-            CurvatureRadiusMetres = all.FirstOrDefault(s => s.CurvatureRadiusMetres is not null)?.CurvatureRadiusMetres ?? 0,
+            ThicknessRangeMetres = thickness?.RangeMetres,
+            CurvatureRadiusMetres = all.FirstOrDefault(s => s.Curvature is not null)?.Curvature!.RadiusMetres,
             IdBy = all.FirstOrDefault(s => s.IdBy is not null)?.IdBy ?? plain.IdBy,
             HighNormals = all.FirstOrDefault(s => s.HighNormals is not null)?.HighNormals ?? HighNormalUse.LeftOut,
         };
@@ -204,6 +210,7 @@ internal sealed class PieceBatch
             InwardReachMetres = settings.InwardReachMetres,
             Rays = RaysFile.InOrder(inputs.Value("rays", RaysFile.Read)),
             EndsAreFitted = settings.EndsAreFitted,
+            OcclusionRangeMetres = all.FirstOrDefault(s => s.Part == settings.Part && s.Light is not null)?.Light!.RangeMetres ?? 0,
         };
     }
 

@@ -57,9 +57,13 @@ public sealed record PieceLight(int Rays, float RangeMetres, float FalloffMetres
 
 /// <summary>What thickness depends on.</summary>
 /// <param name="Rays">Rays a texel.</param>
-/// <param name="RangeMetres">Thickness beyond which nothing is looked for, metres.</param>
+/// <param name="RangeMetres">Thickness beyond which nothing is looked for, metres; null for as far as the part goes.</param>
 /// <param name="Denoise">Whether it is smoothed.</param>
-public sealed record PieceThickness(int Rays, float RangeMetres, bool Denoise);
+public sealed record PieceThickness(int Rays, float? RangeMetres, bool Denoise);
+
+/// <summary>What curvature depends on.</summary>
+/// <param name="RadiusMetres">Radius it is averaged over, metres; null for a share of each object's size.</param>
+public sealed record PieceCurvature(float? RadiusMetres);
 
 /// <summary>Everything a part's share of a map depends on beside its inputs; what a map does not ask for is null, and not part of its key.</summary>
 public sealed record PieceSettings
@@ -94,6 +98,9 @@ public sealed record PieceSettings
     /// <summary>Whether rays that meet nothing are holes and no faults.</summary>
     public required bool MissesAreHoles { get; init; }
 
+    /// <summary>Whether rays that meet nothing take the nearest surface of the part.</summary>
+    public required bool FillsMisses { get; init; }
+
     /// <summary>High objects its rays can meet: the inputs <c>high/K</c>, and <c>spread/K</c> where the map shows what they look like.</summary>
     public required IReadOnlyList<PieceObject> Seen { get; init; }
 
@@ -105,9 +112,9 @@ public sealed record PieceSettings
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
     public PieceThickness? Thickness { get; init; }
 
-    /// <summary>For curvature: radius it is averaged over, metres.</summary>
+    /// <summary>For curvature.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
-    public float? CurvatureRadiusMetres { get; init; }
+    public PieceCurvature? Curvature { get; init; }
 
     /// <summary>For IDs: what has one colour.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]

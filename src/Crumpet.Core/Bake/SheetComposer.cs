@@ -139,8 +139,7 @@ internal sealed class SheetComposer
         var numbers = labels.Select((l, i) => (l, i)).ToDictionary(p => p.l, p => p.i, StringComparer.Ordinal);
         int[][] renumbered = [.. pieces.Select(p => p.Maps[map].Labels.Select(l => numbers[l]).ToArray())];
         var counts = new Dictionary<int, int>();
-        var result = new SheetMap(map, settings, size, map.Values == MapValues.Offset && settings.HeightRangeMetres <= 0 ? Greatest(map) : 0, bounds, colours,
-            green);
+        var result = new SheetMap(map, settings, size, bounds, colours, green);
         float[] background = map.Values == MapValues.Position && !bounds.IsEmpty ? [bounds.Min.X, bounds.Min.Y, bounds.Min.Z] : map.Background;
         int kept = map.Kept;
         ForEachTile((tile, scratch) =>
@@ -238,23 +237,5 @@ internal sealed class SheetComposer
         for (int i = 0; i < count; i++)
             scratch.Floats[i] = isVector ? scratch.Shares[i] / 65535f * 2 - 1 : scratch.Shares[i] / 65535f;
         return scratch.Floats.AsSpan(0, count);
-    }
-
-    private float Greatest(BakeMap map)
-    {
-        float greatest = 0;
-        var gate = new Lock();
-        ForEachTile((tile, scratch) =>
-        {
-            float here = 0;
-            foreach (var (piece, place) in tiles[tile] ?? [])
-            {
-                foreach (float value in Values(map, pieces[piece].Maps[map].Blocks[place], pieces[piece].Cover.Tiles[place].Texels.Length, scratch))
-                    here = MathF.Max(here, MathF.Abs(value));
-            }
-            lock (gate)
-                greatest = MathF.Max(greatest, here);
-        });
-        return greatest;
     }
 }

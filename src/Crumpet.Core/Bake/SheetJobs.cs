@@ -110,9 +110,9 @@ public sealed record SheetMapSettings
             Dither = Dither,
             CoverageAlpha = CoverageAlpha,
             PaddingPixels = PaddingPixels,
-            ThicknessRangeMetres = ScaleMetres ?? plain.ThicknessRangeMetres,
+            ThicknessRangeMetres = ScaleMetres,
             HeightRangeMetres = ScaleMetres ?? 0,
-            CurvatureFullRadiusMetres = ScaleMetres ?? plain.CurvatureFullRadiusMetres,
+            CurvatureFullRadiusMetres = ScaleMetres,
             OpacityBy = MissesAreHoles == true ? OpacitySource.Misses : OpacitySource.Alpha,
         };
     }
@@ -128,7 +128,7 @@ public sealed record SheetMapReport(string Ending, MapScale? Scale, IReadOnlyLis
 /// Puts a sheet's map together and writes it: <c>cover/P</c> and <c>piece/P</c> to <c>map</c>, and to <c>shown</c> where that is no picture
 /// a browser shows.
 /// </summary>
-public sealed class SheetMapJob() : JobKind<SheetMapSettings>("sheet map", 1)
+public sealed class SheetMapJob() : JobKind<SheetMapSettings>("sheet map", 2)
 {
     /// <inheritdoc/>
     public override string Words => "maps to put together";

@@ -32,11 +32,10 @@ internal sealed class SheetMap
     /// <param name="map">Which.</param>
     /// <param name="settings">File, bits, dither and scales.</param>
     /// <param name="size">Side, pixels.</param>
-    /// <param name="greatest">Greatest distance from 0 of its values, for a height whose range is not given.</param>
     /// <param name="bounds">Bounds positions are measured in.</param>
     /// <param name="colours">Colours of labels.</param>
     /// <param name="green">Direction of green, for vectors in tangent space.</param>
-    public SheetMap(BakeMap map, BakeSettings settings, int size, float greatest, Bounds bounds, (byte R, byte G, byte B)[] colours, GreenDirection green)
+    public SheetMap(BakeMap map, BakeSettings settings, int size, Bounds bounds, (byte R, byte G, byte B)[] colours, GreenDirection green)
     {
         this.map = map;
         this.colours = colours;
@@ -48,11 +47,8 @@ internal sealed class SheetMap
         largest = file == MapFile.Png16 ? ushort.MaxValue : byte.MaxValue;
         range = kind switch
         {
-            MapValues.Curvature => 1 / settings.CurvatureFullRadiusMetres,
-            MapValues.Length => settings.ThicknessRangeMetres,
-            MapValues.Offset when settings.HeightRangeMetres > 0 => settings.HeightRangeMetres,
-            // Nothing stands off at all: any range shows it.
-            _ => greatest > 0 ? greatest : 1e-3f,
+            MapValues.Curvature => 1 / MapScales.Metres(map, settings)!.Value,
+            _ => MapScales.Metres(map, settings) ?? 1,
         };
         (min, span) = bounds.IsEmpty ? (Vector3.Zero, Vector3.One) : (bounds.Min, bounds.Size);
         HasAlpha = settings.CoverageAlpha;
@@ -76,15 +72,6 @@ internal sealed class SheetMap
         MapValues.Length => new MapScale(map, [0], [range], "m"),
         MapValues.Offset => new MapScale(map, [-range], [range], "m"),
         MapValues.Position => new MapScale(map, [min.X, min.Y, min.Z], [min.X + span.X, min.Y + span.Y, min.Z + span.Z], "m"),
-        _ => null,
-    };
-
-    /// <summary>What full scale of a map stands for, metres, where settings say it: thickness, height, or the radius whose curvature is white.</summary>
-    public static float? ScaleMetres(BakeMap map, BakeSettings settings) => map.Values switch
-    {
-        MapValues.Length => settings.ThicknessRangeMetres,
-        MapValues.Offset => settings.HeightRangeMetres,
-        MapValues.Curvature => settings.CurvatureFullRadiusMetres,
         _ => null,
     };
 

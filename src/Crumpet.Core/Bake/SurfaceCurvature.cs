@@ -12,6 +12,13 @@ internal static class SurfaceCurvature
 {
     private const int Sides = 6;
 
+    // Two texels of an object that fills a sheet of 512, a finger's width on what is as large as a house.
+    private const float RadiusShare = 0.004f;
+
+    /// <summary>Radius that goes with an object's size, metres.</summary>
+    /// <param name="box">Its box, metres.</param>
+    public static float RadiusFor(Bounds box) => Lengths.RoundedUp(RadiusShare * box.Size.Length());
+
     /// <summary>Curvature at every corner, 1/m: 1/r on a sphere of radius r, 1/(2r) on a cylinder.</summary>
     /// <param name="mesh">Triangles.</param>
     /// <param name="radiusMetres">Radius over which it is averaged, metres; 0 averages over the triangles at a vertex.</param>

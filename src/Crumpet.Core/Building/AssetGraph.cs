@@ -90,6 +90,7 @@ public sealed class AssetGraph
     internal SortedDictionary<Side, JobNode> Stages { get; } = [];
     internal List<(JobNode Node, string Name)> PartThumbnails { get; } = [];
     internal List<JobNode> Rays { get; } = [];
+    internal Dictionary<string, ReachSettings> FittedReaches { get; } = new(StringComparer.Ordinal);
     internal JobNode? Pair { get; set; }
     internal JobNode? CageStage { get; set; }
     internal JobNode? Layout { get; set; }

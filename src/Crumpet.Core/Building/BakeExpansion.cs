@@ -27,6 +27,9 @@ internal static class BakeExpansion
             areAllListed &= pieces.Add(nodes);
             AddMade(graph, nodes, rows.Length > 0);
         }
+        // A scale that is fitted goes by the pieces of all sheets.
+        foreach (var nodes in graph.SheetNodes.Where(n => n.Stacked?.Result is not null))
+            areAllListed &= pieces.AddMaps(nodes);
         return areAllListed;
     }
 
@@ -78,10 +81,10 @@ internal sealed class PieceExpansion
         views = new PartViews(
             [.. rows.Select((row, p) => new ViewPart(
                 AssetGraph.BoxOf(row.Low.Select(i => objects[i])), [.. row.High.Select(i => objects[i].Bounds())], graph.Rays[p].Report<RaysRoom>(),
-                    row.OutwardReachMetres, row.InwardReachMetres,
-                row.Tray, row.Sees ?? bake.Occluders))],
-            bake.OcclusionRangeMetres);
+                    row.OutwardReachMetres, row.InwardReachMetres, row.Tray, row.Sees ?? bake.Occluders, RangeOf(row)))]);
     }
+
+    private float RangeOf(PartRow row) => PartViews.OcclusionRange(bake, AssetGraph.BoxOf(row.High.Select(i => objects[i])));
 
     /// <summary>Lists the jobs of a sheet.</summary>
     /// <returns>Whether all could be listed.</returns>
@@ -109,9 +112,38 @@ internal sealed class PieceExpansion
             }
         }
         AddFaultMap(nodes, stacked.Parts);
-        foreach (var map in maps)
-            AddMap(nodes, map);
         return true;
+    }
+
+    /// <summary>Lists the maps of a sheet.</summary>
+    /// <returns>Whether all could be listed.</returns>
+    public bool AddMaps(SheetNodes nodes)
+    {
+        bool areAllListed = true;
+        foreach (var map in maps)
+        {
+            float? scale = MapScales.Metres(map, bake);
+            if (scale is null && MapScales.Asks(map))
+            {
+                if (Spread(graph, map) is { } spread)
+                    scale = MapScales.Fitting(map, spread);
+                else
+                {
+                    areAllListed = false;
+                    continue;
+                }
+            }
+            AddMap(nodes, map, scale);
+        }
+        return areAllListed;
+    }
+
+    /// <summary>How a map's values are spread over all sheets; null where pieces of it are still to come.</summary>
+    public static MapSpread? Spread(AssetGraph graph, BakeMap map)
+    {
+        var pieces = graph.SheetNodes.SelectMany(n => n.Pieces.GetValueOrDefault(map) ?? []).ToArray();
+        return graph.SheetNodes.Any(n => n.Stacked is { Result: null }) || pieces.Any(p => p.Result is null) ? null
+            : MapSpread.Sum(pieces.Select(p => p.Report<PieceReport>()!.Spread));
     }
 
     private sealed record PiecePlace(SheetNodes Nodes, int Part, IReadOnlyList<(int Part, int Number)> Seen);
@@ -122,7 +154,7 @@ internal sealed class PieceExpansion
         Station.Bake, JobKinds.FaultMap, nodes.Sheet.Name, new FaultMapSettings(nodes.Size, bake.SamplesBaked, [.. parts.Select(p => rows[p].Name)]),
         nodes.Covers.Select((c, p) => ($"cover/{p}", c["piece"])));
 
-    private void AddMap(SheetNodes nodes, BakeMap map)
+    private void AddMap(SheetNodes nodes, BakeMap map, float? scale)
     {
         var settings = new SheetMapSettings
         {
@@ -135,7 +167,7 @@ internal sealed class PieceExpansion
             PaddingPixels = bake.PaddingBaked,
             Parts = nodes.Covers.Count,
             Green = map.IsTangent ? graph.Input.Plan.Target.Green : null,
-            ScaleMetres = SheetMap.ScaleMetres(map, bake),
+            ScaleMetres = scale,
             MissesAreHoles = map == BakeMap.Opacity ? missesAreHoles : null,
             Min = map.Values == MapValues.Position && !box.IsEmpty ? AssetGraph.Three(box.Min) : null,
             Max = map.Values == MapValues.Position && !box.IsEmpty ? AssetGraph.Three(box.Max) : null,
@@ -165,13 +197,14 @@ internal sealed class PieceExpansion
             InwardReachMetres = row.InwardReachMetres,
             EndsAreFitted = row.Cage?.Kind == CageKind.Fitted,
             MissesAreHoles = missesAreHoles,
+            FillsMisses = bake.FillsMisses,
             Seen = [.. place.Seen.Select(o => new PieceObject(rows[o.Part].Name, o.Number) { Name = look.NamesObjects ? Object(o).Name : null })],
             Light = !asks(MapNeeds.Light) ? null : new PieceLight(
-                bake.RaysBaked(bake.OcclusionRays), bake.OcclusionRangeMetres, bake.OcclusionFalloffMetres, bake.BackFacesOcclude, bake.GroundOccludes
+                bake.RaysBaked(bake.OcclusionRays), RangeOf(row), bake.OcclusionFalloffMetres, bake.BackFacesOcclude, bake.GroundOccludes
                     ? box.Min.Y : null,
                 bake.Denoise && map!.IsNoisy, [.. light.Select(o => new PieceObject(rows[o.Part].Name, o.Number))]),
             Thickness = asks(MapNeeds.Thickness) ? new PieceThickness(bake.RaysBaked(bake.ThicknessRays), bake.ThicknessRangeMetres, bake.Denoise) : null,
-            CurvatureRadiusMetres = asks(MapNeeds.Curvature) ? bake.CurvatureRadiusBaked : null,
+            Curvature = asks(MapNeeds.Curvature) ? new PieceCurvature(bake.CurvatureRadiusBaked) : null,
             IdBy = asks(MapNeeds.Labels) ? bake.IdBy : null,
             OpacityBy = map == BakeMap.Opacity ? bake.OpacityBy : null,
             HighNormals = look.UsesNormals ? bake.HighNormals : null,

@@ -18,6 +18,7 @@ internal static class PairExpansion
                 plan.Bake.OutwardReachMetres, plan.Bake.InwardReachMetres)
         {
             NeedsNoHigh = plan.Bake.GoesWithoutHigh(),
+            Fitted = graph.FittedReaches,
         };
     }
 
@@ -36,9 +37,20 @@ internal static class PairExpansion
             graph.Rays.Add(graph.Add(
                 Station.Pairs, JobKinds.Rays, row.Name, settings,
                     [.. Shapes("low", row.Low), .. Shapes("high", row.High), .. Shapes("cage", settings.Kind == CageKind.File ? row.CageObjects : [])]));
-            var fit = graph.Add(Station.Pairs, JobKinds.Fit, row.Name, new ReachSettings(row.OutwardReachMetres, row.InwardReachMetres),
-                [.. Shapes("low", row.Low), .. Shapes("high", row.High)]);
-            int p = graph.Rays.Count - 1;
+            if (graph.Rays[^1].Report<RaysRoom>() is { } room)
+                graph.FittedReaches[row.Name] = room.Reach;
+        }
+        // What is measured has to be before anything goes by it.
+        if (paired.Any(r => (r.OutwardIsFitted || r.InwardIsFitted) && !graph.FittedReaches.ContainsKey(r.Name)))
+            return false;
+        rows = PairPlanner.Rows(RulesOf(graph));
+        paired = [.. rows.Where(r => r.IsPaired)];
+        for (int p = 0; p < paired.Length; p++)
+        {
+            var row = paired[p];
+            var reach = new ReachSettings(row.OutwardReachMetres, row.InwardReachMetres);
+            var within = ReachFit.ForFit(reach, row.OutwardIsFitted, AssetGraph.BoxOf(row.Low.Select(o => graph.Intake!.Objects[o])));
+            var fit = graph.Add(Station.Pairs, JobKinds.Fit, row.Name, within, [.. Shapes("low", row.Low), .. Shapes("high", row.High)]);
             inputs.Add(($"fit/{p}", fit["fit"]));
             inputs.Add(($"cage/{p}", graph.Rays[p]["cage"]));
         }
@@ -53,9 +65,8 @@ internal static class PairExpansion
         }
         if (rows.Any(r => !r.IsPaired))
         {
-            float reach = MathF.Max(rules.OutwardReachMetres, rules.InwardReachMetres);
             var suggest = graph.Add(
-                Station.Pairs, JobKinds.Suggest, "", new SuggestSettings(plan.NamePattern, graph.Input.Rules.Names, rows, reach),
+                Station.Pairs, JobKinds.Suggest, "", new SuggestSettings(plan.NamePattern, graph.Input.Rules.Names, rows, rules.WidestReach),
                 Shapes("shape", [.. Enumerable.Range(0, graph.Intake!.Objects.Count)]).Prepend(("objects", scene["objects"])));
             inputs.Add(("suggestions", suggest["suggestions"]));
         }

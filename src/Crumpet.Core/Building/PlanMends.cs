@@ -17,6 +17,8 @@ public static class PlanMends
     public static AssetPlan With(this AssetPlan plan, Mend mend) => mend switch
     {
         WidenReach m => plan with { Pairs = plan.Pairs.With(m.Part, Widened(plan.Pairs.Parts.GetValueOrDefault(m.Part) ?? new PartSettings(), m)) },
+        FillMisses => plan with { Bake = plan.Bake with { FillsMisses = true } },
+        FitScale m => plan with { Bake = MapScales.Unset(m.Map, plan.Bake) },
         // A tie only holds where trays are planned.
         SeparateTrays m => plan with
         {

@@ -14,6 +14,9 @@ namespace Crumpet.Core.Building;
 /// <param name="Rule">What it may hold; null where anything of its type is good.</param>
 public sealed record PlanSetting(string Path, string Label, Type Type, FieldRuleAttribute? Rule)
 {
+    /// <summary>What stands for nothing.</summary>
+    public string None { get; init; } = "none";
+
     /// <summary>Unit it is shown in; often empty.</summary>
     public string Unit => (Rule as WithinAttribute)?.Unit ?? "";
 
@@ -30,7 +33,7 @@ public sealed record PlanSetting(string Path, string Label, Type Type, FieldRule
         var node = Path.Split('.').Aggregate((JsonNode?)plan, (n, name) => n?[name]);
         return node switch
         {
-            null => "none",
+            null => None,
             JsonValue value when value.TryGetValue(out bool isOn) => isOn ? "on" : "off",
             JsonValue value when Rule is WithinAttribute within && value.TryGetValue(out double number) =>
                 Math.Round(within.Shown(number), 6).ToString("0.######", CultureInfo.InvariantCulture),
@@ -47,7 +50,7 @@ public sealed record PlanSetting(string Path, string Label, Type Type, FieldRule
     {
         typed = (typed ?? "").Trim();
         var type = Nullable.GetUnderlyingType(Type) ?? Type;
-        if (type != Type && typed is "" or "none")
+        if (type != Type && (typed is "" or "none" || typed == None))
             return null;
         if (Rule is WithinAttribute within)
         {
@@ -97,7 +100,8 @@ public static class PlanSettings
             {
                 var rule = property.GetCustomAttribute<FieldRuleAttribute>();
                 yield return new PlanSetting(own, property.GetCustomAttribute<CalledAttribute>()?.Label ?? LabelOf(rule, property.Name), property.PropertyType,
-                    rule);
+                    rule)
+                { None = property.GetCustomAttribute<NoneIsAttribute>()?.Word ?? "none" };
             }
             else if (property.GetValue(record) is { } value and not IEnumerable)
             {

@@ -32,8 +32,9 @@ public static class PlanWords
         Say(from.Draft, to.Draft, v => v == 0 ? "Draft baked in full" : $"Draft at 1/{1 << v} of the size kept");
         Say(from.Samples, to.Samples, v => $"Samples a texel set to {v} × {v}");
         Say(from.Filter, to.Filter, v => v == SampleFilter.Tent ? "Samples spread over a tent of two texels" : "Samples spread over the texel alone");
-        Say(from.OutwardReachMetres, to.OutwardReachMetres, v => $"Outward reach set to {Lengths.Millimetres(v)}");
-        Say(from.InwardReachMetres, to.InwardReachMetres, v => $"Inward reach set to {Lengths.Millimetres(v)}");
+        Say(from.OutwardReachMetres, to.OutwardReachMetres, v => v is { } metres ? $"Outward reach set to {Lengths.Millimetres(metres)}" : "Outward reach fitted");
+        Say(from.InwardReachMetres, to.InwardReachMetres, v => v is { } metres ? $"Inward reach set to {Lengths.Millimetres(metres)}" : "Inward reach fitted");
+        Say(from.FillsMisses, to.FillsMisses, v => v ? "Missed texels filled from the nearest surface" : "Missed texels left empty");
         TargetChanges(before.Target, after.Target, said);
         Say(from.HighNormals, to.HighNormals, v => v switch
         {
@@ -50,17 +51,19 @@ public static class PlanWords
         Say(from.OcclusionRays, to.OcclusionRays, v => $"Occlusion rays set to {v}");
         Say(from.Occluders, to.Occluders, v =>
             $"Occluded by {(v == Occluders.Asset ? "the whole asset" : v == Occluders.Tray ? "the tray" : "the part alone")}");
-        Say(from.OcclusionRangeMetres, to.OcclusionRangeMetres, v => v > 0 ? $"Occlusion range set to {Lengths.Millimetres(v)}"
-            : "Occlusion range set to no limit");
+        Say(from.OcclusionRangeMetres, to.OcclusionRangeMetres, v => v is not { } metres ? "Occlusion range fitted"
+            : metres > 0 ? $"Occlusion range set to {Lengths.Millimetres(metres)}" : "Occlusion range set to no limit");
         Say(from.OcclusionFalloffMetres, to.OcclusionFalloffMetres, v => $"Occlusion falloff set to {Lengths.Millimetres(v)}");
         Say(from.GroundOccludes, to.GroundOccludes, v => v ? "Ground occludes" : "Ground no longer occludes");
         Say(from.BackFacesOcclude, to.BackFacesOcclude, v => v ? "Both sides occlude" : "Only outsides occlude");
         Say(from.Denoise, to.Denoise, v => v ? "Noise smoothed" : "Noise left as it is");
         Say(from.ThicknessRays, to.ThicknessRays, v => $"Thickness rays set to {v}");
-        Say(from.ThicknessRangeMetres, to.ThicknessRangeMetres, v => $"White thickness set to {Lengths.Millimetres(v)}");
-        Say(from.CurvatureRadiusMetres, to.CurvatureRadiusMetres, v => v > 0 ? $"Curvature smoothed over {Lengths.Millimetres(v)}"
-            : "Curvature no longer smoothed");
-        Say(from.CurvatureFullRadiusMetres, to.CurvatureFullRadiusMetres, v => $"White curvature set to a radius of {Lengths.Millimetres(v)}");
+        Say(from.ThicknessRangeMetres, to.ThicknessRangeMetres, v => v is { } metres ? $"White thickness set to {Lengths.Millimetres(metres)}"
+            : "White thickness fitted");
+        Say(from.CurvatureRadiusMetres, to.CurvatureRadiusMetres, v => v is not { } metres ? "Radius of curvature fitted"
+            : metres > 0 ? $"Curvature smoothed over {Lengths.Millimetres(metres)}" : "Curvature no longer smoothed");
+        Say(from.CurvatureFullRadiusMetres, to.CurvatureFullRadiusMetres, v => v is { } metres
+            ? $"White curvature set to a radius of {Lengths.Millimetres(metres)}" : "White curvature fitted");
         Say(from.HeightRangeMetres, to.HeightRangeMetres, v => v > 0 ? $"White height set to {Lengths.Millimetres(v)}"
             : "White height set to the greatest there is");
         Say(from.IdBy, to.IdBy, v => $"IDs by {(v == IdSource.Colour ? "vertex colour" : v.ToString().ToLowerInvariant())}");

@@ -69,6 +69,11 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
         var files = new List<StoredFile>();
         var findings = new List<Finding>();
         var sheets = graph.SheetNodes.Select(sheet => Bake(sheet, files, findings)).ToArray();
+        var bake = graph.Input.Plan.Bake;
+        // Maps of one scale tell the same of it; the first does.
+        findings.AddRange(bake.Maps.Where(MapScales.Asks).OrderBy(BakeMap.Table.IndexOf).DistinctBy(m => m.Values).Select(map =>
+            MapScales.Metres(map, bake) is { } metres && PieceExpansion.Spread(graph, map) is { } spread ? MapScales.Judge(map, metres, spread) : null)
+                .OfType<Finding>());
         return new StationContent(new BakeReport(sheets), files, findings);
     }
 

@@ -28,6 +28,15 @@ public sealed class CalledAttribute(string label) : Attribute
     public string Label { get; } = label;
 }
 
+/// <summary>What it means where a field that may be left empty is.</summary>
+/// <param name="word">The word that is shown and typed for it.</param>
+[AttributeUsage(AttributeTargets.Property)]
+public sealed class NoneIsAttribute(string word) : Attribute
+{
+    /// <summary>The word.</summary>
+    public string Word { get; } = word;
+}
+
 /// <summary>A number between two others.</summary>
 /// <param name="what">The field as a sentence begins with it.</param>
 /// <param name="least">Least value.</param>

@@ -108,12 +108,12 @@ internal static partial class NameFindings
 
     private static IEnumerable<Finding> Twice(IntakeLook look)
     {
-        foreach (var equal in look.Used.GroupBy(i => look.Rows[i].Name, StringComparer.Ordinal).Where(g => g.Count() > 1))
+        foreach (var equal in look.Used.GroupBy(i => (look.Rows[i].Name, look.Rows[i].Side)).Where(g => g.Count() > 1))
         {
             int[] hit = [.. equal];
             yield return new Finding(
-                Severity.Warn, "name-twice", equal.Key,
-                    $"{hit.Length} objects are named {equal.Key}, so findings and mends cannot tell them apart and all bake as one part; number them.",
+                Severity.Warn, "name-twice", equal.Key.Name,
+                    $"{hit.Length} objects are named {equal.Key.Name}, so findings and mends cannot tell them apart and all bake as one part; number them.",
                     hit.Length)
             {
                 Spot = look.SpotOf(hit[0]),

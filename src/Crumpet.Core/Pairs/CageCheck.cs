@@ -10,20 +10,22 @@ internal static class CageCheck
     private const float Inside = 1.0001f;
     private const float Touch = 1e-6f;
     private const int Chunk = 512;
+    private const float Parted = 0.996f;
+    private const int Cuts = 6;
 
     /// <summary>Looks.</summary>
     /// <param name="shell">Low side with its directions.</param>
-    /// <param name="starts">The shell: a position per corner, metres.</param>
+    /// <param name="rays">Where rays start.</param>
     /// <param name="high">High side.</param>
-    /// <param name="limitMetres">How far from the low surface high surface still counts, metres.</param>
+    /// <param name="places">Where its vertices lie over the low side.</param>
     /// <param name="threads">Threads to use, at least 1; the result does not depend on it.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static (CageReport Report, IReadOnlyList<Vector3> Outside) Look(ShellBase shell, Vector3[] starts, SurfaceTree high, float limitMetres, int threads,
-        CancellationToken cancel)
+    public static (CageReport Report, IReadOnlyList<Vector3> Outside) Look(ShellBase shell, RayStarts rays, SurfaceTree high, ShellPlace[] places,
+        int threads, CancellationToken cancel)
     {
-        var moves = starts.Zip(shell.Positions, (s, p) => s - p).ToArray();
-        var places = HighPoints.Place(shell, high.Positions, limitMetres, threads, cancel);
-        float[] above = Above(shell, moves, places, high.Positions, threads, cancel);
+        var moves = rays.Moves;
+        var starts = shell.Positions.Zip(moves, (p, m) => p + m).ToArray();
+        float[] above = Above(shell, rays, places, high.Positions, threads, cancel);
         var outside = new List<Vector3>();
         float farthest = 0;
         Vector3? at = null;
@@ -54,13 +56,15 @@ internal static class CageCheck
     }
 
     /// <summary>How far points stand off the shell, metres; -1 where rays of any low triangle reach them, or no ray comes by.</summary>
-    private static float[] Above(ShellBase shell, Vector3[] moves, ShellPlace[] places, Vector3[] points, int threads, CancellationToken cancel)
+    private static float[] Above(ShellBase shell, RayStarts rays, ShellPlace[] places, Vector3[] points, int threads, CancellationToken cancel)
     {
+        var moves = rays.Moves;
         var starts = shell.Positions.Zip(moves, (p, m) => p + m).ToArray();
-        int[] corners = [.. Enumerable.Range(0, starts.Length)];
-        var surface = SurfaceTree.Build([new Mesh { Name = "", Positions = starts, Corners = corners, TriangleMaterials = [] }]);
+        Vector3[] ends = rays.ReachMetres is { } reach ? Bulged(shell, reach) : starts;
+        var surface = SurfaceTree.Build([new Mesh { Name = "", Positions = ends, Corners = [.. Enumerable.Range(0, ends.Length)], TriangleMaterials = [] }]);
         var swept = BoxTree.Build([.. Enumerable.Range(0, shell.TriangleCount).Select(t => Enumerable.Range(3 * t, 3)
-            .Aggregate(Bounds.Empty, (box, c) => box.Including(shell.Positions[c]).Including(starts[c])))]);
+            .Aggregate(Bounds.Empty, (box, c) => box.Including(shell.Positions[c]).Including(starts[c])
+                .Including(shell.Positions[c] + new Vector3(rays.ReachMetres ?? 0)).Including(shell.Positions[c] - new Vector3(rays.ReachMetres ?? 0))))]);
         var above = new float[points.Length];
         Parallel.For(0, (points.Length + Chunk - 1) / Chunk, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel },
             () => new List<int>(), (chunk, _, around) =>
@@ -73,7 +77,7 @@ internal static class CageCheck
 
         bool IsReached(ShellPlace place, Vector3 point, List<int> around)
         {
-            if (place.Triangle < 0 || place.Height <= 0)
+            if (place.Triangle < 0 || place.Height <= 0 || shell.Metres(place) <= rays.ReachMetres * Inside)
                 return true;
             int c = 3 * place.Triangle;
             var blend = (1 - place.U - place.V) * moves[c] + place.U * moves[c + 1] + place.V * moves[c + 2];
@@ -88,11 +92,42 @@ internal static class CageCheck
             swept.Around(point, Touch, around);
             foreach (int t in around)
             {
-                if (ShellMap.Solve(point, shell.Positions.AsSpan(3 * t, 3), moves.AsSpan(3 * t, 3), out _, out _, out double share)
-                    && share is >= 0 and <= Inside)
+                if (ShellMap.Solve(point, shell.Positions.AsSpan(3 * t, 3), moves.AsSpan(3 * t, 3), out double u, out double v, out double share)
+                    && share >= 0 && share * Shortened(t, (float)u, (float)v) <= Inside)
                     return true;
             }
             return false;
+        }
+
+        // Rays of one reach all go as far, though the blend of their corners' directions is shorter.
+        float Shortened(int triangle, float u, float v) => rays.ReachMetres is null ? 1 : shell.DirectionAt(new ShellPlace(triangle, u, v, 0)).Length();
+    }
+
+    /// <summary>Where rays of one reach start: over triangles whose corners' directions part the shell bulges, and is cut up.</summary>
+    private static Vector3[] Bulged(ShellBase shell, float reach)
+    {
+        var points = new List<Vector3>(shell.Positions.Length);
+        for (int c = 0; c < shell.Positions.Length; c += 3)
+        {
+            Vector3 a = shell.Directions[c], b = shell.Directions[c + 1], d = shell.Directions[c + 2];
+            int cuts = MathF.Min(Vector3.Dot(a, b), MathF.Min(Vector3.Dot(b, d), Vector3.Dot(d, a))) < Parted ? Cuts : 1;
+            for (int i = 0; i < cuts; i++)
+            {
+                for (int j = 0; j < cuts - i; j++)
+                {
+                    points.AddRange([At(c, i, j, cuts), At(c, i + 1, j, cuts), At(c, i, j + 1, cuts)]);
+                    if (i + j < cuts - 1)
+                        points.AddRange([At(c, i + 1, j, cuts), At(c, i + 1, j + 1, cuts), At(c, i, j + 1, cuts)]);
+                }
+            }
+        }
+        return [.. points];
+
+        Vector3 At(int corner, int i, int j, int cuts)
+        {
+            var place = new ShellPlace(corner / 3, (float)i / cuts, (float)j / cuts, 0);
+            var direction = shell.DirectionAt(place);
+            return shell.At(place) + (direction.LengthSquared() > 1e-12f ? Vector3.Normalize(direction) * reach : Vector3.Zero);
         }
     }
 

@@ -18,29 +18,34 @@ internal static class CageFit
     private const int SmoothingRounds = 12;
     private const int ExactRounds = 12;
     private const int CellsAcross = 10;
+    private const float Deeper = 1.25f;
 
     /// <summary>Fits.</summary>
     /// <param name="shell">Low side with its directions.</param>
     /// <param name="high">High side.</param>
+    /// <param name="bvh">The same for rays.</param>
     /// <param name="marginMetres">How much farther out and in the shell goes, metres.</param>
     /// <param name="limitMetres">How far from the low surface high surface still counts, metres.</param>
     /// <param name="threads">Threads to use, at least 1; the result does not depend on it.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static FittedShell Fit(ShellBase shell, SurfaceTree high, float marginMetres, float limitMetres, int threads, CancellationToken cancel)
+    public static FittedShell Fit(ShellBase shell, SurfaceTree high, Bvh bvh, float marginMetres, float limitMetres, int threads, CancellationToken cancel)
     {
         var points = HighPoints.Of(high, MeanEdge(shell) / 4);
         var places = HighPoints.Place(shell, points, limitMetres, threads, cancel);
         int vertices = high.Positions.Length;
         int uncovered = places.AsSpan(0, vertices).ToArray().Count(p => p.Triangle < 0);
         var over = places.ToList();
-        over.AddRange(HighPoints.FromEdges(shell, high, places, threads, cancel));
+        over.AddRange(HighPoints.FromEdges(shell, bvh, places, threads, cancel));
         float[] outward = WithMargin(Offsets(shell, over, points, cancel), marginMetres);
-        var depths = HighPoints.Depths(shell, outward, high, limitMetres, threads, cancel);
-        return new FittedShell(outward, WithMargin(new CoverSolver([.. Tallest(shell, depths)], shell.VertexCount).Solve(cancel), marginMetres), uncovered);
+        // What was measured from the low side, and every high vertex that lies below it.
+        var depths = HighPoints.Depths(shell, new RayStarts(shell.Moves(outward), null), bvh, limitMetres, threads, cancel)
+            .Concat(places.Where(p => p.Triangle >= 0 && p.Height < 0).Select(p => p with { Height = -shell.Metres(p) }));
+        float[] inward = new CoverSolver([.. Tallest(shell, depths)], shell.VertexCount).Solve(cancel);
+        return new FittedShell(outward, WithMargin(Deepened(shell, inward), marginMetres), uncovered);
     }
 
     /// <summary>What must be reached; of each small cell of a triangle the tallest, as only that can matter but for what cells leave open.</summary>
-    private static IEnumerable<Cover> Tallest(ShellBase shell, IReadOnlyList<ShellPlace> places)
+    private static IEnumerable<Cover> Tallest(ShellBase shell, IEnumerable<ShellPlace> places)
     {
         var tallest = new Dictionary<(int Triangle, int Cell), Cover>();
         foreach (var place in places)
@@ -53,6 +58,22 @@ internal static class CageFit
                 tallest[key] = cover;
         }
         return tallest.OrderBy(t => t.Key).Select(t => t.Value);
+    }
+
+    /// <summary>
+    /// Ends as deep as the deepest around them, and a little more: between the places that were measured there are deeper ones, and a ray
+    /// that could go on takes the first surface all the same.
+    /// </summary>
+    private static float[] Deepened(ShellBase shell, float[] inward)
+    {
+        float[] around = [.. inward];
+        for (int c = 0; c < shell.Vertices.Length; c++)
+        {
+            int first = c - c % 3;
+            for (int k = first; k < first + 3; k++)
+                around[shell.Vertices[c]] = MathF.Max(around[shell.Vertices[c]], inward[shell.Vertices[k]] * Deeper);
+        }
+        return around;
     }
 
     private static float[] WithMargin(float[] offsets, float margin) => Array.ConvertAll(offsets, o => o + margin);

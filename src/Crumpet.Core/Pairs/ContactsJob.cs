@@ -40,11 +40,11 @@ public sealed class ContactsJob() : JobKind<ContactsSettings>("contacts", 1)
 /// <param name="Pattern">Pattern by which names are read.</param>
 /// <param name="Names">How names say sides.</param>
 /// <param name="Rows">Rows of the ledger.</param>
-/// <param name="ReachMetres">How far apart surfaces still lie on each other, metres.</param>
-public sealed record SuggestSettings(string Pattern, NameRules Names, IReadOnlyList<PartRow> Rows, float ReachMetres);
+/// <param name="ReachMetres">How far apart surfaces still lie on each other, metres; null goes by their size.</param>
+public sealed record SuggestSettings(string Pattern, NameRules Names, IReadOnlyList<PartRow> Rows, float? ReachMetres);
 
 /// <summary>Proposes other sides for what has none: <c>objects</c> and all <c>shape/K</c> to <c>suggestions</c>.</summary>
-public sealed class SuggestJob() : JobKind<SuggestSettings>("suggest", 1)
+public sealed class SuggestJob() : JobKind<SuggestSettings>("suggest", 2)
 {
     /// <inheritdoc/>
     public override string Words => "other sides to look for";

@@ -12,10 +12,10 @@ internal static class FitMeasure
     /// <summary>How well the low side lies on the high side.</summary>
     /// <param name="low">Low objects.</param>
     /// <param name="high">High surface.</param>
-    /// <param name="outward">How far outside the low surface is within reach, metres.</param>
-    /// <param name="inward">How far inside the low surface is within reach, metres.</param>
-    public static PartFit Of(IReadOnlyList<Mesh> low, SurfaceTree high, float outward, float inward)
+    /// <param name="within">How far outside and inside the low surface is within reach.</param>
+    public static PartFit Of(IReadOnlyList<Mesh> low, SurfaceTree high, ReachSettings within)
     {
+        var (outward, inward) = within;
         int found = 0, all = 0;
         double sum = 0, greatest = 0;
         foreach (var (point, normal) in Spread(low, Samples))
@@ -28,7 +28,7 @@ internal static class FitMeasure
             sum += near.Distance;
             greatest = Math.Max(greatest, near.Distance);
         }
-        return new PartFit(all == 0 ? 0 : (double)found / all, greatest, found == 0 ? 0 : sum / found);
+        return new PartFit(all == 0 ? 0 : (double)found / all, greatest, found == 0 ? 0 : sum / found) { Within = within };
     }
 
     /// <summary>Share of a surface's area that has another surface within a distance.</summary>

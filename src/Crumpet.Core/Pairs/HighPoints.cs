@@ -58,7 +58,7 @@ internal static class HighPoints
     /// <summary>
     /// What high surface stands over the vertices and edges of the low side: there a shell bends, so that high triangles can cut it between their vertices.
     /// </summary>
-    public static IReadOnlyList<ShellPlace> FromEdges(ShellBase shell, SurfaceTree high, ShellPlace[] places, int threads, CancellationToken cancel)
+    public static IReadOnlyList<ShellPlace> FromEdges(ShellBase shell, Bvh high, ShellPlace[] places, int threads, CancellationToken cancel)
     {
         float tallest = 0, deepest = 0;
         foreach (var place in places)
@@ -68,7 +68,6 @@ internal static class HighPoints
             tallest = MathF.Max(tallest, place.Height);
             deepest = MathF.Min(deepest, place.Height);
         }
-        using var bvh = Bvh.Build(high.Positions, high.Corners, threads, cancel);
         var found = new ShellPlace[shell.TriangleCount * 3 * EdgeSamples];
         Parallel.For(0, shell.TriangleCount, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, t =>
         {
@@ -84,7 +83,7 @@ internal static class HighPoints
                     var d = w * shell.Directions[c] + u * shell.Directions[c + 1] + v * shell.Directions[c + 2];
                     // From the outermost that belongs to this side inwards; heights count in lengths of the blend, as offsets do.
                     var ray = new Ray(p + d * (tallest * 1.001f), -d, 0, tallest * 1.001f - deepest * 1.001f + 1e-6f);
-                    found[(3 * t + edge) * EdgeSamples + k] = bvh.ClosestFacing(ray, out var hit, out _)
+                    found[(3 * t + edge) * EdgeSamples + k] = high.ClosestFacing(ray, out var hit, out _)
                         ? new ShellPlace(t, u, v, tallest * 1.001f - hit.Distance)
                         : new ShellPlace(-1, 0, 0, 0);
                 }
@@ -95,21 +94,20 @@ internal static class HighPoints
 
     /// <summary>How far below the surface rays from a shell meet the high side, at places spread over each triangle.</summary>
     /// <param name="shell">Low side with its directions.</param>
-    /// <param name="outward">Offset of each vertex of the shell, metres.</param>
+    /// <param name="starts">Where its rays start.</param>
     /// <param name="high">High side.</param>
     /// <param name="limitMetres">How far below the surface to look, metres.</param>
     /// <param name="threads">Threads to use, at least 1; the result does not depend on it.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static IReadOnlyList<ShellPlace> Depths(ShellBase shell, float[] outward, SurfaceTree high, float limitMetres, int threads, CancellationToken cancel)
+    public static IReadOnlyList<ShellPlace> Depths(ShellBase shell, RayStarts starts, Bvh high, float limitMetres, int threads, CancellationToken cancel)
     {
         int across = (int)Math.Clamp(Math.Sqrt(2.0 * DepthSamples / Math.Max(1, shell.TriangleCount)), LeastAcross, MostAcross),
             each = (across + 1) * (across + 2) / 2;
-        using var bvh = Bvh.Build(high.Positions, high.Corners, threads, cancel);
         var found = new ShellPlace[shell.TriangleCount * each];
         Parallel.For(0, shell.TriangleCount, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, t =>
         {
             int c = 3 * t, at = t * each;
-            Vector3 a = Move(c), b = Move(c + 1), d = Move(c + 2);
+            Vector3 a = starts.Moves[c], b = starts.Moves[c + 1], d = starts.Moves[c + 2];
             for (int i = 0; i <= across; i++)
             {
                 for (int j = 0; j <= across - i; j++)
@@ -120,13 +118,12 @@ internal static class HighPoints
                     float reach = move.Length();
                     var direction = reach > 1e-7f ? move / reach
                         : Vector3.Normalize(w * shell.Directions[c] + u * shell.Directions[c + 1] + v * shell.Directions[c + 2]);
-                    found[at++] = bvh.ClosestFacing(new Ray(p + direction * reach, -direction, 0, reach + limitMetres), out var hit, out _)
+                    reach = starts.ReachMetres ?? reach;
+                    found[at++] = high.ClosestFacing(new Ray(p + direction * reach, -direction, 0, reach + limitMetres), out var hit, out _)
                         ? new ShellPlace(t, u, v, hit.Distance - reach)
                         : new ShellPlace(-1, 0, 0, 0);
                 }
             }
-
-            Vector3 Move(int corner) => shell.Directions[corner] * outward[shell.Vertices[corner]];
         });
         return found;
     }

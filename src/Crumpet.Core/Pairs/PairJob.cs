@@ -9,15 +9,15 @@ namespace Crumpet.Core.Pairs;
 /// <param name="Names">How names say sides.</param>
 /// <param name="Mode">How parts are spread over trays.</param>
 /// <param name="Settings">What was decided about parts and trays, strokes left out.</param>
-/// <param name="OutwardReachMetres">The asset's outward reach, metres.</param>
-/// <param name="InwardReachMetres">The asset's inward reach, metres.</param>
-public sealed record PairJobSettings(string Pattern, NameRules Names, TrayMode Mode, PairSettings Settings, float OutwardReachMetres, float InwardReachMetres);
+/// <param name="OutwardReachMetres">The asset's outward reach, metres; null for each part's as measured.</param>
+/// <param name="InwardReachMetres">The asset's inward reach, metres; null for each part's as measured.</param>
+public sealed record PairJobSettings(string Pattern, NameRules Names, TrayMode Mode, PairSettings Settings, float? OutwardReachMetres, float? InwardReachMetres);
 
 /// <summary>
 /// Plans the trays and makes the ledger: <c>objects</c>, for paired row P <c>fit/P</c> and <c>cage/P</c>, <c>contacts</c> and where
 /// anything is unpaired <c>suggestions</c>, to its report.
 /// </summary>
-public sealed class PairJob() : JobKind<PairJobSettings>("pair", 1)
+public sealed class PairJob() : JobKind<PairJobSettings>("pair", 2)
 {
     /// <inheritdoc/>
     public override string Words => "ledgers to make";
@@ -36,6 +36,11 @@ public sealed class PairJob() : JobKind<PairJobSettings>("pair", 1)
             fits[paired[p]] = context.Read<PartFit>(inputs.Bytes($"fit/{p}"));
             cages[paired[p]] = context.Read<CageReport>(inputs.Bytes($"cage/{p}"));
         }
+        rules = rules with
+        {
+            Fitted = paired.Where(i => cages[i] is not null).ToDictionary(i => rows[i].Name, i => cages[i]!.Reach, StringComparer.Ordinal),
+        };
+        rows = PairPlanner.Rows(rules);
         var contacts = paired.Length == 0 ? [] : context.Read<Contact[]>(inputs.Bytes("contacts"))
             .Select(c => c with { One = paired[c.One], Two = paired[c.Two] });
         var suggestions = inputs.Find("suggestions") is null ? [] : context.Read<Suggestion[]>(inputs.Bytes("suggestions"));

@@ -37,10 +37,15 @@ public static class PairPlanner
     {
         var own = rules.Settings.Parts.GetValueOrDefault(row.Name);
         var tray = rules.Settings.Trays.GetValueOrDefault(onTray);
+        var fitted = rules.Fitted.GetValueOrDefault(row.Name);
+        float? outward = own?.OutwardReachMetres ?? tray?.OutwardReachMetres ?? rules.OutwardReachMetres,
+            inward = own?.InwardReachMetres ?? tray?.InwardReachMetres ?? rules.InwardReachMetres;
         return row with
         {
-            OutwardReachMetres = own?.OutwardReachMetres ?? tray?.OutwardReachMetres ?? rules.OutwardReachMetres,
-            InwardReachMetres = own?.InwardReachMetres ?? tray?.InwardReachMetres ?? rules.InwardReachMetres,
+            OutwardReachMetres = outward ?? fitted?.OutwardReachMetres ?? 0,
+            InwardReachMetres = inward ?? fitted?.InwardReachMetres ?? 0,
+            OutwardIsFitted = outward is null,
+            InwardIsFitted = inward is null,
         };
     }
 

@@ -19,6 +19,12 @@ public sealed record PartRow(string Name, IReadOnlyList<int> Low, IReadOnlyList<
     /// <summary>How far inside the low surface its rays end, metres.</summary>
     public float InwardReachMetres { get; init; }
 
+    /// <summary>Whether the outward reach was measured.</summary>
+    public bool OutwardIsFitted { get; init; }
+
+    /// <summary>Whether the inward reach was measured.</summary>
+    public bool InwardIsFitted { get; init; }
+
     /// <summary>What blocks its light; null as the bake is set.</summary>
     public Occluders? Sees { get; init; }
 
@@ -36,7 +42,11 @@ public sealed record PartRow(string Name, IReadOnlyList<int> Low, IReadOnlyList<
 /// <param name="Share">Share of the low surface that has high surface within the reach, 0 to 1.</param>
 /// <param name="GreatestMetres">Greatest distance from the low to the high surface, of that share.</param>
 /// <param name="MeanMetres">Mean distance from the low to the high surface, of that share.</param>
-public sealed record PartFit(double Share, double GreatestMetres, double MeanMetres);
+public sealed record PartFit(double Share, double GreatestMetres, double MeanMetres)
+{
+    /// <summary>The reach it was measured within.</summary>
+    public ReachSettings Within { get; init; } = new(0, 0);
+}
 
 /// <summary>What is known of the shell that a part's rays start on.</summary>
 /// <param name="Kind">Where it comes from.</param>
@@ -58,6 +68,9 @@ public sealed record CageReport(
 {
     /// <summary>Why the part's cage object is not used; empty where nothing is wrong.</summary>
     public string Problem { get; init; } = "";
+
+    /// <summary>How far outside and inside the low surface the part looks: as it was decided, or as measured.</summary>
+    public ReachSettings Reach { get; init; } = new(0, 0);
 }
 
 /// <summary>Two parts that come near each other.</summary>

@@ -28,10 +28,8 @@ internal static class PartRays
         var bounds = low.Aggregate(Bounds.Empty, (b, m) => b.Including(m.Bounds())).Including(high.Boxes.Bounds);
         // Farther off than half the part nothing belongs to one place of the surface.
         float limit = bounds.Size.Length() / 2;
-        int uncovered = 0;
+        var places = HighPoints.Place(shell, high.Positions, limit, threads, cancel);
         var kind = settings.Kind;
-        var outward = Enumerable.Repeat(settings.OutwardReachMetres, shell.VertexCount).ToArray();
-        var inward = Enumerable.Repeat(settings.InwardReachMetres, shell.VertexCount).ToArray();
         Vector3[]? starts = null;
         string problem = "";
         if (kind == CageKind.File)
@@ -40,14 +38,18 @@ internal static class PartRays
             if (starts is null)
                 kind = CageKind.Reach;
         }
-        else if (kind == CageKind.Fitted)
-        {
-            var fitted = CageFit.Fit(shell, high, settings.MarginMetres, limit, threads, cancel);
-            (outward, inward, uncovered) = (fitted.Outward, fitted.Inward, fitted.Uncovered);
-        }
+        using var bvh = Bvh.Build(high.Positions, high.Corners, threads, cancel);
+        var fitted = kind == CageKind.Fitted ? CageFit.Fit(shell, high, bvh, settings.MarginMetres, limit, threads, cancel) : null;
+        float least = ReachFit.Least(bounds), most = ReachFit.Most(bounds);
+        float reach = settings.OutwardReachMetres ?? (fitted is not null ? fitted.Outward.Max()
+            : MathF.Max(least, ReachFit.Eased(ReachFit.Outward(shell, bvh, places, most, threads, cancel), 0)));
+        float[] outward = fitted?.Outward ?? Everywhere(reach);
         bool brushed = Brush(settings, shell, outward, starts);
         if (starts is null && (kind == CageKind.Fitted || brushed))
-            starts = [.. Enumerable.Range(0, shell.Positions.Length).Select(c => shell.Positions[c] + shell.Directions[c] * outward[shell.Vertices[c]])];
+            starts = Shell();
+        var rayStarts = starts is null ? RayStarts.AtReach(shell, reach) : new RayStarts([.. starts.Zip(shell.Positions, (s, p) => s - p)], null);
+        float[] inward = fitted?.Inward ?? Everywhere(settings.InwardReachMetres ?? MathF.Max(least, ReachFit.Eased(
+            ReachFit.Inward(shell, rayStarts, high, bvh, places, most, threads, cancel), reach)));
         var rays = new LowRays[low.Count];
         int at = 0;
         for (int i = 0; i < rays.Length; i++)
@@ -56,19 +58,23 @@ internal static class PartRays
             rays[i] = new LowRays(directions[i], starts?[at..(at + corners)], [.. shell.Vertices.AsSpan(at, corners).ToArray().Select(v => inward[v])]);
             at += corners;
         }
-        var shown = starts ?? [.. Enumerable.Range(0, shell.Positions.Length)
-            .Select(c => shell.Positions[c] + shell.Directions[c] * outward[shell.Vertices[c]])];
-        var (looked, outside) = CageCheck.Look(shell, shown, high, limit, threads, cancel);
+        var (looked, outside) = CageCheck.Look(shell, rayStarts, high, places, threads, cancel);
+        float ends = inward.Length == 0 ? 0 : inward.Max();
         var report = looked with
         {
             Kind = kind,
             Direction = settings.Direction,
-            InwardMetres = inward.Length == 0 ? 0 : inward.Max(),
-            Uncovered = uncovered,
+            InwardMetres = ends,
+            Uncovered = fitted?.Uncovered ?? 0,
             Strokes = settings.Strokes.Count,
             Problem = problem,
+            Reach = new ReachSettings(reach, settings.InwardReachMetres ?? ends),
         };
         return new RaysAnswer(rays, report, [.. outside]);
+
+        float[] Everywhere(float metres) => [.. Enumerable.Repeat(metres, shell.VertexCount)];
+
+        Vector3[] Shell() => [.. shell.Moves(outward).Zip(shell.Positions, (m, p) => p + m)];
     }
 
     private static Vector3[] DirectionsOf(Mesh mesh, RaysSettings settings)

@@ -12,6 +12,9 @@ namespace Crumpet.Core.Pairs;
 /// <param name="InwardMetres">Greatest distance that rays go on below the surface, metres.</param>
 public sealed record RaysRoom(float[]? Min, float[]? Max, float InwardMetres)
 {
+    /// <summary>How far outside and inside the low surface the part looks.</summary>
+    public ReachSettings Reach { get; init; } = new(0, 0);
+
     /// <summary>Box of all cage starts; empty without a cage.</summary>
     public Bounds Starts => Min is null || Max is null ? Bounds.Empty : new(new(Min), new(Max));
 
@@ -35,7 +38,7 @@ public sealed record RaysRoom(float[]? Min, float[]? Max, float InwardMetres)
 /// Works out where a part's rays come from: shapes <c>low/K</c>, <c>high/K</c>, <c>cage/K</c> to <c>rays</c>, <c>outside</c> and
 /// <c>cage</c>.
 /// </summary>
-public sealed class RaysJob() : JobKind<RaysSettings>("rays", 3)
+public sealed class RaysJob() : JobKind<RaysSettings>("rays", 4)
 {
     /// <inheritdoc/>
     public override string Words => "cages to shape";
@@ -53,7 +56,7 @@ public sealed class RaysJob() : JobKind<RaysSettings>("rays", 3)
     protected override JobOutput Work(RaysSettings settings, JobInputs inputs, JobContext context)
     {
         var answer = PartRays.Build(settings, inputs.Shapes("low"), PairTrees.High(inputs, "high"), inputs.Shapes("cage"), context.Threads, context.Cancel);
-        return new JobOutput { Report = RaysRoom.Of(answer.Rays) }
+        return new JobOutput { Report = RaysRoom.Of(answer.Rays) with { Reach = answer.Report.Reach } }
             .With("rays", RaysFile.Write(answer.Rays.Select((r, i) => (r, i)).ToDictionary(p => p.i, p => p.r)))
             .With("outside", MemoryMarshal.AsBytes<Vector3>(answer.Outside).ToArray())
             .With("cage", context.Write(answer.Report));
@@ -66,7 +69,7 @@ public sealed class RaysJob() : JobKind<RaysSettings>("rays", 3)
 public sealed record ReachSettings(float OutwardReachMetres, float InwardReachMetres);
 
 /// <summary>Measures how the two sides of a part lie on each other: shapes <c>low/K</c>, <c>high/K</c> to <c>fit</c>.</summary>
-public sealed class FitJob() : JobKind<ReachSettings>("fit", 1)
+public sealed class FitJob() : JobKind<ReachSettings>("fit", 2)
 {
     /// <inheritdoc/>
     public override string Words => "pairs to measure";
@@ -79,7 +82,7 @@ public sealed class FitJob() : JobKind<ReachSettings>("fit", 1)
 
     /// <inheritdoc/>
     protected override JobOutput Work(ReachSettings settings, JobInputs inputs, JobContext context) => new JobOutput().With(
-        "fit", context.Write(FitMeasure.Of(inputs.Shapes("low"), PairTrees.High(inputs, "high"), settings.OutwardReachMetres, settings.InwardReachMetres)));
+        "fit", context.Write(FitMeasure.Of(inputs.Shapes("low"), PairTrees.High(inputs, "high"), settings)));
 }
 
 /// <summary>Hierarchies of parts' high sides, built once for all jobs that ask.</summary>

@@ -13,6 +13,27 @@ internal sealed record ShellBase(Vector3[] Positions, Vector3[] Directions, int[
 {
     public int TriangleCount => Positions.Length / 3;
 
+    /// <summary>From each corner to where a shell with these offsets stands, metres.</summary>
+    /// <param name="offsets">Offset of each vertex along its directions, metres.</param>
+    public Vector3[] Moves(float[] offsets) => [.. Directions.Select((d, c) => d * offsets[Vertices[c]])];
+
+    /// <summary>The direction at a place: the blend of the corners', shorter than a unit where they part.</summary>
+    public Vector3 DirectionAt(in ShellPlace place)
+    {
+        int c = 3 * place.Triangle;
+        return (1 - place.U - place.V) * Directions[c] + place.U * Directions[c + 1] + place.V * Directions[c + 2];
+    }
+
+    /// <summary>How far a point is from its place along a ray, metres; negative below the surface. Heights count in lengths of the blend.</summary>
+    public float Metres(in ShellPlace place) => place.Triangle < 0 ? 0 : place.Height * DirectionAt(place).Length();
+
+    /// <summary>The point of the surface under a place.</summary>
+    public Vector3 At(in ShellPlace place)
+    {
+        int c = 3 * place.Triangle;
+        return (1 - place.U - place.V) * Positions[c] + place.U * Positions[c + 1] + place.V * Positions[c + 2];
+    }
+
     /// <summary>Joins low objects and their directions.</summary>
     public static ShellBase Build(IReadOnlyList<Mesh> low, IReadOnlyList<Vector3[]> directions)
     {
@@ -31,6 +52,18 @@ internal sealed record ShellBase(Vector3[] Positions, Vector3[] Directions, int[
         }
         return shell with { VertexCount = vertex };
     }
+}
+
+/// <summary>Where rays of a low surface start.</summary>
+/// <param name="Moves">From each corner to where its rays start, metres.</param>
+/// <param name="ReachMetres">
+/// How far from the surface every ray starts along its direction, metres; null where rays start on the shell that the moved corners span.
+/// Where corners' directions part, that shell lies nearer the surface.
+/// </param>
+internal sealed record RayStarts(Vector3[] Moves, float? ReachMetres)
+{
+    /// <summary>Rays that start at one reach.</summary>
+    public static RayStarts AtReach(ShellBase shell, float reachMetres) => new([.. shell.Directions.Select(d => d * reachMetres)], reachMetres);
 }
 
 /// <summary>Where a point lies over a low surface.</summary>

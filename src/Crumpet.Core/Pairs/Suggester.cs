@@ -1,3 +1,4 @@
+using System.Numerics;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Tracing;
@@ -25,10 +26,10 @@ public static class Suggester
     /// <param name="input">Objects and names.</param>
     /// <param name="meshes">One an object.</param>
     /// <param name="rows">Rows as matched.</param>
-    /// <param name="reachMetres">How far apart surfaces still lie on each other, metres.</param>
+    /// <param name="reachMetres">How far apart surfaces still lie on each other, metres; null for a share of their size.</param>
     /// <param name="threads">Threads to use, at least 1; the result does not depend on it.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static IReadOnlyList<Suggestion> Suggest(MatchInput input, IReadOnlyList<Mesh> meshes, IReadOnlyList<PartRow> rows, float reachMetres, int threads,
+    public static IReadOnlyList<Suggestion> Suggest(MatchInput input, IReadOnlyList<Mesh> meshes, IReadOnlyList<PartRow> rows, float? reachMetres, int threads,
         CancellationToken cancel)
     {
         int[] looseLow = [.. rows.Where(r => !r.IsPaired).SelectMany(r => r.Low)], looseHigh = [.. rows.Where(r => !r.IsPaired).SelectMany(r => r.High)];
@@ -77,15 +78,15 @@ public static class Suggester
         {
             cancel.ThrowIfCancellationRequested();
             Bounds a = bounds[low], b = bounds[high];
-            if (a.Min.X > b.Max.X + reachMetres || b.Min.X > a.Max.X + reachMetres || a.Min.Y > b.Max.Y + reachMetres || b.Min.Y > a.Max.Y + reachMetres
-                || a.Min.Z > b.Max.Z + reachMetres || b.Min.Z > a.Max.Z + reachMetres)
+            float reach = reachMetres ?? ReachFit.NearShare * MathF.Min(a.Size.Length(), b.Size.Length());
+            var grown = new Vector3(reach);
+            if (Vector3.Max(a.Min - b.Max - grown, b.Min - a.Max - grown) is var gap && (gap.X > 0 || gap.Y > 0 || gap.Z > 0))
                 return 0;
             // What joins a part need only lie on it; what completes one must also be covered.
             if (joins)
-                return looseLow.Contains(low) ? FitMeasure.Share([meshes[low]], trees[high]!, reachMetres, Samples)
-                    : FitMeasure.Share([meshes[high]], trees[low]!, reachMetres, Samples);
-            return Math.Sqrt(FitMeasure.Share([meshes[low]], trees[high]!, reachMetres, Samples) * FitMeasure.Share([meshes[high]], trees[low]!, reachMetres,
-                Samples));
+                return looseLow.Contains(low) ? FitMeasure.Share([meshes[low]], trees[high]!, reach, Samples)
+                    : FitMeasure.Share([meshes[high]], trees[low]!, reach, Samples);
+            return Math.Sqrt(FitMeasure.Share([meshes[low]], trees[high]!, reach, Samples) * FitMeasure.Share([meshes[high]], trees[low]!, reach, Samples));
         }
     }
 

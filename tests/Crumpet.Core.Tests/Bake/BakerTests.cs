@@ -163,7 +163,7 @@ public sealed class BakerTests
     public void A_parts_own_reach_decides_what_its_rays_find()
     {
         var part = new BakePart("p", [Shapes.Plane("low")], [Shapes.Plane("high", height: 0.05f)]);
-        var settings = new BakeSettings { Size = 16, Samples = 1, Maps = [BakeMap.Normal] };
+        var settings = new BakeSettings { Size = 16, Samples = 1, Maps = [BakeMap.Normal], OutwardReachMetres = 0.012f, InwardReachMetres = 0.02f };
         Assert.Contains(Baker.Bake(new BakeInput("s", [part], [new BakeTray([0])]), settings, 1, null, default).Faults, f => f.Kind == FaultKind.Miss);
         Assert.Empty(Baker.Bake(new BakeInput("s", [part with { OutwardReachMetres = 0.06f }], [new BakeTray([0])]), settings, 1, null, default).Faults);
     }
@@ -206,7 +206,7 @@ public sealed class BakerTests
     {
         // A second plane 5 mm above the first, within the reach of 12 mm.
         BakePart[] parts = [Part(Shapes.Plane("a", uvTo: 0.4f)), Part(Shapes.Plane("b", uvFrom: 0.5f, uvTo: 0.9f, height: 0.005f))];
-        var settings = new BakeSettings { Size = 64, Maps = [BakeMap.Normal] };
+        var settings = new BakeSettings { Size = 64, Maps = [BakeMap.Normal], OutwardReachMetres = 0.012f, InwardReachMetres = 0.02f };
         var together = Baker.Bake(new BakeInput("s", parts, [new BakeTray([0, 1])]), settings, 1, null, default);
         var apart = Baker.Bake(new BakeInput("s", parts, [new BakeTray([0]), new BakeTray([1])]), settings, 1, null, default);
         var region = Assert.Single(together.Faults);

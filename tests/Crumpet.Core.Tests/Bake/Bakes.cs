@@ -23,6 +23,7 @@ internal static class Bakes
         PaddingPixels = 0,
         OutwardReachMetres = 0.2f,
         InwardReachMetres = 0.2f,
+        OcclusionRangeMetres = 0,
     };
 
     public static Vector3 At(Bitmap map, int x, int y) => new(map.Unit(x, y, 0), map.Unit(x, y, 1), map.Unit(x, y, 2));

@@ -102,13 +102,14 @@ public sealed class FaultFindingsTests
         Assert.Equal(0, region.NeedsOutwardMetres);
         PartRow row = new("lid", [0], [1], 0) { OutwardReachMetres = 0.01f, InwardReachMetres = 0.02f };
         var finding = Assert.Single(FaultFindings.Explain(result.Faults, Context(1000, TrayMode.One) with { Rows = [row] }), f => f.Code == "miss");
-        Assert.Equal(isOffered ? 1 : 0, finding.Mends.Count);
+        Assert.Equal(isOffered, finding.Mends.Any(m => m.Mend is WidenReach { InwardMetres: not null }));
+        Assert.Contains(finding.Mends, m => m.Mend is FillMisses);
         Assert.Contains(isOffered ? "lies up to 50 mm deep" : "has a hole or ends there", finding.Sentence, StringComparison.Ordinal);
         // Where a cage says how far rays go, no reach is spoken of and none is offered.
         var fitted = row with { Cage = new CageReport(CageKind.Fitted, RayDirection.Smooth, 0.004f, 0.005f, 0.003f, 0, 0, null, 0, 0, null, 0) };
         var said = Assert.Single(FaultFindings.Explain(result.Faults, Context(1000, TrayMode.One) with { Rows = [fitted] }), f => f.Code == "miss");
         Assert.Contains("within the cage, which goes up to 5 mm outward and 3 mm inward", said.Sentence, StringComparison.Ordinal);
         Assert.DoesNotContain("reach", said.Sentence, StringComparison.Ordinal);
-        Assert.Empty(said.Mends);
+        Assert.IsType<FillMisses>(Assert.Single(said.Mends).Mend);
     }
 }

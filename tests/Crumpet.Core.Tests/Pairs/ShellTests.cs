@@ -128,12 +128,12 @@ public sealed class ShellTests
     public void Fit_is_measured_within_each_reach_on_its_own_side()
     {
         Mesh low = Shapes.Plane("low"), above = Shapes.Plane("high", 2, height: 0.02f), below = Shapes.Plane("high", 2, height: -0.02f);
-        Assert.Equal(1, FitMeasure.Of([low], SurfaceTree.Build([above]), 0.03f, 0.01f).Share);
-        Assert.Equal(0, FitMeasure.Of([low], SurfaceTree.Build([below]), 0.03f, 0.01f).Share);
-        Assert.Equal(1, FitMeasure.Of([low], SurfaceTree.Build([below]), 0.01f, 0.03f).Share);
+        Assert.Equal(1, FitMeasure.Of([low], SurfaceTree.Build([above]), new ReachSettings(0.03f, 0.01f)).Share);
+        Assert.Equal(0, FitMeasure.Of([low], SurfaceTree.Build([below]), new ReachSettings(0.03f, 0.01f)).Share);
+        Assert.Equal(1, FitMeasure.Of([low], SurfaceTree.Build([below]), new ReachSettings(0.01f, 0.03f)).Share);
         // Half the low surface has something above it.
         var half = Shapes.Plane("high", 1, height: 0.01f);
         half = half with { Positions = Array.ConvertAll(half.Positions, p => p with { X = p.X + 0.5f }) };
-        Assert.Equal(0.5, FitMeasure.Of([low], SurfaceTree.Build([half]), 0.0101f, 0.01f).Share, 0.02);
+        Assert.Equal(0.5, FitMeasure.Of([low], SurfaceTree.Build([half]), new ReachSettings(0.0101f, 0.01f)).Share, 0.02);
     }
 }

@@ -5,8 +5,7 @@ using Crumpet.Core.Pairs;
 namespace Crumpet.Web.Pages.Bake;
 
 /// <summary>
-/// What the bake station's ticket asks. Lengths are in millimetres; what may be left empty is text, and empty means no limit or what was
-/// set before.
+/// What the bake station's ticket asks. Lengths are in millimetres; what may be left empty is text, and empty means fitted or no limit.
 /// </summary>
 public sealed class BakeForm
 {
@@ -28,11 +27,14 @@ public sealed class BakeForm
     /// <summary>How samples are spread.</summary>
     public SampleFilter Filter { get; set; }
 
-    /// <summary>Outward reach.</summary>
-    public float Outward { get; set; }
+    /// <summary>Outward reach; empty for fitted.</summary>
+    public string? Outward { get; set; }
 
-    /// <summary>Inward reach.</summary>
-    public float Inward { get; set; }
+    /// <summary>Inward reach; empty for fitted.</summary>
+    public string? Inward { get; set; }
+
+    /// <summary>Whether missed texels are filled.</summary>
+    public bool FillsMisses { get; set; }
 
     /// <summary>Occlusion rays.</summary>
     public int Rays { get; set; }
@@ -40,7 +42,7 @@ public sealed class BakeForm
     /// <summary>What occludes.</summary>
     public Occluders Occluders { get; set; }
 
-    /// <summary>How far away something occludes; empty for any distance.</summary>
+    /// <summary>How far away something occludes; 0 for any distance, empty for fitted.</summary>
     public string? OcclusionRange { get; set; }
 
     /// <summary>Over how much it fades; empty for a hard end.</summary>
@@ -58,13 +60,13 @@ public sealed class BakeForm
     /// <summary>Thickness rays.</summary>
     public int? ThicknessRays { get; set; }
 
-    /// <summary>Thickness that is white.</summary>
+    /// <summary>Thickness that is white; empty for fitted.</summary>
     public string? Thickness { get; set; }
 
-    /// <summary>Radius curvature is averaged over.</summary>
+    /// <summary>Radius curvature is averaged over; empty for fitted.</summary>
     public string? CurvatureRadius { get; set; }
 
-    /// <summary>Radius of the sphere whose curvature is white.</summary>
+    /// <summary>Radius of the sphere whose curvature is white; empty for fitted.</summary>
     public string? CurvatureFull { get; set; }
 
     /// <summary>Height that is white; empty for the greatest.</summary>
@@ -109,20 +111,21 @@ public sealed class BakeForm
         Draft = 0,
         Samples = Samples,
         Filter = Filter,
-        OutwardReachMetres = Outward / 1000,
-        InwardReachMetres = Inward / 1000,
+        OutwardReachMetres = Length(nameof(BakeSettings.OutwardReachMetres), Outward),
+        InwardReachMetres = Length(nameof(BakeSettings.InwardReachMetres), Inward),
+        FillsMisses = FillsMisses,
         OcclusionRays = Rays,
         Occluders = Occluders,
         OcclusionRangeMetres = Length(nameof(BakeSettings.OcclusionRangeMetres), OcclusionRange),
-        OcclusionFalloffMetres = Length(nameof(BakeSettings.OcclusionFalloffMetres), OcclusionFalloff),
+        OcclusionFalloffMetres = Length(nameof(BakeSettings.OcclusionFalloffMetres), OcclusionFalloff) ?? 0,
         GroundOccludes = Ground,
         BackFacesOcclude = BothSides,
         Denoise = Denoise,
         ThicknessRays = ThicknessRays ?? before.ThicknessRays,
-        ThicknessRangeMetres = Length(nameof(BakeSettings.ThicknessRangeMetres), Thickness, before.ThicknessRangeMetres),
-        CurvatureRadiusMetres = Length(nameof(BakeSettings.CurvatureRadiusMetres), CurvatureRadius, before.CurvatureRadiusMetres),
-        CurvatureFullRadiusMetres = Length(nameof(BakeSettings.CurvatureFullRadiusMetres), CurvatureFull, before.CurvatureFullRadiusMetres),
-        HeightRangeMetres = Length(nameof(BakeSettings.HeightRangeMetres), HeightRange),
+        ThicknessRangeMetres = Length(nameof(BakeSettings.ThicknessRangeMetres), Thickness),
+        CurvatureRadiusMetres = Length(nameof(BakeSettings.CurvatureRadiusMetres), CurvatureRadius),
+        CurvatureFullRadiusMetres = Length(nameof(BakeSettings.CurvatureFullRadiusMetres), CurvatureFull),
+        HeightRangeMetres = Length(nameof(BakeSettings.HeightRangeMetres), HeightRange) ?? 0,
         IdBy = IdBy,
         OpacityBy = OpacityBy,
         HighNormals = HighNormals,
@@ -132,6 +135,5 @@ public sealed class BakeForm
         Dither = Dither,
     };
 
-    private static float Length(string field, string? millimetres, float otherwise = 0) =>
-        (float?)FormNumber.ReadIfAny<BakeSettings>(field, millimetres) ?? otherwise;
+    private static float? Length(string field, string? millimetres) => (float?)FormNumber.ReadIfAny<BakeSettings>(field, millimetres);
 }

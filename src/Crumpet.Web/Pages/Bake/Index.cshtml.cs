@@ -2,8 +2,10 @@ using System.Globalization;
 using Crumpet.Core;
 using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
+using Crumpet.Core.Geometry;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
+using Crumpet.Core.Pairs;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Crumpet.Web.Pages.Bake;
@@ -21,6 +23,16 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
 
     /// <summary>Textures that arrived and that maps can be made from.</summary>
     public IReadOnlyList<TextureReport> Textures => [.. (View.Intake?.Textures ?? []).Where(t => t.Kind is TextureKind.Height or TextureKind.Normal)];
+
+    /// <summary>How large the high side of each part is, metres; nothing before parts are paired.</summary>
+    public IEnumerable<float> HighSizes => View.Report<PairReport>(Station.Pairs) is { } pairs && View.Intake is { } intake
+        ? pairs.Paired.Where(r => r.High.All(i => i < intake.Objects.Count))
+            .Select(r => r.High.Aggregate(Bounds.Empty, (b, i) => b.Including(intake.Objects[i].Bounds())).Size.Length())
+        : [];
+
+    /// <summary>What white of the first of some maps that was baked stands for, in its unit.</summary>
+    public IEnumerable<float> ScalesOf(params BakeMap[] maps) =>
+        (View.ShownBake?.Sheets ?? []).SelectMany(s => s.Scales).Where(s => maps.Contains(s.Map)).Select(s => s.To[0]);
 
     /// <summary>What full scale of a map stands for, in words.</summary>
     public string Scale(MapScale scale)

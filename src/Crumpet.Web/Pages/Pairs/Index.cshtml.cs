@@ -65,11 +65,7 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     public Task<IActionResult> OnPostPairAsync(TrayMode trays, string? outward, string? inward) => ChangeAsync(plan =>
     {
         var (o, i) = Reaches(outward, inward);
-        return plan with
-        {
-            Trays = trays,
-            Bake = plan.Bake with { OutwardReachMetres = o ?? plan.Bake.OutwardReachMetres, InwardReachMetres = i ?? plan.Bake.InwardReachMetres }
-        };
+        return plan with { Trays = trays, Bake = plan.Bake with { OutwardReachMetres = o, InwardReachMetres = i } };
     });
 
     /// <summary>Records the pattern, and pairs.</summary>
@@ -88,8 +84,8 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
             },
             Bake = plan.Bake with
             {
-                OutwardReachMetres = Reaches(outward, inward).Outward ?? plan.Bake.OutwardReachMetres,
-                InwardReachMetres = Reaches(outward, inward).Inward ?? plan.Bake.InwardReachMetres
+                OutwardReachMetres = Reaches(outward, inward).Outward,
+                InwardReachMetres = Reaches(outward, inward).Inward
             },
         });
 
