@@ -4,6 +4,7 @@ using System.Numerics;
 using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
 using Crumpet.Core.Geometry;
+using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
 using Crumpet.Demo;
 
@@ -30,7 +31,7 @@ internal static class BakeBench
     private static int Run(int triangles, int size, int threads, CancellationToken cancel)
     {
         Bench.Within("--triangles", triangles, 1000, Bench.MostTriangles);
-        Bench.Within("--size", size, 64, BakeSettings.LargestSheet);
+        Bench.Within("--size", size, 64, SheetSize.Largest);
         Bench.Within("--threads", threads, 1, Bench.MostThreads);
         var settings = new BakeSettings { Size = size, Maps = Maps, IdBy = IdSource.Part, OutwardReachMetres = 0.01f, InwardReachMetres = 0.01f };
         var one = new BakeInput("pebble", [new BakePart("pebble", [Pebble.Low("pebble_low")], [Pebble.High("pebble_high", triangles)])], [new BakeTray([0])]);

@@ -234,6 +234,7 @@ public sealed partial class Workbench(CrumpetDb db, FileStore store, RunService 
                 return ChangeMerge.TooOld;
             (changed, forced) = ChangeMerge.Merge(JsonSerializer.Deserialize<AssetPlan>(json, BuildJson.Kept)!, plan, change);
         }
+        changed = changed.KeepingIslands(plan);
         if (changed.Problem() is { } problem)
             return problem;
         var before = AssetState.Of(asset);

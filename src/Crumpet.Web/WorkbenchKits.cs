@@ -53,7 +53,8 @@ public sealed partial class Workbench
         using (await order.EnterAsync(kitId))
         {
             db.ChangeTracker.Clear();
-            var kit = await db.Kits.Include(k => k.Assets).FirstAsync(k => k.Id == kitId);
+            var kit = await db.Kits.Include(k => k.Assets).ThenInclude(a => a.Decisions).Include(k => k.Assets).ThenInclude(a => a.Sources).AsSplitQuery()
+                .FirstAsync(k => k.Id == kitId);
             var now = kit.Plan();
             order.Remember("kit plan", kitId, kit.Version, JsonSerializer.Serialize(now, BuildJson.Options));
             foreach (var asset in kit.Assets)
@@ -66,12 +67,17 @@ public sealed partial class Workbench
                 if (forced is not null)
                     Problem("the kit's settings");
             }
+            plan = plan.KeepingIslands(now);
             if (plan.Problem() is { } problem)
                 return problem;
             kit.SetPlan(plan);
-            // What an asset now says as the kit does is the kit's.
+            // What an asset now says as the kit does is the kit's; its history says so, or it could not be gone back in.
             foreach (var asset in kit.Assets)
+            {
+                var before = AssetState.Of(asset);
                 asset.PlanJson = PlanLayers.Own(kit.Plan(), PlanLayers.Merge(kit.Plan(), asset.Own())).ToJsonString(BuildJson.Options);
+                asset.Record(before, "The kit says the same now", DateTime.UtcNow);
+            }
             await db.SaveChangesAsync();
         }
         await TakeInKitAsync(kitId);

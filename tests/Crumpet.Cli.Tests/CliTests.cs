@@ -54,7 +54,8 @@ public sealed class CliTests : CommandTests
     {
         string low = Save("crate.obj", Low), high = Save("sculpt.obj", Low.Replace("0 0 -0.5", "0 0.001 -0.5", StringComparison.Ordinal));
         var bake = Run("bake", "--low", low, "--high", high, "--out", At("all"), "--size", "32", "--maps", "all", "--ao-rays", "4", "--files",
-            "height=exr,normal=tga,position=png8", "--sheet-size", "crate=64", "--id-by", "part", "--padding", "all", "--alpha", "--denoise", "--ground");
+            "height=exr,normal=tga,position=png8", "--sheet-size", "crate=64", "--id-by", "part", "--padding", "all", "--alpha", "--denoise", "--ground",
+            "--curvature-full", "0.005");
         Assert.Equal(0, bake.Code);
         var files = Directory.GetFiles(At("all")).Select(f => Path.GetFileName(f)!).ToHashSet();
         foreach (string name in (string[])["crate_height.exr", "crate_normal.tga", "crate_position.png", "crate_bent_normal.png", "crate_id_legend.json",
@@ -106,7 +107,7 @@ public sealed class CliTests : CommandTests
     [InlineData("bake --low {0}/a.obj --high {0}/a.obj --out {0}/o --files height=bmp")]
     [InlineData("bake --low {0}/a.obj --high {0}/a.obj --out {0}/o --sheet-size wood")]
     [InlineData("bake --low {0}/a.obj --high {0}/a.obj --out {0}/o --padding lots")]
-    [InlineData("bake --low {0}/a.obj --high {0}/a.obj --out {0}/o --ao-falloff 1")]
+    [InlineData("bake --low {0}/a.obj --high {0}/a.obj --out {0}/o --ao-falloff 1 --ao-range 0")]
     [InlineData("make {0}/a.obj --to id --out {0}/o.png")]
     [InlineData("make {0}/a.obj --from normal --to normal --out {0}/o.png")]
     [InlineData("convert {0}/a.png --format bc7 --colour srgb --out {0}/o.png")]

@@ -53,7 +53,8 @@ public sealed class PairsCommandTests : CommandTests
     public void Cages_are_fitted_written_and_baked_from_and_wrong_ones_are_said()
     {
         string low = Save("a_low.obj", Plate("a_low", 0, 0, 0)), high = Save("a_high.obj", Plate("a_high", 0, 0.05f, 0));
-        Assert.Contains("find no high surface", Run("bake", "--low", low, "--high", high, "--out", At("reach"), "--size", "256", "--maps", "normal").Out,
+        Assert.Contains("find no high surface", Run("bake", "--low", low, "--high", high, "--out", At("reach"), "--size", "256", "--maps", "normal",
+            "--outward", "0.012", "--inward", "0.02").Out,
             StringComparison.Ordinal);
         var fit = Run("pairs", "--low", low, "--high", high, "--cage", "fit", "--cage-out", At("a_cage.obj"), "--json");
         using (var json = JsonDocument.Parse(fit.Out))

@@ -1,5 +1,6 @@
 using System.Globalization;
 using Crumpet.Core.Checking;
+using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Bake;
 
@@ -91,7 +92,7 @@ public sealed record PackIslands : BakeMend
 /// <param name="Sheet">The sheet.</param>
 /// <param name="Size">Its side, pixels.</param>
 public sealed record EnlargeSheet([property: Words("The sheet", FieldRules.LongestName)] string Sheet,
-    [property: Within("The sheet's size", BakeSettings.SmallestSheet, BakeSettings.LargestSheet, Unit = "px")] int Size) : BakeMend
+    [property: Within("The sheet's size", SheetSize.Smallest, SheetSize.Largest, Unit = "px")] int Size) : BakeMend
 {
     /// <inheritdoc/>
     public override string Words() => $"Bake {Sheet} at {Size} px";

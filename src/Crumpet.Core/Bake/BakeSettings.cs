@@ -1,4 +1,5 @@
 using Crumpet.Core.Checking;
+using Crumpet.Core.Imaging;
 using Crumpet.Core.Pairs;
 
 namespace Crumpet.Core.Bake;
@@ -58,12 +59,6 @@ public sealed record BakeSettings : IChecked
     /// <summary>Sizes a sheet is offered in, pixels.</summary>
     public static IReadOnlyList<int> Sizes { get; } = [128, 256, 512, 1024, 2048, 4096, 8192];
 
-    /// <summary>Least side of a sheet, pixels.</summary>
-    public const int SmallestSheet = 16;
-
-    /// <summary>Greatest side of a sheet, pixels.</summary>
-    public const int LargestSheet = 8192;
-
     /// <summary>Version of this record's meaning; part of every bake's key.</summary>
     [Within("The version", 1, 1000)]
     public int Version { get; init; } = 3;
@@ -73,11 +68,11 @@ public sealed record BakeSettings : IChecked
     public IReadOnlyList<BakeMap> Maps { get; init; } = [BakeMap.Normal, BakeMap.Occlusion];
 
     /// <summary>Side of a sheet, pixels.</summary>
-    [Within("The sheet's size", SmallestSheet, LargestSheet, Unit = "px")]
+    [Within("The sheet's size", SheetSize.Smallest, SheetSize.Largest, Unit = "px")]
     public int Size { get; init; } = 2048;
 
     /// <summary>Sides of sheets that differ from the others, by their names, pixels.</summary>
-    [Within("The size", SmallestSheet, LargestSheet, Unit = "px"), AtMost(10_000)]
+    [Within("The size", SheetSize.Smallest, SheetSize.Largest, Unit = "px"), AtMost(10_000)]
     public IReadOnlyDictionary<string, int> SheetSizes { get; init; } = new Dictionary<string, int>();
 
     /// <summary>Side of the grid of samples in a texel: 1, 2, 4 or 8.</summary>

@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization;
 using Crumpet.Core.Bake;
 using Crumpet.Core.Bind;
 using Crumpet.Core.Checking;
@@ -46,6 +47,19 @@ public sealed record AssetPlan : IChecked
     /// <summary>Pattern by which output names are written and bound.</summary>
     [Words("The pattern of outputs", Convention.LongestPattern)]
     public string BindPattern { get; init; } = Binder.DefaultPattern;
+
+    /// <summary>Side of the sheets that islands are laid for, pixels.</summary>
+    [JsonIgnore]
+    public int LaidSize => Layout.SizePixels ?? Bake.Size;
+
+    /// <summary>The same with islands laid, and sheets baked, at a size.</summary>
+    /// <param name="size">Pixels.</param>
+    public AssetPlan LaidFor(int size) => this with { Bake = Bake with { Size = size }, Layout = Layout with { SizePixels = size } };
+
+    /// <summary>The same with islands where they lay: sheets that are baked at another size move none, until they are laid out anew.</summary>
+    /// <param name="before">The plan this was made from.</param>
+    public AssetPlan KeepingIslands(AssetPlan before) =>
+        Bake.Size != before.Bake.Size && Layout.SizePixels is null ? this with { Layout = Layout with { SizePixels = before.Bake.Size } } : this;
 
     /// <summary>What is wrong with this plan, one sentence, or null when it can be used.</summary>
     public string? Problem() => FieldRules.Problem(this);

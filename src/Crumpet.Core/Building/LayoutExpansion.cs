@@ -12,9 +12,12 @@ internal static class LayoutExpansion
         [.. Enumerable.Range(0, graph.Intake!.Objects.Count).Where(i => graph.Intake.Objects[i].Side == Side.Low)];
 
     /// <summary>What is decided about UVs, with what the kit says where the asset does not.</summary>
-    public static LayoutSettings SettingsOf(GraphInput input) =>
-        input.Plan.Layout.PixelsPerMetre is null && !input.Plan.Layout.FillsTile && input.Rules.PixelsPerMetre is { } density
-            ? input.Plan.Layout with { PixelsPerMetre = density } : input.Plan.Layout;
+    public static LayoutSettings SettingsOf(GraphInput input)
+    {
+        // The size is told apart, so that islands know it however it was said.
+        var layout = input.Plan.Layout with { SizePixels = null };
+        return layout.PixelsPerMetre is null && !layout.FillsTile && input.Rules.PixelsPerMetre is { } density ? layout with { PixelsPerMetre = density } : layout;
+    }
 
     /// <summary>Lists them.</summary>
     /// <returns>Whether all could be listed.</returns>
@@ -24,7 +27,7 @@ internal static class LayoutExpansion
         int[] low = LowNumbers(graph);
         graph.Layout = graph.Add(
             Station.Layout, JobKinds.Layout, "",
-                new LayoutJobSettings(SettingsOf(graph.Input), plan.Bake.Size, [.. low.Select(i => new LaidObject(rows[i].Name, rows[i].Part))]),
+                new LayoutJobSettings(SettingsOf(graph.Input), plan.LaidSize, [.. low.Select(i => new LaidObject(rows[i].Name, rows[i].Part))]),
             low.SelectMany((o, k) => new[] { ($"shape/{k}", scene[$"shape/{o}"]), ($"spread/{k}", scene[$"spread/{o}"]) }));
         if (graph.Laid is not { } laid)
             return false;

@@ -1,5 +1,6 @@
 using Crumpet.Core.Bake;
 using Crumpet.Core.Intake;
+using Crumpet.Core.Layout;
 
 namespace Crumpet.Core.Building;
 
@@ -7,5 +8,5 @@ namespace Crumpet.Core.Building;
 public static class MendKinds
 {
     /// <summary>One row a kind.</summary>
-    public static IReadOnlyList<MendKind> All { get; } = [.. IntakeMendKinds.All, .. BakeMendKinds.All];
+    public static IReadOnlyList<MendKind> All { get; } = [.. IntakeMendKinds.All, .. LayoutMendKinds.All, .. BakeMendKinds.All];
 }

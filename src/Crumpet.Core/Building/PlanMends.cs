@@ -1,5 +1,6 @@
 using Crumpet.Core.Bake;
 using Crumpet.Core.Intake;
+using Crumpet.Core.Layout;
 using Crumpet.Core.Pairs;
 
 namespace Crumpet.Core.Building;
@@ -37,6 +38,7 @@ public static class PlanMends
         },
         TakeAway m => plan with { Mends = [.. plan.Mends.Where(own => BuildJson.OfMend(own) != BuildJson.OfMend(m.What))] },
         PackIslands => plan with { Layout = plan.Layout with { Pack = true } },
+        LayOutFor m => plan.LaidFor(m.Size),
         EnlargeSheet m => plan with
         {
             Bake = plan.Bake with

@@ -61,7 +61,8 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
         var report = graph.Laid!.Layout;
         int[] low = LayoutExpansion.LowNumbers(graph);
         var files = graph.LowStage is { } stage ? new[] { Named(stage, "preview", LowStageName), Named(graph.Layout!, "islands", IslandsName) } : [];
-        return new StationContent(report, files, LayoutFindings.Of(report, LayoutExpansion.SettingsOf(graph.Input), i => graph.Intake!.Objects[low[i]].Name));
+        return new StationContent(report, files, LayoutFindings.Of(report, LayoutExpansion.SettingsOf(graph.Input), graph.Input.Plan.Bake.Size,
+            i => graph.Intake!.Objects[low[i]].Name));
     }
 
     public StationContent Bake()

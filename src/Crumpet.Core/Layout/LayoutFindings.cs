@@ -11,9 +11,10 @@ internal static class LayoutFindings
     /// <summary>All there is to say.</summary>
     /// <param name="report">What was measured.</param>
     /// <param name="settings">What was decided.</param>
+    /// <param name="bakedSize">Side of the sheets as they are baked, pixels.</param>
     /// <param name="nameOf">Name of an object by its number.</param>
-    public static IEnumerable<Finding> Of(LayoutReport report, LayoutSettings settings, Func<int, string> nameOf) =>
-        [.. WithoutArea(report), .. Shortfalls(report, settings),
+    public static IEnumerable<Finding> Of(LayoutReport report, LayoutSettings settings, int bakedSize, Func<int, string> nameOf) =>
+        [.. WithoutArea(report), .. OtherSize(report, bakedSize), .. Shortfalls(report, settings),
             .. report.Islands > 0 ? Measured(report, settings, island => nameOf(report.Each[island].ObjectNumber)) : []];
 
     private static IEnumerable<Finding> WithoutArea(LayoutReport report)
@@ -23,6 +24,23 @@ internal static class LayoutFindings
             yield return new Finding(Severity.Note, "no-area", "",
                 $"{count} triangle{(count == 1 ? " has" : "s have")} no area and take{(count == 1 ? "s" : "")} no part in the layout; they get the UVs of the "
                 + "surface beside them.", count);
+    }
+
+    /// <summary>Islands stay where they lie when sheets are baked at another size; what that makes of their padding is said.</summary>
+    private static IEnumerable<Finding> OtherSize(LayoutReport report, int bakedSize)
+    {
+        if (report.Islands == 0 || bakedSize == report.Size)
+            yield break;
+        double padding = report.PaddingPixels * bakedSize / report.Size;
+        var mend = new LayOutFor(bakedSize);
+        yield return new Finding(
+            padding < 2 && padding < report.PaddingPixels ? Severity.Warn : Severity.Note, "laid-for-another-size", "",
+            string.Create(CultureInfo.InvariantCulture,
+                $"The islands were laid for {report.Size} px and stay where they lie; baked at {bakedSize} px they come as near as {padding:0.0} px to each "
+                + $"other or the border, at {report.DensityAt(bakedSize):0} px/m."))
+        {
+            Mends = [new(mend.Words(), false, mend)],
+        };
     }
 
     private static IEnumerable<Finding> Shortfalls(LayoutReport report, LayoutSettings settings)

@@ -1,6 +1,7 @@
 using System.Numerics;
 using System.Text.Json.Serialization;
 using Crumpet.Core.Checking;
+using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Layout;
 
@@ -152,6 +153,10 @@ public sealed record LayoutSettings : IChecked
     /// <summary>Whether the tile is filled even where the kit says a density.</summary>
     [Called("Density fills the tile")]
     public bool FillsTile { get; init; }
+
+    /// <summary>Side of the sheets the islands are laid for, pixels; null for as they are baked.</summary>
+    [Within("The size islands are laid for", SheetSize.Smallest, SheetSize.Largest, Unit = "px"), NoneIs("as baked")]
+    public int? SizePixels { get; init; }
 
     /// <summary>Least room between islands and to the border, pixels of the sheet.</summary>
     [Within("The padding", 0, 256, Unit = "px")]

@@ -75,7 +75,7 @@ public static class LayoutStation
         report = report with { Slack = slack, Shortfalls = shortfalls, TrianglesWithoutArea = left };
         var uvs = Corners(input, islands, i => islands[i].Tile);
         var before = slack is null ? null : Corners(input, islands, i => even[i] ?? islands[i].Tile);
-        return new LayoutResult(report, Finding.Sorted(LayoutFindings.Of(report, input.Settings, i => input.Objects[i].Mesh.Name)), uvs, before,
+        return new LayoutResult(report, Finding.Sorted(LayoutFindings.Of(report, input.Settings, input.Size, i => input.Objects[i].Mesh.Name)), uvs, before,
             PerTriangle(input, islands, (i, _) => islands[i].Sheet), PerTriangle(input, islands, (i, _) => i))
         {
             Overlapping = PerTriangle(input, islands, (i, t) => overlapping[i].Contains(t)),

@@ -20,18 +20,22 @@ internal static class CageFit
     private const int CellsAcross = 10;
     private const float Deeper = 1.25f;
 
+    /// <summary>How far apart points of the high side may be, metres.</summary>
+    public static float Spacing(ShellBase shell) => MeanEdge(shell) / 4;
+
     /// <summary>Fits.</summary>
     /// <param name="shell">Low side with its directions.</param>
     /// <param name="high">High side.</param>
     /// <param name="bvh">The same for rays.</param>
+    /// <param name="points">Points of the high side, its vertices first, no farther apart than <see cref="Spacing"/>.</param>
+    /// <param name="places">Where they lie over the low side.</param>
     /// <param name="marginMetres">How much farther out and in the shell goes, metres.</param>
     /// <param name="limitMetres">How far from the low surface high surface still counts, metres.</param>
     /// <param name="threads">Threads to use, at least 1; the result does not depend on it.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static FittedShell Fit(ShellBase shell, SurfaceTree high, Bvh bvh, float marginMetres, float limitMetres, int threads, CancellationToken cancel)
+    public static FittedShell Fit(ShellBase shell, SurfaceTree high, Bvh bvh, Vector3[] points, ShellPlace[] places, float marginMetres, float limitMetres,
+        int threads, CancellationToken cancel)
     {
-        var points = HighPoints.Of(high, MeanEdge(shell) / 4);
-        var places = HighPoints.Place(shell, points, limitMetres, threads, cancel);
         int vertices = high.Positions.Length;
         int uncovered = places.AsSpan(0, vertices).ToArray().Count(p => p.Triangle < 0);
         var over = places.ToList();

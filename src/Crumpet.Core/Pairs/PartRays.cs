@@ -28,7 +28,8 @@ internal static class PartRays
         var bounds = low.Aggregate(Bounds.Empty, (b, m) => b.Including(m.Bounds())).Including(high.Boxes.Bounds);
         // Farther off than half the part nothing belongs to one place of the surface.
         float limit = bounds.Size.Length() / 2;
-        var places = HighPoints.Place(shell, high.Positions, limit, threads, cancel);
+        var points = HighPoints.Of(high, CageFit.Spacing(shell));
+        var places = HighPoints.Place(shell, points, limit, threads, cancel);
         var kind = settings.Kind;
         Vector3[]? starts = null;
         string problem = "";
@@ -39,17 +40,19 @@ internal static class PartRays
                 kind = CageKind.Reach;
         }
         using var bvh = Bvh.Build(high.Positions, high.Corners, threads, cancel);
-        var fitted = kind == CageKind.Fitted ? CageFit.Fit(shell, high, bvh, settings.MarginMetres, limit, threads, cancel) : null;
-        float least = ReachFit.Least(bounds), most = ReachFit.Most(bounds);
-        float reach = settings.OutwardReachMetres ?? (fitted is not null ? fitted.Outward.Max()
-            : MathF.Max(least, ReachFit.Eased(ReachFit.Outward(shell, bvh, places, most, threads, cancel), 0)));
-        float[] outward = fitted?.Outward ?? Everywhere(reach);
+        var fitted = kind == CageKind.Fitted ? CageFit.Fit(shell, high, bvh, points, places, settings.MarginMetres, limit, threads, cancel) : null;
+        var reach = fitted is not null ? new ReachSettings(fitted.Outward.Append(0).Max(), fitted.Inward.Append(0).Max())
+            : settings is { OutwardReachMetres: { } far, InwardReachMetres: { } deep } ? new ReachSettings(far, deep)
+            : ReachFit.Measure(shell, (high, bvh), places, bounds, (settings.OutwardReachMetres, settings.InwardReachMetres), threads, cancel);
+        float[] outward = fitted?.Outward ?? Everywhere(reach.OutwardReachMetres);
         bool brushed = Brush(settings, shell, outward, starts);
         if (starts is null && (kind == CageKind.Fitted || brushed))
-            starts = Shell();
-        var rayStarts = starts is null ? RayStarts.AtReach(shell, reach) : new RayStarts([.. starts.Zip(shell.Positions, (s, p) => s - p)], null);
-        float[] inward = fitted?.Inward ?? Everywhere(settings.InwardReachMetres ?? MathF.Max(least, ReachFit.Eased(
-            ReachFit.Inward(shell, rayStarts, high, bvh, places, most, threads, cancel), reach)));
+            starts = [.. shell.Moves(outward).Zip(shell.Positions, (m, p) => p + m)];
+        var rayStarts = starts is null ? RayStarts.AtReach(shell, reach.OutwardReachMetres)
+            : new RayStarts([.. starts.Zip(shell.Positions, (s, p) => s - p)], null);
+        if (starts is not null && fitted is null && settings.InwardReachMetres is null)
+            reach = reach with { InwardReachMetres = ReachFit.BelowCage(shell, rayStarts, bvh, places, bounds, threads, cancel) };
+        float[] inward = fitted?.Inward ?? Everywhere(reach.InwardReachMetres);
         var rays = new LowRays[low.Count];
         int at = 0;
         for (int i = 0; i < rays.Length; i++)
@@ -58,23 +61,20 @@ internal static class PartRays
             rays[i] = new LowRays(directions[i], starts?[at..(at + corners)], [.. shell.Vertices.AsSpan(at, corners).ToArray().Select(v => inward[v])]);
             at += corners;
         }
-        var (looked, outside) = CageCheck.Look(shell, rayStarts, high, places, threads, cancel);
-        float ends = inward.Length == 0 ? 0 : inward.Max();
+        var (looked, outside) = CageCheck.Look(shell, rayStarts, high, places[..high.Positions.Length], threads, cancel);
         var report = looked with
         {
             Kind = kind,
             Direction = settings.Direction,
-            InwardMetres = ends,
+            InwardMetres = inward.Append(0).Max(),
             Uncovered = fitted?.Uncovered ?? 0,
             Strokes = settings.Strokes.Count,
             Problem = problem,
-            Reach = new ReachSettings(reach, settings.InwardReachMetres ?? ends),
+            Reach = new ReachSettings(settings.OutwardReachMetres ?? reach.OutwardReachMetres, settings.InwardReachMetres ?? reach.InwardReachMetres),
         };
         return new RaysAnswer(rays, report, [.. outside]);
 
         float[] Everywhere(float metres) => [.. Enumerable.Repeat(metres, shell.VertexCount)];
-
-        Vector3[] Shell() => [.. shell.Moves(outward).Zip(shell.Positions, (m, p) => p + m)];
     }
 
     private static Vector3[] DirectionsOf(Mesh mesh, RaysSettings settings)

@@ -10,6 +10,7 @@ internal static class ReachFit
     // A ray that starts on the surface itself has no room to find it.
     private const float LeastShare = 0.002f;
     private const float LeastMetres = 1e-5f;
+    private const float Room = 1.5f;
 
     // What is farther off, against the part's size, is another thing than the surface that is missing.
     private const float MostShare = 0.25f;
@@ -40,46 +41,56 @@ internal static class ReachFit
     /// <param name="size">Box of both sides, metres.</param>
     public static float Least(Bounds size) => Lengths.RoundedUp(MathF.Max(LeastMetres, LeastShare * size.Size.Length()));
 
-    /// <summary>How far outside the low surface the high side stands, metres.</summary>
+    /// <summary>Measures the reaches that are not said.</summary>
     /// <param name="shell">Low side with its directions.</param>
-    /// <param name="high">High side.</param>
-    /// <param name="places">Where its vertices lie over the low side.</param>
-    /// <param name="mostMetres">What stands farther off does not count, metres.</param>
+    /// <param name="high">High side, for distances and for rays.</param>
+    /// <param name="places">Where its points lie over the low side.</param>
+    /// <param name="size">Box of both sides, metres.</param>
+    /// <param name="said">Reaches that are said, metres; null for what is measured.</param>
     /// <param name="threads">Threads to use; the result does not depend on them.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static float Outward(ShellBase shell, Bvh high, ShellPlace[] places, float mostMetres, int threads, CancellationToken cancel)
-    {
-        float tallest = 0;
-        places = Array.ConvertAll(places, p => MathF.Abs(p.Height) > mostMetres ? p with { Triangle = -1 } : p);
-        foreach (var place in places)
-            tallest = MathF.Max(tallest, shell.Metres(place));
-        // Between its vertices a high face may stand over a corner or an edge of the low side.
-        foreach (var place in HighPoints.FromEdges(shell, high, places, threads, cancel))
-            tallest = MathF.Max(tallest, shell.Metres(place));
-        return tallest;
-    }
-
-    /// <summary>How far below the low surface rays meet the high side, metres.</summary>
-    /// <param name="shell">Low side with its directions.</param>
-    /// <param name="starts">Where its rays start.</param>
-    /// <param name="high">High side.</param>
-    /// <param name="bvh">The same for rays.</param>
-    /// <param name="places">Where its vertices lie over the low side.</param>
-    /// <param name="mostMetres">What lies deeper does not count, metres.</param>
-    /// <param name="threads">Threads to use; the result does not depend on them.</param>
-    /// <param name="cancel">Ends the work early.</param>
-    public static float Inward(ShellBase shell, RayStarts starts, SurfaceTree high, Bvh bvh, ShellPlace[] places, float mostMetres,
+    public static ReachSettings Measure(ShellBase shell, (SurfaceTree Tree, Bvh Rays) high, ShellPlace[] places, Bounds size, (float? Outward, float? Inward) said,
         int threads, CancellationToken cancel)
     {
-        float deepest = places.Where(p => p.Triangle >= 0 && p.Height < 0 && -p.Height <= mostMetres).Select(p => -shell.Metres(p)).DefaultIfEmpty(0).Max();
-        var depths = HighPoints.Depths(shell, starts, bvh, mostMetres, threads, cancel);
-        foreach (var place in depths.Where(d => d.Triangle >= 0 && d.Height > deepest).OrderByDescending(d => d.Height))
+        float least = Least(size), most = Most(size), tallest = 0, deepest = 0;
+        foreach (var place in places.Where(p => p.Triangle >= 0 && MathF.Abs(p.Height) <= most))
         {
-            cancel.ThrowIfCancellationRequested();
-            // Through a hole a ray meets what belongs to another place.
-            if (place.Height <= ShellMap.FarthestOver(high.Nearest(shell.At(place), place.Height).Distance))
-                return place.Height;
+            tallest = MathF.Max(tallest, shell.Metres(place));
+            deepest = MathF.Max(deepest, -shell.Metres(place));
         }
-        return deepest;
+        // Between its points the high side may stand farther off than any of them.
+        float start = said.Outward ?? Room * tallest + least;
+        var found = HighPoints.Depths(shell, RayStarts.AtReach(shell, start), high.Rays, most, threads, cancel);
+        float outward = said.Outward ?? MathF.Max(least, Eased(Farthest(found, tallest, -1), 0));
+        float inward = said.Inward ?? MathF.Max(least, Eased(Farthest(found, deepest, 1), outward));
+        return new ReachSettings(outward, inward);
+
+        float Farthest(IReadOnlyList<ShellPlace> depths, float known, int side)
+        {
+            foreach (var place in depths.Where(d => d.Triangle >= 0 && side * d.Height > known).OrderByDescending(d => side * d.Height))
+            {
+                cancel.ThrowIfCancellationRequested();
+                // Through a hole, or from beyond, a ray meets what belongs to another place.
+                if (side * place.Height <= ShellMap.FarthestOver(high.Tree.Nearest(shell.At(place), side * place.Height).Distance))
+                    return side * place.Height;
+            }
+            return known;
+        }
+    }
+
+    /// <summary>Measures how far rays that start on a cage go on below the low surface, metres.</summary>
+    /// <param name="shell">Low side with its directions.</param>
+    /// <param name="starts">Where its rays start.</param>
+    /// <param name="high">High side, for rays.</param>
+    /// <param name="places">Where its points lie over the low side.</param>
+    /// <param name="size">Box of both sides, metres.</param>
+    /// <param name="threads">Threads to use; the result does not depend on them.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public static float BelowCage(ShellBase shell, RayStarts starts, Bvh high, ShellPlace[] places, Bounds size, int threads, CancellationToken cancel)
+    {
+        float most = Most(size);
+        var depths = HighPoints.Depths(shell, starts, high, most, threads, cancel).Where(p => p.Triangle >= 0).Select(p => p.Height);
+        return MathF.Max(Least(size), Eased(depths.Concat(places.Where(p => p.Triangle >= 0 && -p.Height <= most).Select(p => -shell.Metres(p)))
+            .Append(0).Max(), 0));
     }
 }

@@ -145,10 +145,9 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     }
 
     /// <summary>Records what is to be done, and does it.</summary>
-    public Task<IActionResult> OnPostLayAsync(LayoutForm form) => ChangeAsync(plan => plan with
+    public Task<IActionResult> OnPostLayAsync(LayoutForm form) => ChangeAsync(plan => plan.LaidFor(form.Size) with
     {
-        Bake = plan.Bake with { Size = form.Size },
-        Layout = plan.Layout with
+        Layout = plan.LaidFor(form.Size).Layout with
         {
             Uvs = form.Islands == IslandsChoice.Unwrap ? UvSource.Unwrap : UvSource.Keep,
             Pack = form.Islands != IslandsChoice.Keep,
