@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Diagnostics;
 using System.Text.Json;
 using Crumpet.Core.Bake;
@@ -36,6 +37,7 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
     private readonly ValueCache cache = new(MostCached);
     private readonly JobTimes times = new(store);
     private readonly List<WorkedJob> worked = [];
+    private ConcurrentDictionary<string, Station> atWork = new(StringComparer.Ordinal);
     private Resolved? resolved;
     private AssetGraph? graph;
 
@@ -50,6 +52,26 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
 
     /// <summary>Jobs that were worked by this build, in the order they were done.</summary>
     public IReadOnlyList<WorkedJob> Worked => worked;
+
+    /// <summary>Keys of the jobs this build, or one of its drafts, is at work on. May be asked while it works.</summary>
+    public IReadOnlyList<(string Key, Station Station)> AtWork => [.. atWork.Select(j => (j.Key, j.Value))];
+
+    /// <summary>Whether another build was decided as this one, from the same sources.</summary>
+    internal bool IsOfTheSame(AssetBuild other) => Document(input) == Document(other.input);
+
+    private static string Document(GraphInput of) => JsonSerializer.Serialize(of, BuildJson.Options);
+
+    /// <summary>Works a station's jobs that take no time to speak of, so that others are known.</summary>
+    internal void WorkSmall(Station station, CancellationToken cancel)
+    {
+        while (Graph(station).Nodes.Where(n => n.Result is null && n.Job is not null && n.Station == station && !n.Kind.UsesThreads(n.Job.Inputs)).ToArray()
+            is { Length: > 0 } small)
+        {
+            graph = null;
+            if (new JobRunner(store, times, cache).Work(small, 1, null, (_, _) => { }, cancel) is [var failed, ..])
+                throw failed;
+        }
+    }
 
     /// <summary>A name that can begin a file's name: lower case, with underscores for what is neither letter nor digit.</summary>
     public static string FileNameOf(string assetName)
@@ -105,7 +127,7 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
         return null;
     }
 
-    private AssetBuild AsDraft(int draft) => new(asset, plan with { Bake = plan.Bake.Drafted(draft) }, sources, store, rules);
+    private AssetBuild AsDraft(int draft) => new(asset, plan with { Bake = plan.Bake.Drafted(draft) }, sources, store, rules) { atWork = atWork };
 
     /// <summary>Works every station up to one, as far as its jobs have no results yet.</summary>
     /// <param name="upTo">Last station.</param>
@@ -174,7 +196,7 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
     /// <summary>Works the jobs of a station in rounds: what one makes known is listed in the next.</summary>
     private void Work(Station station, int threads, IProgress<BuildProgress>? progress, CancellationToken cancel)
     {
-        var runner = new JobRunner(store, times, cache);
+        var runner = new JobRunner(store, times, cache) { AtWork = atWork };
         var failed = new Dictionary<string, JobFailedException>(StringComparer.Ordinal);
         double done = 0, shown = 0;
         while (true)

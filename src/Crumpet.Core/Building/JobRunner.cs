@@ -23,6 +23,9 @@ public sealed class JobRunner(IResultStore store, JobTimes? times, ValueCache ca
 {
     private readonly ConcurrentQueue<(JobKind, double, double, long)> worked = new();
 
+    /// <summary>Takes the keys of jobs while they are worked.</summary>
+    internal ConcurrentDictionary<string, Station> AtWork { get; init; } = new(StringComparer.Ordinal);
+
     /// <summary>Works jobs. Those that fail are told; the others are worked all the same.</summary>
     /// <param name="nodes">Jobs that are known and have no result.</param>
     /// <param name="threads">Threads to use, at least 1; no result depends on it.</param>
@@ -74,6 +77,8 @@ public sealed class JobRunner(IResultStore store, JobTimes? times, ValueCache ca
         var given = new long[group.Length];
         var watch = Stopwatch.StartNew();
         double all = group.Sum(n => kind.Cost(n.Settings, n.Job!.Inputs));
+        foreach (var node in group)
+            AtWork[node.Job!.Key] = node.Station;
         try
         {
             progress?.Invoke(group[0], new Progress(0, "starting"));
@@ -82,6 +87,7 @@ public sealed class JobRunner(IResultStore store, JobTimes? times, ValueCache ca
             {
                 double share = kind.Cost(group[i].Settings, group[i].Job!.Inputs) / all;
                 ended[i] = true;
+                AtWork.TryRemove(group[i].Job!.Key, out _);
                 given[i] = output.Files.Sum(f => (long)f.Bytes.Length);
                 done(group[i], Keep(group[i].Job!, output, watch.Elapsed.TotalSeconds * share));
             });
@@ -95,6 +101,11 @@ public sealed class JobRunner(IResultStore store, JobTimes? times, ValueCache ca
         {
             foreach (int i in Enumerable.Range(0, group.Length).Where(i => !ended[i]))
                 failed.Enqueue(new JobFailedException(group[i], e));
+        }
+        finally
+        {
+            foreach (var node in group)
+                AtWork.TryRemove(node.Job!.Key, out _);
         }
     }
 

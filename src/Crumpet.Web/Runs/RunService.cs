@@ -13,7 +13,7 @@ public sealed class RunService : IDisposable
     private const int MostStarts = 2;
 
     private readonly Channel<bool> bell = Channel.CreateBounded<bool>(new BoundedChannelOptions(1) { FullMode = BoundedChannelFullMode.DropWrite });
-    private readonly ConcurrentDictionary<int, CancellationTokenSource> running = new();
+    private readonly ConcurrentDictionary<int, RunAtWork> running = new();
     private readonly SemaphoreSlim adding = new(1);
 
     /// <summary>Queues a run; one for the same asset and station that still waits is enough.</summary>
@@ -65,9 +65,9 @@ public sealed class RunService : IDisposable
     /// <summary>Ends a run early, whether it waits or is at work.</summary>
     public async Task CancelAsync(CrumpetDb db, int runId)
     {
-        if (running.TryGetValue(runId, out var source))
+        if (running.TryGetValue(runId, out var atWork))
         {
-            await source.CancelAsync();
+            await atWork.CancelAsync();
             return;
         }
         var run = await db.Runs.FirstOrDefaultAsync(r => r.Id == runId && r.State == RunState.Queued);
@@ -80,16 +80,53 @@ public sealed class RunService : IDisposable
     }
 
     /// <summary>Registers a run at work so that it can be cancelled; dispose when it ended.</summary>
-    internal CancellationTokenSource Begin(int runId, CancellationToken stopping)
-    {
-        var source = CancellationTokenSource.CreateLinkedTokenSource(stopping);
-        running[runId] = source;
-        return source;
-    }
+    internal RunAtWork Begin(Run run, AssetBuild build, CancellationToken stopping) => running[run.Id] = new RunAtWork(run.AssetId, build, stopping);
+
+    /// <summary>The run at work on an asset, or null.</summary>
+    internal RunAtWork? AtWorkOn(int assetId) => running.Values.FirstOrDefault(r => r.AssetId == assetId);
 
     /// <inheritdoc/>
     public void Dispose() => adding.Dispose();
 
     /// <summary>Forgets a run that ended.</summary>
     internal void End(int runId) => running.TryRemove(runId, out _);
+}
+
+/// <summary>A run at work.</summary>
+/// <param name="assetId">Its asset.</param>
+/// <param name="build">What works.</param>
+/// <param name="stopping">Ends it with the application.</param>
+internal sealed class RunAtWork(int assetId, AssetBuild build, CancellationToken stopping) : IDisposable
+{
+    private readonly CancellationTokenSource source = CancellationTokenSource.CreateLinkedTokenSource(stopping);
+
+    /// <summary>Its asset.</summary>
+    public int AssetId => assetId;
+
+    /// <summary>What works.</summary>
+    public AssetBuild Build => build;
+
+    /// <summary>Ends it early.</summary>
+    public CancellationToken Token => source.Token;
+
+    /// <summary>Number of the run that waits for it and makes it pointless; null where none does.</summary>
+    public int? SupersededBy { get; private set; }
+
+    /// <summary>Ends it early.</summary>
+    /// <param name="supersededBy">Number of the run that makes it pointless, where one does.</param>
+    public async Task CancelAsync(int? supersededBy = null)
+    {
+        SupersededBy = supersededBy;
+        try
+        {
+            await source.CancelAsync();
+        }
+        catch (ObjectDisposedException)
+        {
+            // It ended meanwhile.
+        }
+    }
+
+    /// <inheritdoc/>
+    public void Dispose() => source.Dispose();
 }

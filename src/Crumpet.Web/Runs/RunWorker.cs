@@ -18,7 +18,12 @@ public sealed class RunWorker(RunService runs, RunFeed feed, FileStore store, IS
     // The database and its log need some too.
     private const long LeastFree = 64L << 20;
 
+    private static readonly TimeSpan LookEvery = TimeSpan.FromSeconds(0.5);
+
+    private const int MostAbsent = 6;
+
     private readonly Dictionary<int, Task> working = [];
+    private readonly Dictionary<int, Task> watching = [];
 
     private int Threads => Math.Max(1, Environment.ProcessorCount / Math.Max(1, working.Count));
 
@@ -35,11 +40,64 @@ public sealed class RunWorker(RunService runs, RunFeed feed, FileStore store, IS
                 working[next.AssetId] = Task.Run(() => TakeAsync(next.Id, stoppingToken), stoppingToken);
             await Task.WhenAny([bell, .. working.Values]);
             if (bell.IsCompleted)
+            {
                 bell = runs.WaitAsync(stoppingToken).AsTask();
+                foreach (int busy in working.Keys.Where(a => !watching.TryGetValue(a, out var watch) || watch.IsCompleted))
+                    watching[busy] = Task.Run(() => WatchAsync(busy, stoppingToken), stoppingToken);
+            }
             foreach (int ended in working.Where(w => w.Value.IsCompleted).Select(w => w.Key).ToArray())
                 working.Remove(ended);
         }
-        await Task.WhenAll(working.Values);
+        await Task.WhenAll([.. working.Values, .. watching.Values]);
+    }
+
+    /// <summary>While a run waits for another of its asset, looks whether the other is at work on anything that it will need, and ends it if not.</summary>
+    private async Task WatchAsync(int assetId, CancellationToken stopping)
+    {
+        try
+        {
+            string looked = "";
+            for (int absent = 0; absent < MostAbsent;)
+            {
+                if (runs.AtWorkOn(assetId) is not { Token.IsCancellationRequested: false } earlier)
+                {
+                    // It may not have begun yet.
+                    absent++;
+                    await Task.Delay(LookEvery, stopping);
+                    continue;
+                }
+                using var scope = scopes.CreateScope();
+                var db = scope.ServiceProvider.GetRequiredService<CrumpetDb>();
+                if (await db.Runs.Where(r => r.AssetId == assetId && r.State == RunState.Queued).OrderByDescending(r => r.Id).FirstOrDefaultAsync(stopping)
+                    is not { } later)
+                    return;
+                var asset = await db.Assets.Include(a => a.Kit).Include(a => a.Sources).AsNoTracking().FirstAsync(a => a.Id == assetId, stopping);
+                string atWork = $"{asset.Version} {asset.Kit!.Version} {string.Join(' ', earlier.Build.AtWork.Select(j => j.Key).Order(StringComparer.Ordinal))}";
+                if (atWork != looked && Superseding.IsPointless(earlier.Build, asset.Build(store), earlier.Token))
+                {
+                    // Whoever asked for more gets it all the same.
+                    var goal = await db.Runs.Where(r => r.AssetId == assetId && r.State == RunState.Running).Select(r => r.UpTo).FirstOrDefaultAsync(stopping);
+                    if (goal is not null && goal.Number > later.UpTo.Number)
+                    {
+                        later.UpTo = goal;
+                        await db.SaveChangesAsync(stopping);
+                    }
+                    await earlier.CancelAsync(later.Id);
+                    return;
+                }
+                looked = atWork;
+                await Task.Delay(LookEvery, stopping);
+            }
+        }
+        catch (OperationCanceledException)
+        {
+            // The one that is looked at ended.
+        }
+        catch (Exception e)
+        {
+            // Then the later one waits.
+            log.LogWarning(e, "What waits for asset {Asset} could not be looked at", assetId);
+        }
     }
 
     private async Task TakeAsync(int id, CancellationToken stopping)
@@ -106,14 +164,14 @@ public sealed class RunWorker(RunService runs, RunFeed feed, FileStore store, IS
         run.EndedAt = null;
         run.Starts++;
         await db.SaveChangesAsync(stopping);
-        var source = runs.Begin(id, stopping);
         var build = asset.Build(store);
+        using var atWork = runs.Begin(run, build, stopping);
         try
         {
             RoomFor(build, run.UpTo);
-            await WorkStationsAsync(db, run, asset, build, source.Token);
+            await WorkStationsAsync(db, run, asset, build, atWork.Token);
         }
-        catch (OperationCanceledException) when (source.IsCancellationRequested)
+        catch (OperationCanceledException) when (atWork.Token.IsCancellationRequested)
         {
             if (stopping.IsCancellationRequested)
             {
@@ -124,7 +182,9 @@ public sealed class RunWorker(RunService runs, RunFeed feed, FileStore store, IS
                 return;
             }
             run.State = RunState.Cancelled;
-            run.Message = $"Cancelled at {run.Station}; what was worked until then is kept, nothing half done is.";
+            run.Message = atWork.SupersededBy is { } later
+                ? $"Ended at {run.Station}, as what was decided since makes the rest of it pointless; run {later} goes on with what was worked."
+                : $"Cancelled at {run.Station}; what was worked until then is kept, nothing half done is.";
         }
         catch (Exception e)
         {
@@ -135,7 +195,6 @@ public sealed class RunWorker(RunService runs, RunFeed feed, FileStore store, IS
         finally
         {
             runs.End(id);
-            source.Dispose();
         }
         run.EndedAt = DateTime.UtcNow;
         run.JobsJson = JsonSerializer.Serialize(JobTally.Of([(build, run.Station)]), BuildJson.Options);
