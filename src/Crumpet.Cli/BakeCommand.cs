@@ -3,34 +3,23 @@ using System.Diagnostics;
 using System.Text.Json;
 using Crumpet.Core;
 using Crumpet.Core.Building;
-using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
 using Crumpet.Core.Pairs;
 
 namespace Crumpet.Cli;
 
-/// <summary><c>crumpet bake</c>: bakes maps of a low file from high files.</summary>
+/// <summary><c>crumpet bake</c>: bakes maps of low files from high files.</summary>
 internal static class BakeCommand
 {
-    private static readonly Option<FileInfo> Low = new("--low") { Required = true, Description = "Mesh of the low side." };
-    private static readonly Option<FileInfo[]> High = new(
-        "--high")
-    { Required = true, AllowMultipleArgumentsPerToken = true, Description = "Meshes of the high side." };
     private static readonly Option<DirectoryInfo> Out = new(
         "--out")
     { Required = true, Description = "Folder for <sheet>_<map> files, fault maps, legends, scales and faults.json." };
-    private static readonly Option<string?> Cage = new(
-        "--cage")
-    {
-        Description = "fit: rays start on the least shell that holds the high side; or a mesh file with the low side's faces. Default: at the "
-        + "outward reach."
-    };
     private static readonly Option<int> Threads = new("--threads") { DefaultValueFactory = _ => Environment.ProcessorCount, Description = "Threads to use." };
 
     public static Command Make()
     {
         var command = new Command("bake", "Bake maps from high onto low.");
-        foreach (var option in (Option[])[Low, High, Out, Cage, .. BakeOptions.All, Threads])
+        foreach (var option in (Option[])[.. PairOptions.All, Out, .. BakeOptions.All, Threads])
             command.Options.Add(option);
         command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed, cancel)));
         return command;
@@ -38,23 +27,18 @@ internal static class BakeCommand
 
     private static int Run(ParseResult parsed, CancellationToken cancel)
     {
-        var plan = BakeOptions.Read(parsed, parsed.GetValue(Cage) switch { null => CageKind.Reach, "fit" => CageKind.Fitted, _ => CageKind.File });
+        var plan = PairOptions.Into(BakeOptions.Read(parsed), parsed);
         int threads = Output.Within("--threads", parsed.GetValue(Threads), 1, Output.MostThreads);
         using var temporary = new TemporaryStore();
         var store = temporary.Store;
-        var folder = new SourceFolder(store);
-        var low = parsed.GetRequiredValue(Low);
-        folder.Add(low, Side.Low);
-        foreach (var high in parsed.GetRequiredValue(High))
-            folder.Add(high, Side.High);
-        if (parsed.GetValue(Cage) is { } cage and not "fit")
-            folder.Add(new FileInfo(cage), Side.Cage);
         var watch = Stopwatch.StartNew();
-        var build = new AssetBuild(AssetBuild.FileNameOf(Path.GetFileNameWithoutExtension(low.Name)), plan, folder.Files, store);
+        var build = new AssetBuild(PairOptions.AssetName(parsed), plan, PairOptions.Files(parsed, store), store, PairOptions.Rules(parsed));
         var (station, result) = build.Run(Station.Bake, throughStops: true, threads, new ConsoleProgress(), cancel);
         var findings = Station.UpTo(station).SelectMany(s => build.ResultOf(s)!.Findings).ToArray();
         if (findings.FirstOrDefault(f => f.Code == "unreadable-file") is { } unreadable)
             return Output.Fail(unreadable.Sentence, ExitCode.Unreadable);
+        if (build.ResultOf(Station.Pairs) is { } pairs)
+            PairOptions.Check(parsed, pairs.As<PairReport>().Parts.Select(p => p.Name));
         if (station != Station.Bake)
             return Output.Print(parsed, new { sheets = Array.Empty<object>(), findings }, [], findings);
         var report = result.As<BakeReport>();

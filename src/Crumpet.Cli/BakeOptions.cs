@@ -23,8 +23,6 @@ internal static class BakeOptions
     private static readonly Option<int> Draft = Number("--draft", 0, "Bake a draft: 1 at half the size, 2 at a quarter, 3 at an eighth.");
     private static readonly Option<int> Samples = Number("--samples", Default.Samples, "Side of the sample grid in a texel: 1, 2, 4 or 8.");
     private static readonly Option<string> Filter = Text("--filter", "tent", "How samples are spread: tent over two texels, or box over one.");
-    private static readonly Option<float?> Outward = Fitted("--outward", "Outward reach, metres; else fitted to each part.");
-    private static readonly Option<float?> Inward = Fitted("--inward", "Inward reach, metres; else fitted to each part.");
     private static readonly Option<bool> Fill = new("--fill-misses") { Description = "Let texels whose rays meet nothing take the nearest high surface." };
     private static readonly Option<string> Direction = Text("--direction", "smooth", "Where rays come from over hard edges: smooth, split or blended.");
     private static readonly Option<int> Blend = Number("--blend", 50, "Share of split directions in blended ones, percent.");
@@ -59,22 +57,21 @@ internal static class BakeOptions
     /// <summary>All of them.</summary>
     public static IReadOnlyList<Option> All { get; } =
     [
-        Maps, Size, SheetSizes, Files, Draft, Samples, Filter, Outward, Inward, Fill, Direction, Blend, Trays, Green, HighNormals, Bits, NoDither, Padding, Alpha,
+        Maps, Size, SheetSizes, Files, Draft, Samples, Filter, Fill, Direction, Blend, Trays, Green, HighNormals, Bits, NoDither, Padding, Alpha,
             AoRays, OccludedBy, AoRange, AoFalloff, Ground,
         OutsidesOnly, Denoise, ThicknessRays, ThicknessRange, CurvatureRadius, CurvatureFull, HeightRange, IdBy, Opacity,
     ];
 
-    /// <summary>The plan they make.</summary>
+    /// <summary>The plan they make; whether it can be used is asked when all is said.</summary>
     /// <exception cref="UsageException">One of them cannot be used.</exception>
-    public static AssetPlan Read(ParseResult parsed, CageKind cage)
+    public static AssetPlan Read(ParseResult parsed)
     {
-        var plan = new AssetPlan
+        return new AssetPlan
         {
             Target = new Target { Green = Choice(parsed, Green, ("up", GreenDirection.Up), ("down", GreenDirection.Down)) },
             Trays = Choice(parsed, Trays, ("plan", TrayMode.Planned), ("one", TrayMode.One), ("parts", TrayMode.Parts)),
             Pairs = new PairSettings
             {
-                Cage = cage,
                 Direction = Choice(parsed, Direction, ("smooth", RayDirection.Smooth), ("split", RayDirection.Split), ("blended", RayDirection.Blended)),
                 Blend = parsed.GetValue(Blend) / 100f,
             },
@@ -89,8 +86,6 @@ internal static class BakeOptions
                 Draft = parsed.GetValue(Draft),
                 Samples = parsed.GetValue(Samples),
                 Filter = Choice(parsed, Filter, ("tent", SampleFilter.Tent), ("box", SampleFilter.Box)),
-                OutwardReachMetres = parsed.GetValue(Outward),
-                InwardReachMetres = parsed.GetValue(Inward),
                 FillsMisses = parsed.GetValue(Fill),
                 HighNormals = Choice(parsed, HighNormals, ("up", HighNormalUse.GreenUp), ("down", HighNormalUse.GreenDown), ("none", HighNormalUse.LeftOut)),
                 Bits = parsed.GetValue(Bits),
@@ -113,7 +108,6 @@ internal static class BakeOptions
                 OpacityBy = Choice(parsed, Opacity, ("alpha", OpacitySource.Alpha), ("misses", OpacitySource.Misses)),
             },
         };
-        return plan.Problem() is { } problem ? throw new UsageException(problem) : plan;
     }
 
     private static BakeMap[] ReadMaps(string words) => words == "all" ? [.. BakeMaps.All] : [.. Split(words).Select(w => MapOf("--maps", w)).Distinct()];

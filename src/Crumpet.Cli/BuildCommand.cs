@@ -1,16 +1,20 @@
 using System.CommandLine;
 using Crumpet.Core;
 using Crumpet.Core.Building;
+using Crumpet.Core.Checking;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
 using Crumpet.Storage;
 
 namespace Crumpet.Cli;
 
-/// <summary><c>crumpet build</c>: takes every asset of a kit folder to its package, or says what that would work.</summary>
+/// <summary><c>crumpet build</c>: takes assets of kit folders to their packages, or says what that would work.</summary>
 internal static class BuildCommand
 {
-    private static readonly Argument<DirectoryInfo> Folder = new("kitfolder") { Description = "Folder with kit.json." };
+    private static readonly Argument<string[]> Folder = new("kitfolder")
+    { Arity = ArgumentArity.OneOrMore, Description = "Folders with kit.json, or patterns with * and ?." };
+    private static readonly Option<string[]> Only = new("--asset")
+    { AllowMultipleArgumentsPerToken = true, Description = "Build these assets alone: names, or patterns with * and ?." };
     private static readonly Option<DirectoryInfo?> Out = new("--out") { Description = "Folder for the packages." };
     private static readonly Option<DirectoryInfo?> Kept = new(
         "--store")
@@ -24,41 +28,45 @@ internal static class BuildCommand
 
     public static Command Make()
     {
-        var command = new Command("build", "Build every asset of a kit folder.") { Folder, Out, Kept, Explain, Threads };
+        var command = new Command("build", "Build the assets of kit folders.") { Folder, Only, Out, Kept, Explain, Threads };
         command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed, cancel)));
         return command;
     }
 
     private static int Run(ParseResult parsed, CancellationToken cancel)
     {
-        var folder = parsed.GetRequiredValue(Folder);
         if (parsed.GetValue(Out) is null && !parsed.GetValue(Explain))
             throw new UsageException("build needs --out, a folder for the packages, or --explain.");
         int threads = Output.Within("--threads", parsed.GetValue(Threads), 1, Output.MostThreads);
-        var kit = KitFolder.Read(path => new FileInfo(Path.Combine(folder.FullName, path)) is { Exists: true } file ? Output.ReadFile(file) : null);
         using var temporary = parsed.GetValue(Kept) is null ? new TemporaryStore() : null;
         var store = parsed.GetValue(Kept) is { } lasting ? new FileStore(lasting.FullName) : temporary!.Store;
-        var builds = kit.Assets.Select(asset =>
-        {
-            var sources = asset.Sources.Select(source =>
-            {
-                byte[] bytes = Output.ReadFile(new FileInfo(Path.Combine(folder.FullName, asset.Folder, source.Path)));
-                return new SourceFile(source.Path, store.Put(bytes), bytes.Length, source.Side);
-            });
-            var build = new AssetBuild(AssetBuild.FileNameOf(asset.Name), kit.PlanOf(asset), [.. sources], store,
-                kit.Rules)
-            { Identity = $"{kit.Name}/{asset.Folder}" };
-            return (asset.Name, Build: build);
-        }).ToArray();
+        var kits = Wildcards.Folders(parsed.GetRequiredValue(Folder)).Select(folder => (Folder: folder, Kit: KitFolder.Read(
+            path => new FileInfo(Path.Combine(folder.FullName, path)) is { Exists: true } file ? Output.ReadFile(file) : null))).ToArray();
+        string[] only = parsed.GetValue(Only) ?? [], names = [.. kits.SelectMany(k => k.Kit.Assets).Select(a => a.Name)];
+        foreach (string word in only.Where(w => !names.Any(n => Wildcards.Fits(w, n))))
+            throw new UsageException($"--asset names {word}, and no asset is called that. {NearestWord.Hint(word, names)}.");
+        var builds = kits.SelectMany(k => k.Kit.Assets.Where(a => only.Length == 0 || only.Any(w => Wildcards.Fits(w, a.Name)))
+            .Select(a => (a.Name, Build: BuildOf(k.Folder, k.Kit, a, store)))).ToArray();
         foreach (var same in builds.GroupBy(b => AssetBuild.FileNameOf(b.Name), StringComparer.OrdinalIgnoreCase).Where(g => g.Count() > 1))
         {
             throw new UsageException($"{string.Join(" and ", same.Select(b => b.Name))} would both be written as {same.Key}.zip; "
                 + "give the assets names of their own in their asset.json.");
         }
+        string kit = string.Join(", ", kits.Select(k => k.Kit.Name));
         return parsed.GetValue(Explain) ? Tell(parsed, kit, builds) : Build(parsed, kit, builds, store, threads, cancel);
     }
 
-    private static int Build(ParseResult parsed, KitFolder kit, (string Name, AssetBuild Build)[] builds, FileStore store, int threads,
+    private static AssetBuild BuildOf(DirectoryInfo folder, KitFolder kit, KitFolderAsset asset, FileStore store)
+    {
+        var sources = asset.Sources.Select(source =>
+        {
+            byte[] bytes = Output.ReadFile(new FileInfo(Path.Combine(folder.FullName, asset.Folder, source.Path)));
+            return new SourceFile(source.Path, store.Put(bytes), bytes.Length, source.Side);
+        });
+        return new AssetBuild(AssetBuild.FileNameOf(asset.Name), kit.PlanOf(asset), [.. sources], store, kit.Rules) { Identity = $"{kit.Name}/{asset.Folder}" };
+    }
+
+    private static int Build(ParseResult parsed, string kit, (string Name, AssetBuild Build)[] builds, FileStore store, int threads,
         CancellationToken cancel)
     {
         var assets = new List<object>();
@@ -85,11 +93,11 @@ internal static class BuildCommand
         lines.AddRange(jobs.Kinds.Where(k => k.Worked > 0)
             .Select(k => FormattableString.Invariant($"  {k.Kind}  {k.Worked} worked  {k.Kept} kept  {k.Seconds:0.00} s")));
         if (builds.Length == 0)
-            lines.Add($"{kit.Name} has no assets; nothing was built.");
-        return Output.Print(parsed, new { kit = kit.Name, assets, jobs, findings }, lines, findings);
+            lines.Add($"{kit} has no assets; nothing was built.");
+        return Output.Print(parsed, new { kit, assets, jobs, findings }, lines, findings);
     }
 
-    private static int Tell(ParseResult parsed, KitFolder kit, (string Name, AssetBuild Build)[] builds)
+    private static int Tell(ParseResult parsed, string kit, (string Name, AssetBuild Build)[] builds)
     {
         var told = builds.Select(b => (b.Name, Forecast: b.Build.Forecast(Station.Deliver))).ToArray();
         var lines = new List<string>();
@@ -101,6 +109,6 @@ internal static class BuildCommand
         }
         var assets = told.Select(t =>
             new { t.Name, t.Forecast.All, t.Forecast.Sure, t.Forecast.AtMost, t.Forecast.IsWhole, t.Forecast.Seconds, t.Forecast.Jobs });
-        return Output.Print(parsed, new { kit = kit.Name, assets }, lines, []);
+        return Output.Print(parsed, new { kit, assets }, lines, []);
     }
 }

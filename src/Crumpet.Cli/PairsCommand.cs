@@ -11,21 +11,6 @@ namespace Crumpet.Cli;
 /// <summary><c>crumpet pair</c>: says which low bakes with which high, how they fit, what comes near what, and on which trays they go.</summary>
 internal static class PairsCommand
 {
-    private static readonly Option<FileInfo[]> Low = new(
-        "--low")
-    { Required = true, AllowMultipleArgumentsPerToken = true, Description = "Meshes of the low side." };
-    private static readonly Option<FileInfo[]> High = new(
-        "--high")
-    { Required = true, AllowMultipleArgumentsPerToken = true, Description = "Meshes of the high side." };
-    private static readonly Option<string> Pattern = new(
-        "--pattern")
-    { DefaultValueFactory = _ => Sides.DefaultPattern, Description = "How names are read, with {part}, {side} and, where wanted, {detail}." };
-    private static readonly Option<float?> Outward = new("--outward") { Description = "Outward reach, metres; else fitted to each part." };
-    private static readonly Option<float?> Inward = new("--inward") { Description = "Inward reach, metres; else fitted to each part." };
-    private static readonly Option<FileInfo?> Rules = new("--rules") { Description = "JSON file with mends to apply first and words for sides." };
-    private static readonly Option<string?> Cage = new(
-        "--cage")
-    { Description = "fit: shape the least cages that hold the high side; or a mesh file with cages." };
     private static readonly Option<FileInfo?> CageOut = new(
         "--cage-out")
     { Description = "Write the cages as an OBJ or GLB file with the low side's vertices and faces." };
@@ -34,7 +19,7 @@ internal static class PairsCommand
     public static Command Make()
     {
         var command = new Command("pairs", "Match low with high, measure fits and contacts, and plan the fewest trays.");
-        foreach (var option in (Option[])[Low, High, Pattern, Outward, Inward, Cage, CageOut, Rules, Threads])
+        foreach (var option in (Option[])[.. PairOptions.All, CageOut, Threads])
             command.Options.Add(option);
         command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed, cancel)));
         return command;
@@ -42,28 +27,13 @@ internal static class PairsCommand
 
     private static int Run(ParseResult parsed, CancellationToken cancel)
     {
-        var plan = new AssetPlan
-        {
-            NamePattern = parsed.GetValue(Pattern)!,
-            Pairs = new PairSettings { Cage = parsed.GetValue(Cage) switch { null => CageKind.Reach, "fit" => CageKind.Fitted, _ => CageKind.File } },
-            Bake = new() { OutwardReachMetres = parsed.GetValue(Outward), InwardReachMetres = parsed.GetValue(Inward) },
-        };
-        if (plan.Problem() is { } problem)
-            throw new UsageException(problem);
+        var plan = PairOptions.Into(new AssetPlan(), parsed);
         int threads = Output.Within("--threads", parsed.GetValue(Threads), 1, Output.MostThreads);
         var target = parsed.GetValue(CageOut);
         if (target is not null && target.Extension.ToLowerInvariant() is not (".obj" or ".glb"))
             throw new UsageException($"--cage-out is '{target.Name}'; its name must end in .obj or .glb.");
-        var rules = parsed.GetValue(Rules) is { } file ? RulesFile.Read(Output.ReadFile(file), file.Name) : new IntakeRules();
         var store = new MemoryResultStore();
-        var folder = new SourceFolder(store);
-        foreach (var low in parsed.GetRequiredValue(Low))
-            folder.Add(low, Side.Low);
-        foreach (var high in parsed.GetRequiredValue(High))
-            folder.Add(high, Side.High);
-        if (parsed.GetValue(Cage) is { } cageFile and not "fit")
-            folder.Add(new FileInfo(cageFile), Side.Cage);
-        var build = new AssetBuild("asset", plan, folder.Files, store, rules);
+        var build = new AssetBuild("asset", plan, PairOptions.Files(parsed, store), store, PairOptions.Rules(parsed));
         var (_, result) = build.Run(Station.Pairs, throughStops: true, threads, new ConsoleProgress(), cancel);
         var intake = build.ResultOf(Station.Intake)!;
         if (intake.Findings.FirstOrDefault(f => f.Code == "unreadable-file") is { } unreadable)
@@ -72,6 +42,7 @@ internal static class PairsCommand
             AtomicFile.Write(target.FullName, cages);
         var objects = intake.As<IntakeReport>().Objects;
         var report = result.As<PairReport>();
+        PairOptions.Check(parsed, report.Parts.Select(p => p.Name));
         var parts = report.Parts.Select(p => new
         {
             p.Name,

@@ -113,7 +113,7 @@ public sealed partial class Workbench(CrumpetDb db, FileStore store, RunService 
         if (IntakeService.Add(asset, arrived) == 0)
             return (null, refused.Count > 0 ? string.Join(' ', refused)
                 : "No file arrived; drop OBJ, glTF, GLB, PLY or STL meshes, their textures, or a zip of them.");
-        asset.Name = Names.Free(Names.FromFiles([.. asset.Sources.Select(s => s.Name)]), taken);
+        asset.Name = Names.Free(SharedName.Of([.. asset.Sources.Select(s => s.Name)]), taken);
         db.Assets.Add(asset);
         await db.SaveChangesAsync(cancel);
         await queue.AddAsync(db, asset.Id, Station.Layout);

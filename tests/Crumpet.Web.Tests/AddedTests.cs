@@ -22,7 +22,6 @@ public sealed class AddedTests : WebAppTests
     private static readonly BakeMap Skyward = new()
     {
         Word = "skyward",
-        Name = "skyward",
         Label = "skyward",
         Shows = "how far the surface looks up, grey; white is straight up",
         Values = MapValues.Share,

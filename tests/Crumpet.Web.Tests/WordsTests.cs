@@ -51,13 +51,13 @@ public sealed class WordsTests
     [InlineData("gauge.HIGH.glb", "Gauge")]
     [InlineData("mast.obj", "Mast")]
     [InlineData("___.obj", "New asset")]
-    public void An_asset_is_named_after_its_file_without_the_side(string file, string name) => Assert.Equal(name, Names.FromFiles([file]));
+    public void An_asset_is_named_after_its_file_without_the_side(string file, string name) => Assert.Equal(name, Core.Intake.SharedName.Of([file]));
 
     [Fact]
     public void An_asset_of_many_files_is_named_after_what_they_share()
     {
-        Assert.Equal("PX Dock", Names.FromFiles(["PX_Dock_Anchor_HP.obj", "px_dock_winch_LP.glb", "PX_Dock_LP.ply", "rust.png"]));
-        Assert.Equal("Anchor", Names.FromFiles(["rust.png", "anchor_hi.obj", "winch_lo.obj"]));
+        Assert.Equal("PX Dock", Core.Intake.SharedName.Of(["PX_Dock_Anchor_HP.obj", "px_dock_winch_LP.glb", "PX_Dock_LP.ply", "rust.png"]));
+        Assert.Equal("Anchor", Core.Intake.SharedName.Of(["rust.png", "anchor_hi.obj", "winch_lo.obj"]));
     }
 
     [Fact]

@@ -38,7 +38,7 @@ const sides = async () => (await page.evaluate(() => {
 test("the baked low side, lit, differs from the high side by less than 2.5 of 255 root mean square from 12 sides", async () => {
   const asset = await dropKit(page, app, [sphere("float_low", 64, 32), sphere("float_high", 192, 96, { dents: 0.008 })]);
   await page.goto(`${asset}/bake`);
-  await page.uncheck('input[name="Maps"][value="occlusion"]');
+  await page.uncheck('input[name="Maps"][value="ao"]');
   await page.selectOption("#size", "512");
   await page.fill("#outward", "10");
   await page.fill("#inward", "60");

@@ -83,11 +83,14 @@ internal enum MapNeeds
 [JsonConverter(typeof(EntryJson<BakeMap>)), TypeConverter(typeof(EntryText<BakeMap>))]
 public sealed partial class BakeMap : IEntry<BakeMap>
 {
-    /// <inheritdoc/>
+    /// <summary>What stands for it in kits, recipes, file names and commands alike: small letters with underscores.</summary>
     public required string Word { get; init; }
 
-    /// <summary>Name in recipes, file names and commands: small letters with underscores.</summary>
-    public required string Name { get; init; }
+    /// <inheritdoc/>
+    public string? FormerWord { get; init; }
+
+    /// <summary>The same, where it names a file or a channel's feed.</summary>
+    public string Name => Word;
 
     /// <summary>Name in sentences.</summary>
     public required string Label { get; init; }

@@ -10,7 +10,6 @@ public sealed partial class BakeMap
     public static BakeMap Normal { get; } = new()
     {
         Word = "normal",
-        Name = "normal",
         Label = "normal",
         Shows = "the high side's normal in tangent space, RGB",
         Values = MapValues.Vector,
@@ -24,8 +23,8 @@ public sealed partial class BakeMap
     /// <summary>Ambient occlusion.</summary>
     public static BakeMap Occlusion { get; } = new()
     {
-        Word = "occlusion",
-        Name = "ao",
+        Word = "ao",
+        FormerWord = "occlusion",
         Label = "ambient occlusion",
         Shows = "how open the surface is, grey; white is open",
         Values = MapValues.Share,
@@ -39,8 +38,8 @@ public sealed partial class BakeMap
     /// <summary>Object-space normal.</summary>
     public static BakeMap ObjectNormal { get; } = new()
     {
-        Word = "objectNormal",
-        Name = "object_normal",
+        Word = "object_normal",
+        FormerWord = "objectNormal",
         Label = "object normal",
         Shows = "the high side's normal in object space, RGB",
         Values = MapValues.Vector,
@@ -52,8 +51,8 @@ public sealed partial class BakeMap
     /// <summary>Mean open direction.</summary>
     public static BakeMap BentNormal { get; } = new()
     {
-        Word = "bentNormal",
-        Name = "bent_normal",
+        Word = "bent_normal",
+        FormerWord = "bentNormal",
         Label = "bent normal",
         Shows = "the mean open direction in tangent space, RGB",
         Values = MapValues.Vector,
@@ -67,7 +66,6 @@ public sealed partial class BakeMap
     public static BakeMap Curvature { get; } = new()
     {
         Word = "curvature",
-        Name = "curvature",
         Label = "curvature",
         Shows = "mean curvature, grey; half is flat, white convex",
         Values = MapValues.Curvature,
@@ -81,7 +79,6 @@ public sealed partial class BakeMap
     public static BakeMap Convex { get; } = new()
     {
         Word = "convex",
-        Name = "convex",
         Label = "convex",
         Shows = "the convex part of curvature, grey; black is flat",
         Values = MapValues.Curvature,
@@ -94,7 +91,6 @@ public sealed partial class BakeMap
     public static BakeMap Concave { get; } = new()
     {
         Word = "concave",
-        Name = "concave",
         Label = "concave",
         Shows = "the concave part of curvature, grey; black is flat",
         Values = MapValues.Curvature,
@@ -107,7 +103,6 @@ public sealed partial class BakeMap
     public static BakeMap Thickness { get; } = new()
     {
         Word = "thickness",
-        Name = "thickness",
         Label = "thickness",
         Shows = "the mean way through the solid, grey; white is the range",
         Values = MapValues.Length,
@@ -120,7 +115,6 @@ public sealed partial class BakeMap
     public static BakeMap Height { get; } = new()
     {
         Word = "height",
-        Name = "height",
         Label = "height",
         Shows = "the signed distance from the low to the high surface, grey; half is none",
         Values = MapValues.Offset,
@@ -133,7 +127,6 @@ public sealed partial class BakeMap
     public static BakeMap Position { get; } = new()
     {
         Word = "position",
-        Name = "position",
         Label = "position",
         Shows = "the place on the high surface within the asset's bounds, RGB",
         Values = MapValues.Position,
@@ -146,7 +139,6 @@ public sealed partial class BakeMap
     public static BakeMap Id { get; } = new()
     {
         Word = "id",
-        Name = "id",
         Label = "ID",
         Shows = "a flat colour for each material, vertex colour, part or shell, with a legend",
         Values = MapValues.Label,
@@ -158,8 +150,8 @@ public sealed partial class BakeMap
     /// <summary>Vertex colours of the high side.</summary>
     public static BakeMap VertexColour { get; } = new()
     {
-        Word = "vertexColour",
-        Name = "vertex_colour",
+        Word = "vertex_colour",
+        FormerWord = "vertexColour",
         Label = "vertex colour",
         Shows = "vertex colours of the high side, RGB",
         Values = MapValues.Colour,
@@ -172,7 +164,6 @@ public sealed partial class BakeMap
     public static BakeMap Colour { get; } = new()
     {
         Word = "colour",
-        Name = "colour",
         Label = "colour",
         Shows = "colour of the high side's materials and textures, RGB",
         Values = MapValues.Colour,
@@ -185,7 +176,6 @@ public sealed partial class BakeMap
     public static BakeMap Roughness { get; } = new()
     {
         Word = "roughness",
-        Name = "roughness",
         Label = "roughness",
         Shows = "roughness of the high side's materials and textures, grey",
         Values = MapValues.Share,
@@ -198,7 +188,6 @@ public sealed partial class BakeMap
     public static BakeMap Metalness { get; } = new()
     {
         Word = "metalness",
-        Name = "metalness",
         Label = "metalness",
         Shows = "metalness of the high side's materials and textures, grey",
         Values = MapValues.Share,
@@ -210,7 +199,6 @@ public sealed partial class BakeMap
     public static BakeMap Emission { get; } = new()
     {
         Word = "emission",
-        Name = "emission",
         Label = "emission",
         Shows = "light the high side's textures give off, RGB",
         Values = MapValues.Colour,
@@ -223,7 +211,6 @@ public sealed partial class BakeMap
     public static BakeMap Opacity { get; } = new()
     {
         Word = "opacity",
-        Name = "opacity",
         Label = "opacity",
         Shows = "opacity from the high side's alpha, or from where there is any high surface, grey",
         Values = MapValues.Share,

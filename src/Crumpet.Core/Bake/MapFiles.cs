@@ -5,6 +5,12 @@ namespace Crumpet.Core.Bake;
 /// <summary>Writes maps as the files asked for.</summary>
 public static class MapFiles
 {
+    /// <summary>The file that says what full scale of a sheet's maps stands for.</summary>
+    /// <param name="sheet">Name of the sheet.</param>
+    public static string ScalesOf(string sheet) => $"{sheet}_{Scales}.json";
+
+    internal const string Scales = "scales";
+
     /// <summary>How the name of a map's file ends.</summary>
     public static string EndingOf(MapFile file) => file switch { MapFile.Exr => ".exr", MapFile.Tga => ".tga", _ => ".png" };
 

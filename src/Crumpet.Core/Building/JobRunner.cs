@@ -97,7 +97,12 @@ public sealed class JobRunner(IResultStore store, JobTimes? times, ValueCache ca
                 worked.Enqueue((kind, units, watch.Elapsed.TotalSeconds * units / all, given[i]));
             }
         }
-        catch (Exception e) when (e is not OperationCanceledException || !cancel.IsCancellationRequested)
+        catch (Exception e) when (cancel.IsCancellationRequested && IsEnding(e))
+        {
+            // Loops side by side wrap what ended them; that is no failure.
+            throw new OperationCanceledException(e.Message, e, cancel);
+        }
+        catch (Exception e)
         {
             foreach (int i in Enumerable.Range(0, group.Length).Where(i => !ended[i]))
                 failed.Enqueue(new JobFailedException(group[i], e));
@@ -108,6 +113,8 @@ public sealed class JobRunner(IResultStore store, JobTimes? times, ValueCache ca
                 AtWork.TryRemove(node.Job!.Key, out _);
         }
     }
+
+    private static bool IsEnding(Exception e) => e is OperationCanceledException || (e is AggregateException all && all.Flatten().InnerExceptions.All(IsEnding));
 
     /// <summary>Works a job once more, as its data is gone.</summary>
     internal void Again(Job job, JobKind kind, CancellationToken cancel)

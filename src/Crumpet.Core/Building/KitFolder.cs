@@ -37,12 +37,12 @@ public sealed record KitFolder(string Name, IntakeRules Rules, AssetPlan Plan, I
     private const int MostAssets = 10_000;
     private const int MostSources = 20_000;
 
-    private sealed record KitDocument(
+    internal sealed record KitDocument(
         [property: Within("The version", 1, Version)] int Version, [property: Words("The name", KitFile.LongestName)] string Name,
             [property: AtMost(MostAssets)] IReadOnlyList<string> Assets,
         IntakeRules? Rules = null, AssetPlan? Settings = null);
 
-    private sealed record AssetDocument(
+    internal sealed record AssetDocument(
         [property: Within("The version", 1, Version)] int Version, [property: Words("The name", KitFile.LongestName)] string Name,
         [property: AtMost(MostSources)] IReadOnlyList<KitFolderSource> Sources, AssetPlan? Settings = null);
 

@@ -72,7 +72,41 @@ internal static partial class KitJson
         }
         if (read is null)
             throw new SourceFileException(file, "", "it is empty", "Write it again");
-        return FieldRules.Problem(read) is { } problem ? throw new SourceFileException(file, "", problem.TrimEnd('.'), "Correct it") : read;
+        var (problem, path) = FieldRules.Find(read);
+        return problem is null ? read : throw new SourceFileException(file, LineOf(text, path), problem.TrimEnd('.'), "Correct it");
+    }
+
+    /// <summary>The line a field stands on, or what of its path is there; empty where nothing is.</summary>
+    private static string LineOf(byte[] text, IReadOnlyList<string> path)
+    {
+        var reader = new Utf8JsonReader(text);
+        int line = 0;
+        reader.Read();
+        foreach (string name in path)
+        {
+            if (!Enter(ref reader, name))
+                break;
+            line = 1 + text.AsSpan(0, (int)reader.TokenStartIndex).Count((byte)'\n');
+        }
+        return line > 0 ? string.Create(CultureInfo.InvariantCulture, $"line {line}") : "";
+    }
+
+    /// <summary>Goes to the value of a field, or to an item of a list by its number.</summary>
+    private static bool Enter(ref Utf8JsonReader reader, string name)
+    {
+        bool isObject = reader.TokenType == JsonTokenType.StartObject;
+        if (!isObject && reader.TokenType != JsonTokenType.StartArray)
+            return false;
+        for (int i = 0; reader.Read() && reader.TokenType is not (JsonTokenType.EndObject or JsonTokenType.EndArray); i++)
+        {
+            bool isIt = isObject ? string.Equals(reader.GetString(), name, StringComparison.OrdinalIgnoreCase) : i.ToString(CultureInfo.InvariantCulture) == name;
+            if (isObject)
+                reader.Read();
+            if (isIt)
+                return true;
+            reader.Skip();
+        }
+        return false;
     }
 
     private static SourceFileException Explained(JsonException e, string file)
@@ -86,9 +120,26 @@ internal static partial class KitJson
                 .Select(p => JsonNamingPolicy.CamelCase.ConvertName(p.Name))];
             return new SourceFileException(file, where, $"the key '{FieldRules.Quoted(key)}' is not known", NearestWord.Hint(key, known), e);
         }
-        return new SourceFileException(file, where, $"{(e.Path is { Length: > 1 } path ? $"{path} " : "it ")}cannot be read",
+        return new SourceFileException(file, where, $"{(e.Path is { Length: > 1 } path ? $"{path} " : "it ")}cannot be read{WhatElse(e.Message)}",
             "Correct it; 'crumpet demo' writes a kit as a pattern", e);
     }
+
+    /// <summary>What could stand where a word is not known; empty where that is not what is wrong.</summary>
+    private static string WhatElse(string message)
+    {
+        if (NoWord().Match(message) is { Success: true } table)
+            return $": {table.Value}";
+        if (message.Contains("type discriminator", StringComparison.Ordinal))
+            return $": there are {string.Join(", ", MendKinds.All.Select(m => m.Word))}";
+        var type = Unconverted().Match(message) is { Success: true } match ? typeof(KitJson).Assembly.GetType(match.Groups[1].Value.TrimEnd('.')) : null;
+        return type is { IsEnum: true } ? $": there are {string.Join(", ", Enum.GetNames(type).Select(JsonNamingPolicy.CamelCase.ConvertName))}" : "";
+    }
+
+    [GeneratedRegex("'[^']*' is no [a-z ]+; there are [^.]*")]
+    private static partial Regex NoWord();
+
+    [GeneratedRegex(@"could not be converted to (?:System\.Nullable`1\[)?([A-Za-z.]+)")]
+    private static partial Regex Unconverted();
 
     [GeneratedRegex("The JSON property '([^']*)' could not be mapped to any .NET member contained in type '([^']*)'")]
     private static partial Regex Unmapped();

@@ -68,7 +68,8 @@ internal static class OutputExpansion
         if (graph.Pairs!.Paired.Any())
         {
             foreach (var (map, node) in sheet.Maps)
-                maps[map.Name] = (node["map"], MapFiles.EndingOf(bake.FileOf(map)));
+                // Floating point holds units; what is shown of it fills the channels.
+                maps[map.Name] = bake.FileOf(map) == MapFile.Exr ? (node["shown"], ".png") : (node["map"], MapFiles.EndingOf(bake.FileOf(map)));
         }
         foreach (var (map, node) in sheet.Made)
             maps[map.Name] = (node["map"], ".png");

@@ -9,12 +9,11 @@ internal sealed class SheetNames(GraphInput input)
 {
     internal const string Faults = "faults";
     internal const string Legend = "id_legend";
-    internal const string Scales = "scales";
 
     /// <summary>What a map that cannot be looked at as it is has after its name.</summary>
     internal const string Shown = "_shown";
 
-    private static readonly string[] Beside = [Faults, Legend, Scales];
+    private static readonly string[] Beside = [Faults, Legend, MapFiles.Scales];
 
     private readonly HashSet<(bool IsTexture, string Name)> taken = [];
 

@@ -110,7 +110,7 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
         if (legend.Count > 0)
             files.Add(Written(SheetNames.File(sheet, SheetNames.Legend) + ".json", legend));
         if (scales.Count > 0)
-            files.Add(Written(SheetNames.File(sheet, SheetNames.Scales) + ".json", scales));
+            files.Add(Written(MapFiles.ScalesOf(sheet), scales));
         var regions = JsonSerializer.Deserialize<FaultRegion[]>(store.Load(nodes.Faults["regions"].File!), BuildJson.Options)!;
         findings.AddRange(FaultFindings.Explain(regions,
             new FaultContext(sheet, faults.CoveredTexels, [.. pairs.Paired], graph.Input.Plan.Trays, graph.Intake!.Objects, nodes.Size)

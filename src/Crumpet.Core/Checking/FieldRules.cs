@@ -1,7 +1,9 @@
 using System.Collections;
 using System.Collections.Concurrent;
+using System.Globalization;
 using System.Reflection;
 using System.Text;
+using System.Text.Json;
 using System.Text.Json.Serialization;
 
 namespace Crumpet.Core.Checking;
@@ -27,7 +29,15 @@ public static class FieldRules
 
     /// <summary>What is wrong with a decision, one sentence, or null.</summary>
     /// <param name="decision">A record, a list of them, or a single value; null is wrong.</param>
-    public static string? Problem(object? decision) => Problem(decision, null, MostItems, "What was sent", "", 0);
+    public static string? Problem(object? decision) => Find(decision).Problem;
+
+    /// <summary>What is wrong with a decision, and where: names of fields as files write them, and numbers in lists.</summary>
+    /// <inheritdoc cref="Problem(object?)"/>
+    public static (string? Problem, IReadOnlyList<string> Path) Find(object? decision)
+    {
+        var path = new List<string>();
+        return (Problem(decision, null, MostItems, "What was sent", "", path), path);
+    }
 
     /// <summary>The rule of a field.</summary>
     /// <exception cref="ArgumentException">It has none.</exception>
@@ -42,9 +52,9 @@ public static class FieldRules
     /// <summary>A text as a sentence quotes it: short, with what does not show spelt out.</summary>
     public static string Quoted(string text) => SafeName.Of(text, LongestQuote);
 
-    private static string? Problem(object? value, FieldRuleAttribute? rule, int mostItems, string what, string of, int depth)
+    private static string? Problem(object? value, FieldRuleAttribute? rule, int mostItems, string what, string of, List<string> path)
     {
-        if (depth > DeepestNesting)
+        if (path.Count > DeepestNesting)
             return $"{what}{of} is nested too deep.";
         switch (value)
         {
@@ -59,25 +69,26 @@ public static class FieldRules
             case int or float or double or long:
                 return (rule ?? new WithinAttribute(what, -1e9, 1e9)).Problem(value, of);
             case IDictionary map:
-                return ProblemOfMap(map, rule, mostItems, what, depth);
+                return ProblemOfMap(map, rule, mostItems, what, path);
             case IEnumerable list:
-                return ProblemOfList(list, rule, mostItems, what, of, depth);
+                return ProblemOfList(list, rule, mostItems, what, of, path);
         }
         foreach (var field in Fields(value.GetType()))
         {
-            if (field.Property.GetValue(value) is not { } held)
+            path.Add(JsonNamingPolicy.CamelCase.ConvertName(field.Property.Name));
+            if (field.Property.GetValue(value) is { } held)
             {
-                if (!field.MayBeNull)
-                    return $"{field.What}{of} is missing.";
-                continue;
+                if (Problem(held, field.Rule, field.MostItems, field.What, of, path) is { } problem)
+                    return problem;
             }
-            if (Problem(held, field.Rule, field.MostItems, field.What, of, depth + 1) is { } problem)
-                return problem;
+            else if (!field.MayBeNull)
+                return $"{field.What}{of} is missing.";
+            path.RemoveAt(path.Count - 1);
         }
         return (value as IChecked)?.ProblemTogether();
     }
 
-    private static string? ProblemOfMap(IDictionary map, FieldRuleAttribute? rule, int mostItems, string what, int depth)
+    private static string? ProblemOfMap(IDictionary map, FieldRuleAttribute? rule, int mostItems, string what, List<string> path)
     {
         if (map.Count > mostItems)
             return $"{what} has {map.Count} entries; there may be at most {mostItems}.";
@@ -90,15 +101,17 @@ public static class FieldRules
                 int => new WithinAttribute("A number", 0, mostItems),
                 _ => null
             };
-            if (Problem(entry.Key, named, mostItems, what, "", depth + 1) is { } odd)
+            path.Add($"{entry.Key}");
+            if (Problem(entry.Key, named, mostItems, what, "", path) is { } odd)
                 return odd;
-            if (Problem(entry.Value, rule, mostItems, what, $" of {entry.Key}", depth + 1) is { } problem)
+            if (Problem(entry.Value, rule, mostItems, what, $" of {entry.Key}", path) is { } problem)
                 return problem;
+            path.RemoveAt(path.Count - 1);
         }
         return null;
     }
 
-    private static string? ProblemOfList(IEnumerable list, FieldRuleAttribute? rule, int mostItems, string what, string of, int depth)
+    private static string? ProblemOfList(IEnumerable list, FieldRuleAttribute? rule, int mostItems, string what, string of, List<string> path)
     {
         int count = 0;
         foreach (object? item in list)
@@ -107,8 +120,10 @@ public static class FieldRules
                 return $"{what}{of} has more than {mostItems} entries.";
             if (item is null)
                 return $"{what}{of} has an empty entry.";
-            if (Problem(item, rule, mostItems, what, of, depth + 1) is { } problem)
+            path.Add((count - 1).ToString(CultureInfo.InvariantCulture));
+            if (Problem(item, rule, mostItems, what, of, path) is { } problem)
                 return problem;
+            path.RemoveAt(path.Count - 1);
         }
         return null;
     }

@@ -8,8 +8,11 @@ namespace Crumpet.Core.Checking;
 /// <summary>An entry of a <see cref="Table{T}"/>: all there is to say of one thing, known by a word.</summary>
 public interface IEntry
 {
-    /// <summary>What stands for it in files, forms and addresses: a small letter, then letters and digits.</summary>
+    /// <summary>What stands for it in files, forms and addresses: a small letter, then letters, digits and underscores.</summary>
     string Word { get; }
+
+    /// <summary>What stood for it in files of earlier versions, which are read all the same; null where it was always the same.</summary>
+    string? FormerWord => null;
 }
 
 /// <summary>An entry that knows its table.</summary>
@@ -31,7 +34,8 @@ public sealed class Table<T>(string what, params IReadOnlyList<T> entries) : ICo
     public IReadOnlyList<T> All { get; private set; } = entries;
 
     /// <summary>The entry of this word, whether its letters are small or capital, or null.</summary>
-    public T? Find(string? word) => All.FirstOrDefault(e => string.Equals(e.Word, word, StringComparison.OrdinalIgnoreCase));
+    public T? Find(string? word) => All.FirstOrDefault(e => string.Equals(e.Word, word, StringComparison.OrdinalIgnoreCase))
+        ?? All.FirstOrDefault(e => word is not null && string.Equals(e.FormerWord, word, StringComparison.OrdinalIgnoreCase));
 
     /// <summary>Place of an entry in the order.</summary>
     public int IndexOf(T entry)
@@ -52,7 +56,7 @@ public sealed class Table<T>(string what, params IReadOnlyList<T> entries) : ICo
 
     /// <summary>The entry of exactly this word.</summary>
     /// <exception cref="JsonException">There is none; the message says which there are.</exception>
-    public T Of(string? word) => All.FirstOrDefault(e => e.Word == word)
+    public T Of(string? word) => All.FirstOrDefault(e => e.Word == word) ?? All.FirstOrDefault(e => word is not null && e.FormerWord == word)
         ?? throw new JsonException($"'{FieldRules.Quoted(word ?? "")}' is no {what}; there are {string.Join(", ", All.Select(e => e.Word))}.");
 
     /// <summary>Adds an entry until what is returned is disposed; for tests that show what a new one reaches.</summary>

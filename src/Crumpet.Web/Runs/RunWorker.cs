@@ -159,15 +159,16 @@ public sealed class RunWorker(RunService runs, RunFeed feed, FileStore store, IS
             return;
         var asset = await db.Assets.Include(a => a.Kit).Include(a => a.Sources).Include(a => a.Marks).Include(a => a.Findings).Include(a => a.Deliveries)
             .AsSplitQuery().FirstAsync(a => a.Id == run.AssetId, stopping);
-        run.State = RunState.Running;
-        run.StartedAt = DateTime.UtcNow;
-        run.EndedAt = null;
-        run.Starts++;
-        await db.SaveChangesAsync(stopping);
         var build = asset.Build(store);
+        // From here on it can be ended; one that is running and cannot would lose whoever presses.
         using var atWork = runs.Begin(run, build, stopping);
         try
         {
+            run.State = RunState.Running;
+            run.StartedAt = DateTime.UtcNow;
+            run.EndedAt = null;
+            run.Starts++;
+            await db.SaveChangesAsync(stopping);
             RoomFor(build, run.UpTo);
             await WorkStationsAsync(db, run, asset, build, atWork.Token);
         }

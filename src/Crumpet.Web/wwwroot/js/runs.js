@@ -85,8 +85,12 @@ async function refresh() {
   try {
     while (refreshAgain) {
       refreshAgain = false;
-      const answer = await fetch(location.href);
-      if (!answer.ok) continue;
+      const answer = await fetch(location.href).catch(() => null);
+      if (!answer?.ok) {
+        // News that are not shown are asked for again, unless the page is gone.
+        if (!answer || answer.status >= 500) setTimeout(refresh, 1000);
+        continue;
+      }
       const page = new DOMParser().parseFromString(await answer.text(), "text/html");
       for (const fragment of document.querySelectorAll("[data-fresh]")) {
         const fresh = page.getElementById(fragment.id);
