@@ -2,6 +2,7 @@ using System.Reflection;
 using System.Text.Json;
 using System.Text.Json.Nodes;
 using System.Text.Json.Schema;
+using System.Text.Json.Serialization.Metadata;
 using Crumpet.Core.Checking;
 using Crumpet.Core.Pack;
 
@@ -50,10 +51,15 @@ public static class KitSchema
         string? number = type == typeof(float) || type == typeof(double) ? "number" : type == typeof(int) || type == typeof(long) ? "integer" : null;
         if (number is not null)
             node = new JsonObject { ["type"] = type == context.TypeInfo.Type ? number : new JsonArray(number, "null") };
-        else if (Tables.WordsOf(type) is { } words)
-            node = new JsonObject { ["type"] = "string", ["enum"] = new JsonArray([.. words.Select(w => (JsonNode)w)]) };
+        else if (WordOf(type) is { } word)
+            node = word;
         if (node is not JsonObject schema)
             return node;
+        // What is written by a converter says nothing of itself where it is an item or a name.
+        if (context.TypeInfo.Kind == JsonTypeInfoKind.Enumerable && context.TypeInfo.ElementType is { } item && WordOf(item) is { } items)
+            schema["items"] = items;
+        if (context.TypeInfo is { Kind: JsonTypeInfoKind.Dictionary, KeyType: { } key } && WordOf(key) is { } names)
+            schema["propertyNames"] = names;
         if (schema["properties"] is not null && !schema.ContainsKey("additionalProperties"))
             schema["additionalProperties"] = false;
         var owner = context.PropertyInfo?.AttributeProvider;
@@ -79,6 +85,9 @@ public static class KitSchema
             schema["maxItems"] = most.Count;
         return schema;
     }
+
+    private static JsonObject? WordOf(Type type) => Tables.WordsOf(type) is not { } words ? null
+        : new JsonObject { ["type"] = "string", ["enum"] = new JsonArray([.. words.Select(w => (JsonNode)w)]) };
 
     private static string Description(string label, FieldRuleAttribute? rule, NoneIsAttribute? none)
     {
