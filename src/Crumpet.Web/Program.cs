@@ -1,3 +1,4 @@
+using Crumpet.Core.Intake;
 using Crumpet.Storage;
 using Crumpet.Web;
 using Crumpet.Web.Hosting;
@@ -81,6 +82,8 @@ app.MapGet("/runs/feed", (RunFeed feed, HttpContext context, int? asset, int? ki
 app.Lifetime.ApplicationStarted.Register(() =>
 {
     Log.Information("Crumpet is open on {Urls}; its data is in {Folder}", string.Join(' ', app.Urls), options.DataFolder);
+    if (ExchangeFiles.Reader is null)
+        Log.Information("{Sentence}", ExchangeFiles.HowToInstall);
     if (options.OpenUrl is { } reached)
         Log.Warning("Open to the network on {Url}: everybody who can reach this machine can read and change everything here, as there are no accounts",
             reached);

@@ -25,7 +25,7 @@ internal static class IntakeExpansion
             if (MeshFiles.IsMesh(file.Name))
             {
                 node = graph.Add(
-                    Station.Intake, JobKinds.Read, file.Name, new ReadSettings(file.Name),
+                    Station.Intake, JobKinds.Read, file.Name, ReadSettings.Of(file.Name),
                     companions.Where(c => c.Name != file.Name).Select(c => (ReadJob.Beside(c.Name), (JobFile)Bytes(c))).Prepend(("file", Bytes(file))));
                 graph.Reads.Add(node);
             }

@@ -6,16 +6,17 @@ namespace Crumpet.Core.Intake;
 /// <summary>Knows which files hold meshes and reads them.</summary>
 public static class MeshFiles
 {
-    private const string Formats = "OBJ, glTF, GLB, PLY or STL";
+    private const string Formats = "OBJ, glTF, GLB, PLY, STL, FBX, Collada or 3MF";
 
     private static readonly string[] JsonLists = ["buffers", "images"];
 
     /// <summary>Endings of all files that are taken in.</summary>
     public static IReadOnlyList<string> Endings { get; } =
-        [".obj", ".mtl", ".glb", ".gltf", ".bin", ".ply", ".stl", ".png", ".jpg", ".jpeg", ".tga", ".tif", ".tiff", ".webp", ".hdr", ".exr"];
+        [".obj", ".mtl", ".glb", ".gltf", ".bin", ".ply", ".stl", .. ExchangeFiles.Formats.Keys, ".png", ".jpg", ".jpeg", ".tga", ".tif", ".tiff", ".webp",
+            ".hdr", ".exr"];
 
     /// <summary>Whether a file is read for its objects.</summary>
-    public static bool IsMesh(string name) => Extension(name) is ".obj" or ".glb" or ".gltf" or ".ply" or ".stl";
+    public static bool IsMesh(string name) => Extension(name) is ".obj" or ".glb" or ".gltf" or ".ply" or ".stl" || ExchangeFiles.Is(name);
 
     /// <summary>Whether a file only goes with another one: a material library, a buffer, a picture.</summary>
     public static bool IsCompanion(string name) => Extension(name) is ".mtl" or ".bin" || IsPicture(name);
@@ -40,6 +41,7 @@ public static class MeshFiles
             ".glb" or ".gltf" => GltfReader.Read(All(name, stream), name, beside, cancel),
             ".ply" => PlyReader.Read(All(name, stream), name, cancel),
             ".stl" => StlReader.Read(All(name, stream), name, cancel),
+            _ when ExchangeFiles.Is(name) => ExchangeFiles.Read(All(name, stream), name, cancel),
             _ => throw new SourceFileException(name, "", "it is not a mesh file that can be read", $"Export the mesh as {Formats}"),
         };
     }

@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Jobs;
 
@@ -5,7 +6,15 @@ namespace Crumpet.Core.Intake;
 
 /// <summary>What reading a mesh file depends on beside its bytes.</summary>
 /// <param name="Name">Its name, which its objects and messages go by.</param>
-public sealed record ReadSettings(string Name);
+public sealed record ReadSettings(string Name)
+{
+    /// <summary>What reads files that Crumpet does not read itself; empty where nothing does, null for its own.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public string? Reader { get; init; }
+
+    /// <summary>How a file is read here.</summary>
+    public static ReadSettings Of(string name) => new(name) { Reader = ExchangeFiles.Is(name) ? ExchangeFiles.Reader ?? "" : null };
+}
 
 /// <summary>Why a file could not be read.</summary>
 /// <param name="Where">Place in it; empty for all of it.</param>
