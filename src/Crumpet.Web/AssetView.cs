@@ -190,6 +190,10 @@ public sealed class AssetView
     /// <summary>Memory of all textures as the engine holds them, bytes, or null before Convert.</summary>
     public long? TextureBytes => Report<ConvertReport>(Station.Convert)?.Textures.Sum(t => t.Bytes);
 
+    /// <summary>The content of a texture as it arrived, also of one inside a mesh file; null where it is gone.</summary>
+    public string? ContentOf(TextureReport texture) => Asset.Sources.Find(s => s.IsCurrent && s.Name == texture.File)?.Sha256
+        ?? Result(Station.Intake)?.Files.FirstOrDefault(f => f.Name == texture.File)?.Sha256;
+
     /// <summary>The cages of all parts as a mesh file, or null where nothing is paired.</summary>
     /// <param name="asObj">OBJ; otherwise GLB.</param>
     public byte[]? Cages(bool asObj) => files.Cages(asObj);

@@ -14,7 +14,7 @@ internal static class ResultFiles
     public static void MapResultFiles(this WebApplication app)
     {
         app.MapGet("/assets/{id:int}/files/{station}/{name}", FileAsync);
-        app.MapGet("/assets/{id:int}/thumbs/{station}/{name}", ThumbAsync);
+        app.MapGet("/assets/{id:int}/thumbs/{station}/{**name}", ThumbAsync);
         app.MapGet("/assets/{id:int}/arrived/{sha}", ArrivedAsync);
         app.MapGet("/thumbnails/{sha:length(64)}", Thumbnail);
         app.MapGet("/assets/{id:int}/cages.{ending:regex(^(obj|glb)$)}", CagesAsync);

@@ -4,6 +4,7 @@ import { mkdtempSync, readFileSync, readdirSync, rmSync, writeFileSync } from "n
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
+import { MeshoptDecoder, MeshoptEncoder } from "meshoptimizer";
 import { Box3, Vector3 } from "three";
 import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
 import { crumpet } from "./app.mjs";
@@ -103,3 +104,82 @@ for (const [name, parts] of Object.entries(files))
     writeFileSync(path, grid(parts));
     await agree(path);
   });
+
+/** What a command that fails prints. */
+function failed(run) {
+  try { run(); } catch (error) { return error.stdout; }
+  throw new Error("it did not fail");
+}
+
+/** A GLB of one mesh; views that are given packed are written compressed. */
+function glbOf({ views, accessors, primitive, used }) {
+  const chunks = [];
+  let length = 0;
+  const put = (bytes) => { const at = length; chunks.push(bytes, Buffer.alloc((4 - bytes.length % 4) % 4)); length += bytes.length + (4 - bytes.length % 4) % 4; return at; };
+  const bufferViews = views.map(({ bytes, packed, count, stride, mode, filter }) => packed
+    ? { buffer: 1, byteOffset: 0, byteLength: count * stride, extensions: { EXT_meshopt_compression: { buffer: 0, byteOffset: put(packed), byteLength: packed.length,
+      byteStride: stride, count, mode, ...(filter ? { filter } : {}) } } }
+    : { buffer: 0, byteOffset: put(Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength)), byteLength: bytes.byteLength,
+      ...(mode === "ATTRIBUTES" ? { byteStride: stride } : {}) });
+  const binary = Buffer.concat(chunks), packs = views.some((v) => v.packed);
+  const json = Buffer.from(JSON.stringify({ asset: { version: "2.0" }, scene: 0, scenes: [{ nodes: [0] }], nodes: [{ mesh: 0, name: "ball" }], meshes: [{ primitives: [primitive] }],
+    accessors, bufferViews, buffers: [{ byteLength: binary.length }, ...(packs
+      ? [{ byteLength: views.reduce((n, v) => n + v.count * v.stride, 0), extensions: { EXT_meshopt_compression: { fallback: true } } }] : [])],
+    extensionsUsed: used, extensionsRequired: packs ? used : used.filter((u) => u !== "EXT_meshopt_compression") }));
+  const text = Buffer.concat([json, Buffer.alloc((4 - json.length % 4) % 4, " ")]), head = (n, kind) => { const b = Buffer.alloc(8); b.writeUInt32LE(n); b.writeUInt32LE(kind, 4); return b; };
+  const start = Buffer.alloc(12);
+  start.write("glTF");
+  start.writeUInt32LE(2, 4);
+  start.writeUInt32LE(28 + text.length + binary.length, 8);
+  return Buffer.concat([start, head(text.length, 0x4e4f534a), text, head(binary.length, 0x004e4942), binary]);
+}
+
+test("compressed meshes hold what their own decoder says, in every mode and filter", async () => {
+  await MeshoptEncoder.ready;
+  await MeshoptDecoder.ready;
+  const across = 61, down = 37, count = across * down, positions = new Float32Array(3 * count), normals = new Float32Array(4 * count), list = [];
+  for (let i = 0; i < count; i++) {
+    const u = (i % across) / (across - 1) * 2 * Math.PI, v = Math.floor(i / across) / (down - 1) * Math.PI * 0.98 + 0.01, r = 1 + 0.1 * Math.sin(7 * u) * Math.sin(5 * v);
+    const n = [Math.cos(u) * Math.sin(v), Math.cos(v), Math.sin(u) * Math.sin(v)];
+    positions.set(n.map((c) => c * r), 3 * i);
+    normals.set([...n, 0], 4 * i);
+  }
+  for (let y = 0; y + 1 < down; y++)
+    for (let x = 0; x + 1 < across; x++) { const a = y * across + x; list.push(a, a + 1, a + across, a + 1, a + across + 1, a + across); }
+  const bytesOf = (array) => new Uint8Array(array.buffer, array.byteOffset, array.byteLength);
+  for (const [wide, mode, positionFilter, normalBits] of [[true, "TRIANGLES", null, 8], [false, "TRIANGLES", "EXPONENTIAL", 16], [true, "INDICES", "EXPONENTIAL", 8],
+    [false, "INDICES", null, 16]]) {
+    const indices = wide ? Uint32Array.from(list) : Uint16Array.from(list), size = wide ? 4 : 2;
+    const raw = positionFilter ? MeshoptEncoder.encodeFilterExp(positions, count, 12, 18) : bytesOf(positions);
+    const directions = MeshoptEncoder.encodeFilterOct(normals, count, normalBits === 8 ? 4 : 8, normalBits);
+    const views = [{ bytes: raw, count, stride: 12, mode: "ATTRIBUTES", filter: positionFilter }, { bytes: directions, count, stride: normalBits === 8 ? 4 : 8, mode: "ATTRIBUTES",
+      filter: "OCTAHEDRAL" }, { bytes: bytesOf(indices), count: list.length, stride: size, mode }];
+    const packed = views.map((v) => ({ ...v, packed: Buffer.from(MeshoptEncoder.encodeGltfBuffer(v.bytes, v.count, v.stride, v.mode, 0)) }));
+    const plain = packed.map((v) => {
+      const bytes = new Uint8Array(v.count * v.stride);
+      MeshoptDecoder.decodeGltfBuffer(bytes, v.count, v.stride, v.packed, v.mode, v.filter ?? "NONE");
+      return { ...v, bytes, packed: null };
+    });
+    const accessors = [{ bufferView: 0, componentType: 5126, count, type: "VEC3", min: [-2, -2, -2], max: [2, 2, 2] }, { bufferView: 1, componentType: normalBits === 8 ? 5120 : 5122,
+      normalized: true, count, type: "VEC3" }, { bufferView: 2, componentType: wide ? 5125 : 5123, count: list.length, type: "SCALAR" }];
+    const mesh = { accessors, primitive: { attributes: { POSITION: 0, NORMAL: 1 }, indices: 2 }, used: ["EXT_meshopt_compression", "KHR_mesh_quantization"] };
+    writeFileSync(join(folder, "none.json"), '{"mends":[]}');
+    const read = (views_, name) => {
+      writeFileSync(join(folder, `${name}.glb`), glbOf({ ...mesh, views: views_ }));
+      crumpet("mend", join(folder, `${name}.glb`), "--rules", join(folder, "none.json"), "--out", join(folder, `${name}.ply`));
+      return readFileSync(join(folder, `${name}.ply`));
+    };
+    assert.ok(read(packed, "packed").equals(read(plain, "plain")), `${mode} ${positionFilter} ${normalBits}`);
+  }
+});
+
+test("a compressed mesh that is cut is said to be", async () => {
+  await MeshoptEncoder.ready;
+  const positions = new Float32Array(3 * 64).map((_, i) => Math.sin(i)), whole = Buffer.from(MeshoptEncoder.encodeGltfBuffer(new Uint8Array(positions.buffer), 64, 12, "ATTRIBUTES", 0));
+  for (const packed of [whole.subarray(0, 40), Buffer.concat([Buffer.from([0xa7]), whole.subarray(1)]), Buffer.alloc(8)]) {
+    writeFileSync(join(folder, "cut.glb"), glbOf({ views: [{ packed, count: 64, stride: 12, mode: "ATTRIBUTES" }], accessors: [{ bufferView: 0, componentType: 5126, count: 63,
+      type: "VEC3", min: [-1, -1, -1], max: [1, 1, 1] }], primitive: { attributes: { POSITION: 0 } }, used: ["EXT_meshopt_compression"] }));
+    const said = JSON.parse(failed(() => crumpet("inspect", join(folder, "cut.glb"), "--json")));
+    assert.match(said.error, /cut\.glb.*compressed/);
+  }
+});

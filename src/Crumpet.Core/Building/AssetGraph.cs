@@ -85,6 +85,9 @@ public sealed class AssetGraph
     internal int Looked { get; set; }
 
     internal List<JobNode> Reads { get; } = [];
+
+    /// <summary>Pictures inside mesh files, named below the file that holds them.</summary>
+    internal List<SourceFile> InnerPictures { get; } = [];
     internal JobNode? TakenIn { get; set; }
     internal JobNode? Thumbnail { get; set; }
     internal SortedDictionary<Side, JobNode> Stages { get; } = [];

@@ -39,7 +39,7 @@ internal static class BakeExpansion
         if (graph.Intake!.Textures.FirstOrDefault(t => t.File == file)?.MendedFile is { } mended
             && graph.TakenIn!.Result!.Find(TakeInJob.Mended(mended)) is { } made)
             return (made, Path.GetExtension(mended));
-        return graph.Input.Sources.FirstOrDefault(s => s.Name == file) is { } source
+        return graph.Input.Sources.Concat(graph.InnerPictures).FirstOrDefault(s => s.Name == file) is { } source
             ? (new StoredFile(file, source.Sha256, source.Bytes), Path.GetExtension(file).ToLowerInvariant()) : null;
     }
 

@@ -21,37 +21,47 @@ internal static class IntakeExpansion
         for (int i = 0; i < sources.Count; i++)
         {
             var file = sources[i];
-            JobNode? node = null;
             if (MeshFiles.IsMesh(file.Name))
             {
-                node = graph.Add(
+                var node = graph.Add(
                     Station.Intake, JobKinds.Read, file.Name, ReadSettings.Of(file.Name),
                     companions.Where(c => c.Name != file.Name).Select(c => (ReadJob.Beside(c.Name), (JobFile)Bytes(c))).Prepend(("file", Bytes(file))));
                 graph.Reads.Add(node);
+                areAllRead &= node.Result is not null;
+                inputs.Add(node.Has(ReadProblem.Role) ? ($"{ReadProblem.Role}/{i}", node[ReadProblem.Role]) : ($"scene/{i}", node["scene"]));
+                graph.InnerPictures.AddRange(InnerOf(file, node));
             }
             else if (MeshFiles.IsPicture(file.Name))
-            {
-                node = graph.Add(Station.Intake, JobKinds.Look, file.Name, new LookSettings(Path.GetExtension(file.Name).ToLowerInvariant()),
-                    ("file", Bytes(file)));
-            }
-            if (node is null)
-                continue;
-            areAllRead &= node.Result is not null;
-            string role = node.Has(ReadProblem.Role) ? ReadProblem.Role : MeshFiles.IsMesh(file.Name) ? "scene" : "look";
-            inputs.Add(($"{role}/{i}", node[role]));
-            if (role == "look" && mayChange(file))
-                inputs.Add(($"picture/{i}", Bytes(file)));
+                AddLook(file, i);
         }
+        for (int k = 0; k < graph.InnerPictures.Count; k++)
+            AddLook(graph.InnerPictures[k], sources.Count + k);
         bool makesNormals = rules.Mends.Concat(plan.Mends).OfType<MakeNormals>().Any();
         var settings = new TakeInSettings(
             plan.NamePattern, rules.Names, rules.Mends, plan.Mends, makesNormals ? plan.Target.Green : null,
-            [.. sources.Select(s => new TakenFile(s.Name, s.Bytes, s.ForcedSide))]);
+            [.. sources.Concat(graph.InnerPictures).Select(s => new TakenFile(s.Name, s.Bytes, s.ForcedSide))]);
         graph.TakenIn = graph.Add(Station.Intake, JobKinds.TakeIn, "", settings, inputs);
         if (!areAllRead || graph.Intake is not { } report)
             return false;
         Stages(graph, report);
         return true;
+
+        void AddLook(SourceFile file, int number)
+        {
+            var node = graph.Add(Station.Intake, JobKinds.Look, file.Name, new LookSettings(Path.GetExtension(file.Name).ToLowerInvariant()),
+                ("file", Bytes(file)));
+            areAllRead &= node.Result is not null;
+            string role = node.Has(ReadProblem.Role) ? ReadProblem.Role : "look";
+            inputs.Add(($"{role}/{number}", node[role]));
+            if (role == "look" && mayChange(file))
+                inputs.Add(($"picture/{number}", Bytes(file)));
+        }
     }
+
+    /// <summary>Pictures inside a mesh file that was read, as files of their own.</summary>
+    private static IEnumerable<SourceFile> InnerOf(SourceFile file, JobNode node) =>
+        (node.Report<ReadReport>()?.Pictures ?? []).Select((name, i) => (name, File: node[ReadJob.Inner(i)].File))
+            .Where(p => p.File is not null && MeshFiles.IsPicture(p.name)).Select(p => new SourceFile($"{file.Name}/{p.name}", p.File!.Sha256, p.File.Bytes));
 
     /// <summary>What findings are judged by.</summary>
     public static IntakeMeasures MeasuresOf(GraphInput input) =>

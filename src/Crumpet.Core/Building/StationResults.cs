@@ -43,6 +43,7 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
         files.AddRange(graph.Stages.Select(s => Named(s.Value, "preview", $"{Sides.Word(s.Key)}.preview")));
         files.AddRange(graph.Intake!.Textures.Where(t => t.MendedFile is not null)
             .Select(t => taken.File(TakeInJob.Mended(t.MendedFile!)) with { Name = t.MendedFile! }));
+        files.AddRange(graph.InnerPictures.Select(p => new StoredFile(p.Name, p.Sha256, p.Bytes)));
         var facts = JsonSerializer.Deserialize<IntakeFacts>(store.Load(taken.File("facts")), BuildJson.Options)!;
         return new StationContent(graph.Intake!, files,
             IntakeFindings.Of(graph.Intake!, facts, IntakeExpansion.MeasuresOf(graph.Input)).Concat(graph.Reads.SelectMany(r => r.Result!.Findings)));

@@ -15,6 +15,7 @@ internal sealed class GltfData : IDisposable
     private readonly string fileName;
     private readonly JsonDocument json;
     private readonly ReadOnlyMemory<byte>?[] buffers;
+    private readonly Dictionary<int, byte[]> unpacked = [];
 
     private GltfData(string fileName, JsonDocument json, ReadOnlyMemory<byte>?[] buffers)
     {
@@ -52,7 +53,7 @@ internal sealed class GltfData : IDisposable
             throw Cut(fileName, "its header is cut");
         uint version = Word(bytes, 4), claimed = Word(bytes, 8);
         if (version != 2)
-            throw new SourceFileException(fileName, "", $"it is GLB version {version}", "Export it as glTF 2.0");
+            throw new SourceFileException(fileName, "", $"it is GLB version {version}, as glTF {version}.0 had it, which is not read", "Export it as glTF 2.0");
         if (claimed > bytes.Length)
             throw Cut(fileName, $"it says it has {claimed} bytes and has {bytes.Length}");
         ReadOnlyMemory<byte> text = default, binary = default;
@@ -80,6 +81,9 @@ internal sealed class GltfData : IDisposable
         {
             long claimed = list[i].Long("byteLength", 0);
             ReadOnlyMemory<byte> data;
+            // Stands in for readers that do not decompress.
+            if (Packing(list[i])?.Inner("fallback") is { ValueKind: JsonValueKind.True })
+                continue;
             if (list[i].Text("uri") is not { } uri)
                 data = i == 0 ? binary : default;
             else if (uri.StartsWith("data:", StringComparison.Ordinal))
@@ -177,15 +181,45 @@ internal sealed class GltfData : IDisposable
     private (ReadOnlyMemory<byte> Bytes, int Stride) View(int number)
     {
         var view = Root.At("bufferViews", number) ?? throw Cut(fileName, $"it refers to buffer view {number}, which is not there");
+        if (Packing(view) is { } packing)
+        {
+            if (!unpacked.TryGetValue(number, out byte[]? whole))
+                unpacked.Add(number, whole = Unpack(packing, number));
+            return (whole, packing.Int("byteStride", 0));
+        }
+        return (Slice(view, number), StrideOf(view, number));
+    }
+
+    /// <summary>The bytes of a buffer view as they lie in the file.</summary>
+    public ReadOnlyMemory<byte> BytesOf(int view) =>
+        Slice(Root.At("bufferViews", view) ?? throw Cut(fileName, $"it refers to buffer view {view}, which is not there"), view);
+
+    private byte[] Unpack(JsonElement packing, int number)
+    {
+        int count = packing.Int("count", 0), stride = packing.Int("byteStride", 0);
+        if (count < 0 || stride < 0 || (long)count * stride > 4L * LargestCount)
+            throw Cut(fileName, $"compressed buffer view {number} says it has {count} elements of {stride} bytes");
+        return MeshoptDecoder.Decode(Slice(packing, number).Span, count, stride, packing.Text("mode") ?? "", packing.Text("filter") ?? "NONE");
+    }
+
+    private static JsonElement? Packing(JsonElement element) =>
+        element.Inner("extensions", "EXT_meshopt_compression") ?? element.Inner("extensions", "KHR_meshopt_compression");
+
+    private ReadOnlyMemory<byte> Slice(JsonElement view, int number)
+    {
         int buffer = view.Int("buffer", -1);
         if (buffer < 0 || buffer >= buffers.Length || buffers[buffer] is not { } data)
             throw Cut(fileName, $"buffer view {number} refers to buffer {buffer}, which is not there");
         long offset = view.Long("byteOffset", 0), length = view.Long("byteLength", 0);
         if (offset < 0 || length < 0 || offset > data.Length || length > data.Length - offset)
             throw Cut(fileName, $"buffer view {number} reaches to byte {offset + length} of {data.Length}");
+        return data.Slice((int)offset, (int)length);
+    }
+
+    private int StrideOf(JsonElement view, int number)
+    {
         int stride = view.Int("byteStride", 0);
-        return stride is < 0 or > 65536 ? throw Cut(fileName, $"buffer view {number} has a stride of {stride}")
-            : (data.Slice((int)offset, (int)length), stride);
+        return stride is < 0 or > 65536 ? throw Cut(fileName, $"buffer view {number} has a stride of {stride}") : stride;
     }
 
     private void Fill((ReadOnlyMemory<byte> Bytes, int Stride) view, long offset, int count, int width, int component, bool normalized, float[] into,

@@ -1,4 +1,5 @@
 using System.Numerics;
+using System.Security.Cryptography;
 using System.Text.Json;
 using Crumpet.Core.Imaging;
 
@@ -9,7 +10,8 @@ namespace Crumpet.Core.Geometry;
 /// joints have in the file, morph targets at rest.
 /// </summary>
 /// <remarks>
-/// Source: Khronos glTF 2.0 specification; KHR_mesh_quantization, KHR_texture_transform, KHR_lights_punctual, KHR_node_visibility.
+/// Source: Khronos glTF 2.0 specification; KHR_mesh_quantization, EXT_meshopt_compression, KHR_texture_transform, KHR_lights_punctual,
+/// KHR_node_visibility.
 /// </remarks>
 public sealed class GltfReader
 {
@@ -18,6 +20,7 @@ public sealed class GltfReader
     private readonly GltfData data;
     private readonly List<Finding> notes = [];
     private readonly Dictionary<int, Matrix4x4> worlds = [];
+    private SortedDictionary<int, InnerPicture> pictures = [];
     private long read;
 
     private GltfReader(string fileName, GltfData data)
@@ -52,6 +55,7 @@ public sealed class GltfReader
     private Scene ReadScene(CancellationToken cancel)
     {
         RefuseWhatIsNotRead();
+        pictures = InnerPictures();
         var materials = data.Root.List("materials").Select(ToMaterial).ToArray();
         var meshes = new List<Mesh>();
         var strays = new List<Stray>();
@@ -87,18 +91,20 @@ public sealed class GltfReader
         }
         if (meshes.Count == 0)
             throw new SourceFileException(fileName, "", "there is no triangle in it", "Export the mesh again with its faces");
-        return new Scene(fileName, meshes, materials, notes) { Strays = strays };
+        return new Scene(fileName, meshes, materials, notes) { Strays = strays, Pictures = [.. pictures.Values] };
     }
 
     private void RefuseWhatIsNotRead()
     {
         if (data.Root.ValueKind != JsonValueKind.Object || data.Root.Inner("asset") is not { } asset)
             throw new SourceFileException(fileName, "", "it is no glTF file", "Export it as glTF 2.0");
-        if (asset.Text("version") is { } version && !version.StartsWith("2.", StringComparison.Ordinal))
-            throw new SourceFileException(fileName, "", $"it is glTF version {version}", "Export it as glTF 2.0");
+        // What has its objects by names, and not in lists, is of the first version, whatever it says.
+        string version = asset.Text("version") ?? (data.Root.Inner("meshes") is { ValueKind: JsonValueKind.Object } ? "1.0" : "2.0");
+        if (!version.StartsWith("2.", StringComparison.Ordinal))
+            throw new SourceFileException(fileName, "", $"it is glTF {version}, which is not read", "Export it as glTF 2.0");
         foreach (string? needed in data.Root.List("extensionsRequired").Select(e => e.GetString()))
         {
-            if (needed is "KHR_draco_mesh_compression" or "EXT_meshopt_compression" or "KHR_meshopt_compression")
+            if (needed is "KHR_draco_mesh_compression")
                 throw new SourceFileException(fileName, "", $"its geometry is compressed ({needed}), which is not read",
                     "Export it again without mesh compression");
             if (needed is "EXT_mesh_gpu_instancing")
@@ -161,15 +167,52 @@ public sealed class GltfReader
         {
             if (texture is not { } info)
                 return;
-            var picture = data.Root.At("textures", info.Int("index", -1)) is { } t ? data.Root.At("images", t.Int("source", -1)) : null;
-            string uri = picture?.Text("uri") ?? "";
-            var use = new TextureUse(slot, uri.StartsWith("data:", StringComparison.Ordinal) ? ""
-                : Uri.UnescapeDataString(uri))
-            { UvSet = info.Int("texCoord", 0) };
+            int image = data.Root.At("textures", info.Int("index", -1)) is { } t ? t.Int("source", -1) : -1;
+            // A picture inside is found below the file that holds it.
+            string path = pictures.TryGetValue(image, out var inner) ? $"{Path.GetFileName(fileName)}/{inner.Name}"
+                : Uri.UnescapeDataString(data.Root.At("images", image)?.Text("uri") ?? "");
+            string content = inner is null ? "" : System.Convert.ToHexStringLower(SHA256.HashData(inner.Bytes.Span))[..16];
+            var use = new TextureUse(slot, path) { Content = content, UvSet = info.Int("texCoord", 0) };
             if (info.Inner("extensions", "KHR_texture_transform") is { } transform)
                 use = use with { UvSet = transform.Int("texCoord", use.UvSet), UvTransform = UvTransform(transform) };
             uses.Add(use);
         }
+    }
+
+    /// <summary>Pictures that lie in buffers or in the JSON itself, by their numbers.</summary>
+    private SortedDictionary<int, InnerPicture> InnerPictures()
+    {
+        var found = new SortedDictionary<int, InnerPicture>();
+        var taken = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
+        int number = -1;
+        foreach (var image in data.Root.List("images"))
+        {
+            number++;
+            ReadOnlyMemory<byte> bytes;
+            string? uri = image.Text("uri");
+            if (uri is null && image.Has("bufferView"))
+                bytes = data.BytesOf(image.Int("bufferView", -1));
+            else if (uri?.StartsWith("data:", StringComparison.Ordinal) == true)
+                bytes = System.Convert.FromBase64String(uri[(uri.IndexOf(',') + 1)..]);
+            else
+                continue;
+            string name = FileNameOf(image.Text("name"), number, bytes.Span), free = name;
+            for (int i = 2; !taken.Add(free); i++)
+                free = $"{Path.GetFileNameWithoutExtension(name)}_{i}{Path.GetExtension(name)}";
+            found.Add(number, new InnerPicture(free, bytes));
+        }
+        return found;
+    }
+
+    private static string FileNameOf(string? name, int number, ReadOnlySpan<byte> bytes)
+    {
+        string ending = bytes.StartsWith((ReadOnlySpan<byte>)[0x89, (byte)'P', (byte)'N', (byte)'G']) ? ".png"
+            : bytes.StartsWith((ReadOnlySpan<byte>)[0xff, 0xd8]) ? ".jpg"
+            : bytes.Length > 12 && bytes.StartsWith("RIFF"u8) && bytes[8..].StartsWith("WEBP"u8) ? ".webp" : ".bin";
+        string stem = name is null ? "" : Path.GetFileName(name.Replace('\\', '/'));
+        if (Path.GetExtension(stem).ToLowerInvariant() is ".png" or ".jpg" or ".jpeg" or ".webp")
+            stem = Path.GetFileNameWithoutExtension(stem);
+        return (stem.Length > 0 ? stem : $"picture_{number}") + ending;
     }
 
     // The extension counts v downwards; Crumpet upwards, so the flip stands on both sides.

@@ -92,7 +92,7 @@ public sealed record Material(string Name, Vector4 BaseColour, float Roughness, 
 
     /// <summary>Whether another material says the same.</summary>
     public bool SaysTheSameAs(Material other) =>
-        (Name, BaseColour, Roughness, Metalness) == (other.Name, other.BaseColour, other.Roughness, other.Metalness) && Textures.SequenceEqual(other.Textures);
+        (Name, BaseColour, Roughness, Metalness) == (other.Name, other.BaseColour, other.Roughness, other.Metalness) && Textures.Count == other.Textures.Count && Textures.Zip(other.Textures).All(t => t.First.SaysTheSameAs(t.Second));
 
     /// <summary>What stands in where a source has no material.</summary>
     public static Material Plain { get; } = new("plain", new Vector4(0.6f, 0.6f, 0.6f, 1), 0.6f, 0);
@@ -100,15 +100,26 @@ public sealed record Material(string Name, Vector4 BaseColour, float Roughness, 
 
 /// <summary>A picture a material asks for.</summary>
 /// <param name="Slot">What it is for.</param>
-/// <param name="Path">Path as the source wrote it; empty for a picture inside the file.</param>
+/// <param name="Path">Path as the source wrote it, or the name of a picture inside the file; empty where it has none.</param>
 public sealed record TextureUse(TextureKind Slot, string Path)
 {
+    /// <summary>What tells a picture inside the file from another of its name: a hash of its content; empty for files of their own.</summary>
+    public string Content { get; init; } = "";
+
     /// <summary>UV set it is laid out by.</summary>
     public int UvSet { get; init; }
+
+    /// <summary>Whether another use says the same; pictures inside two files are the same where their content is.</summary>
+    public bool SaysTheSameAs(TextureUse other) => this == (Content.Length > 0 && Content == other.Content ? other with { Path = Path } : other);
 
     /// <summary>How the material moves UVs before it looks the picture up.</summary>
     public Matrix3x2 UvTransform { get; init; } = Matrix3x2.Identity;
 }
+
+/// <summary>A picture that lies inside a mesh file.</summary>
+/// <param name="Name">Its name there, with an ending; no two of a file have the same.</param>
+/// <param name="Bytes">The picture's file.</param>
+public sealed record InnerPicture(string Name, ReadOnlyMemory<byte> Bytes);
 
 /// <summary>Something in a mesh file that is no mesh.</summary>
 /// <param name="Name">Its name.</param>
@@ -122,6 +133,9 @@ public sealed record Stray(string Name, string Kind);
 /// <param name="Notes">What the reader noticed and the artist should know.</param>
 public sealed record Scene(string FileName, IReadOnlyList<Mesh> Meshes, IReadOnlyList<Material> Materials, IReadOnlyList<Finding> Notes)
 {
+    /// <summary>Pictures inside the file; materials name them by their names.</summary>
+    public IReadOnlyList<InnerPicture> Pictures { get; init; } = [];
+
     /// <summary>Cameras, lights and empties beside the meshes.</summary>
     public IReadOnlyList<Stray> Strays { get; init; } = [];
 }

@@ -43,6 +43,9 @@ internal sealed record PlyHeader(PlyFormat Format, int Length, IReadOnlyList<Ply
 {
     private const int LongestHeader = 1 << 16;
 
+    /// <summary>Numbers of lines that no header has, and that were passed over.</summary>
+    public IReadOnlyList<int> Strays { get; init; } = [];
+
     public static int SizeOf(PlyType type) => type switch
     {
         PlyType.Int8 or PlyType.UInt8 => 1,
@@ -55,6 +58,7 @@ internal sealed record PlyHeader(PlyFormat Format, int Length, IReadOnlyList<Ply
     {
         PlyFormat? format = null;
         var elements = new List<PlyElement>();
+        var strays = new List<int>();
         int at = 0, number = 0;
         while (true)
         {
@@ -96,7 +100,12 @@ internal sealed record PlyHeader(PlyFormat Format, int Length, IReadOnlyList<Ply
                     elements[^1].Properties.Add(new PlyProperty(name, TypeOf(type), false, PlyType.UInt8));
                     break;
                 case ["end_header"]:
-                    return new PlyHeader(format ?? throw Wrong(fileName, number, "the header names no format", "Export it again"), at, elements);
+                    return new PlyHeader(format ?? throw Wrong(fileName, number, "the header names no format", "Export it again"), at, elements)
+                    { Strays = strays };
+                case [not ("format" or "element" or "property"), ..]:
+                    // Some programs write of their own there; it says nothing of the rows.
+                    strays.Add(number);
+                    break;
                 default:
                     throw Wrong(fileName, number, $"'{line[..Math.Min(60, line.Length)]}' is no line of a header", "Export it again");
             }

@@ -33,7 +33,12 @@ public static class PlyReader
                     "Split it into several files");
             builder.Read(element, data, cancel);
         }
-        return builder.Finish();
+        var scene = builder.Finish();
+        return header.Strays.Count == 0 ? scene : scene with
+        {
+            Notes = [new Finding(Severity.Note, "stray-header-lines", fileName, $"{fileName} has {header.Strays.Count} header "
+                + $"{(header.Strays.Count == 1 ? "line" : "lines")} that no PLY has, line {header.Strays[0]} first; they were passed over.", header.Strays.Count)],
+        };
     }
 
     private static SourceFileException Cut(string fileName, string what) => new(fileName, "", what, "Export it again; it may have been cut in transfer");

@@ -7,7 +7,7 @@ namespace Crumpet.Core.Geometry;
 /// <summary>Crumpet's own binary form of a scene, read at the speed of memory. Little-endian.</summary>
 public static class SceneFile
 {
-    private const uint Magic = 0x33534343; // "CCS3"
+    private const uint Magic = 0x34534343; // "CCS4"
 
     /// <summary>The bytes of a scene.</summary>
     public static byte[] Write(Scene scene)
@@ -27,6 +27,7 @@ public static class SceneFile
             {
                 writer.Write((byte)use.Slot);
                 writer.Write(use.Path);
+                writer.Write(use.Content);
                 writer.Write(use.UvSet);
                 Put(writer, (ReadOnlySpan<Matrix3x2>)[use.UvTransform]);
             }
@@ -80,7 +81,7 @@ public static class SceneFile
             for (int use = 0; use < uses.Length; use++)
                 uses[use] = new TextureUse((TextureKind)reader.ReadByte(),
                     reader.ReadString())
-                { UvSet = reader.ReadInt32(), UvTransform = Get<Matrix3x2>(reader)[0] };
+                { Content = reader.ReadString(), UvSet = reader.ReadInt32(), UvTransform = Get<Matrix3x2>(reader)[0] };
             if (uses.Length > 0)
                 materials[i] = materials[i] with { Textures = uses };
         }

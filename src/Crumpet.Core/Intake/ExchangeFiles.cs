@@ -1,5 +1,4 @@
 using System.Buffers.Binary;
-using System.Diagnostics;
 using System.Globalization;
 using System.IO.Compression;
 using System.Numerics;
@@ -15,18 +14,8 @@ namespace Crumpet.Core.Intake;
 /// </summary>
 public static class ExchangeFiles
 {
-    private const string Program = "assimp";
-    private const string Package = "assimp-utils";
-    private const long MostMemory = 6L << 30;
-    private const long LargestResult = 4L << 30;
-    private static readonly TimeSpan LongestTime = TimeSpan.FromMinutes(5);
-    private static readonly TimeSpan ShortTime = TimeSpan.FromSeconds(20);
-
     // Quarter turn from Z up, as 3MF has it, to Y up.
     private static readonly Matrix4x4 FromZUp = new(1, 0, 0, 0, 0, 0, -1, 0, 0, 1, 0, 0, 0, 0, 0, 1);
-
-    private static readonly Lazy<string?> Found = new(FindVersion);
-    private static readonly Lazy<bool> CanCutNetwork = new(() => Ends("unshare", "-rn", "true"));
 
     /// <summary>What is read this way, by the endings of its files.</summary>
     public static IReadOnlyDictionary<string, string> Formats { get; } = new SortedDictionary<string, string>(StringComparer.Ordinal)
@@ -53,11 +42,11 @@ public static class ExchangeFiles
     public static bool Is(string name) => Formats.ContainsKey(Path.GetExtension(name).ToLowerInvariant());
 
     /// <summary>What reads them, with its version; null where it is not installed. Results depend on it.</summary>
-    public static string? Reader => Found.Value;
+    public static string? Reader => ExchangeProcess.Version;
 
     /// <summary>What to install where nothing reads them, one sentence.</summary>
-    public static string HowToInstall => $"FBX, Collada, 3MF and other exchange files are read by the library {Program}, which is not installed; install the "
-        + $"package {Package}.";
+    public static string HowToInstall => $"FBX, Collada, 3MF and other exchange files are read by the library {ExchangeProcess.Program}, which is not installed; install the "
+        + $"package {ExchangeProcess.Package}.";
 
     /// <summary>Reads a file.</summary>
     /// <param name="bytes">The file.</param>
@@ -68,60 +57,13 @@ public static class ExchangeFiles
     {
         string ending = Path.GetExtension(name).ToLowerInvariant(), format = Formats[ending];
         if (Reader is null)
-            throw new SourceFileException(name, "", $"it is {format}, which the library {Program} reads, and that is not installed",
-                $"Install the package {Package}, or export it as glTF or OBJ");
-        var folder = Directory.CreateTempSubdirectory("crumpet-exchange-");
-        try
-        {
-            File.WriteAllBytes(Path.Combine(folder.FullName, "in" + ending), bytes);
-            Convert(folder.FullName, ending, name, format, cancel);
-            byte[] glb = File.ReadAllBytes(Path.Combine(folder.FullName, "out.glb"));
-            var scene = GltfReader.Read(glb, name, _ => null, cancel);
-            if (ending == ".dae")
-                scene = scene with { Meshes = Named(scene.Meshes, ColladaNames(bytes)) };
-            var place = PlaceOf(bytes, ending);
-            return place.IsIdentity ? scene : scene with { Meshes = [.. scene.Meshes.Select(m => Placed(m, place))] };
-        }
-        finally
-        {
-            folder.Delete(recursive: true);
-        }
-    }
-
-    private static void Convert(string folder, string ending, string name, string format, CancellationToken cancel)
-    {
-        string[] command = [.. CanCutNetwork.Value ? new[] { "unshare", "-rn" } : [], Program, "export", "in" + ending, "out.glb", "-fglb2"];
-        var start = new ProcessStartInfo("prlimit", [$"--as={MostMemory}", $"--fsize={LargestResult}", $"--cpu={(int)LongestTime.TotalSeconds}", "--core=0",
-            "--", .. command])
-        { WorkingDirectory = folder, RedirectStandardOutput = true, RedirectStandardError = true };
-        using var process = Process.Start(start) ?? throw new InvalidOperationException($"{Program} did not start.");
-        var said = new StringBuilder();
-        process.OutputDataReceived += (_, e) => Note(e.Data);
-        process.ErrorDataReceived += (_, e) => Note(e.Data);
-        process.BeginOutputReadLine();
-        process.BeginErrorReadLine();
-        using var limit = new CancellationTokenSource(LongestTime);
-        using var either = CancellationTokenSource.CreateLinkedTokenSource(cancel, limit.Token);
-        using (either.Token.Register(() => Kill(process)))
-            process.WaitForExit();
-        cancel.ThrowIfCancellationRequested();
-        if (limit.IsCancellationRequested)
-            throw new SourceFileException(name, "", $"reading it as {format} took more than {LongestTime.TotalMinutes:0} minutes", "Export it as glTF or OBJ");
-        if (process.ExitCode != 0 || !File.Exists(Path.Combine(folder, "out.glb")))
-        {
-            string? why = said.ToString().Split('\n').LastOrDefault(l => l.StartsWith("ERROR: ", StringComparison.Ordinal))?["ERROR: ".Length..].Trim().TrimEnd('.');
-            throw new SourceFileException(name, "", $"it cannot be read as {format}{(string.IsNullOrEmpty(why) ? "" : $" ({Checking.FieldRules.Quoted(why)})")}",
-                "Export it again, or as glTF or OBJ");
-        }
-
-        void Note(string? line)
-        {
-            lock (said)
-            {
-                if (line is not null && said.Length < 1 << 16)
-                    said.Append(line).Append('\n');
-            }
-        }
+            throw new SourceFileException(name, "", $"it is {format}, which the library {ExchangeProcess.Program} reads, and that is not installed",
+                $"Install the package {ExchangeProcess.Package}, or export it as glTF or OBJ");
+        var scene = GltfReader.Read(ExchangeProcess.ToGlb(bytes, name, format, cancel), name, _ => null, cancel);
+        if (ending == ".dae")
+            scene = scene with { Meshes = Named(scene.Meshes, ColladaNames(bytes)) };
+        var place = PlaceOf(bytes, ending);
+        return place.IsIdentity ? scene : scene with { Meshes = [.. scene.Meshes.Select(m => Placed(m, place))] };
     }
 
     /// <summary>What the reader leaves to be done: scale to metres, and turn Y up.</summary>
@@ -257,48 +199,5 @@ public static class ExchangeFiles
         static int Swapped(int corner) => corner % 3 == 0 ? corner : corner % 3 == 1 ? corner + 1 : corner - 1;
 
         static Vector3 Unit(Vector3 n) => n.LengthSquared() > 0 ? Vector3.Normalize(n) : n;
-    }
-
-    private static string? FindVersion()
-    {
-        try
-        {
-            using var process = Process.Start(new ProcessStartInfo(Program, ["version"]) { RedirectStandardOutput = true, RedirectStandardError = true });
-            if (process is null)
-                return null;
-            string said = process.StandardOutput.ReadToEnd();
-            if (!process.WaitForExit(ShortTime))
-                Kill(process);
-            return said.Split('\n').FirstOrDefault(l => l.StartsWith("Version ", StringComparison.Ordinal))?.Trim() is { } version ? $"{Program} {version}" : null;
-        }
-        catch (Exception e) when (e is System.ComponentModel.Win32Exception or IOException)
-        {
-            return null;
-        }
-    }
-
-    private static bool Ends(string program, params string[] arguments)
-    {
-        try
-        {
-            using var process = Process.Start(new ProcessStartInfo(program, arguments) { RedirectStandardError = true });
-            return process is not null && process.WaitForExit(ShortTime) && process.ExitCode == 0;
-        }
-        catch (System.ComponentModel.Win32Exception)
-        {
-            return false;
-        }
-    }
-
-    private static void Kill(Process process)
-    {
-        try
-        {
-            process.Kill(entireProcessTree: true);
-        }
-        catch (InvalidOperationException)
-        {
-            // It ended by itself.
-        }
     }
 }

@@ -21,6 +21,9 @@ internal sealed class IntakeReading(IntakeInput input, IProgress<Progress>? prog
     /// <summary>Files that cannot be read.</summary>
     public List<UnreadFact> Unread { get; } = [];
 
+    // Pictures inside mesh files that were read here, with their bytes.
+    private readonly Dictionary<string, ReadOnlyMemory<byte>> inner = new(StringComparer.Ordinal);
+
     /// <summary>What readers say about what they read.</summary>
     public List<Finding> Notes { get; } = [];
 
@@ -45,6 +48,8 @@ internal sealed class IntakeReading(IntakeInput input, IProgress<Progress>? prog
                 var scene = input.Scenes is { } scenes ? scenes(file) : Read(file);
                 Notes.AddRange(scene.Notes);
                 files.Add(new FileReport(file.Name, file.Bytes, "mesh", scene.Meshes.Count, scene.Meshes.Sum(m => m.TriangleCount)));
+                foreach (var picture in scene.Pictures.Where(p => MeshFiles.IsPicture(p.Name)))
+                    inner[$"{file.Name}/{picture.Name}"] = picture.Bytes;
                 Take(file, scene, state);
             }
             catch (SourceFileException e)
@@ -53,19 +58,22 @@ internal sealed class IntakeReading(IntakeInput input, IProgress<Progress>? prog
                 Unread.Add(new UnreadFact(file.Name, e.Message));
             }
         }
+        files.AddRange(inner.Select(p => new FileReport(p.Key, p.Value.Length, "picture", 0, 0)));
         return (state, files);
     }
 
     private Scene Read(SourceFile file)
     {
-        using var stream = input.Open(file);
+        using var stream = Open(file);
         return MeshFiles.Read(file.Name, stream, path => MeshFiles.Beside(file.Name, path, byName.Keys) is { } found ? Bytes(byName[found]) : null,
             input.Threads, cancel);
     }
 
+    private Stream Open(SourceFile file) => inner.TryGetValue(file.Name, out var bytes) ? new MemoryStream(bytes.ToArray(), writable: false) : input.Open(file);
+
     private byte[] Bytes(SourceFile file)
     {
-        using var stream = input.Open(file);
+        using var stream = Open(file);
         if (stream.Length > Array.MaxLength)
             throw new SourceFileException(file.Name, "", $"it has {stream.Length} bytes, which is more than is read", "Make it smaller");
         var bytes = new byte[stream.Length];
@@ -123,7 +131,7 @@ internal sealed class IntakeReading(IntakeInput input, IProgress<Progress>? prog
     /// <param name="files">Rows of the files; unreadable pictures are marked.</param>
     public IntakeTextures LookAtTextures(IntakeState state, Mend[] mends, int[] changed, List<FileReport> files)
     {
-        var pictures = input.Files.Where(f => MeshFiles.IsPicture(f.Name)).ToArray();
+        var pictures = input.Files.Where(f => MeshFiles.IsPicture(f.Name)).Concat(inner.Select(p => new SourceFile(p.Key, "", p.Value.Length))).ToArray();
         var links = Links(state, pictures);
         var reports = new List<TextureReport>();
         var looks = new List<PictureFacts>();

@@ -32,8 +32,13 @@ public sealed record ReadProblem(string Where, string What, string WhatToDo)
     public SourceFileException About(string file) => new(file, Where, What, WhatToDo);
 }
 
-/// <summary>Reads one mesh file: <c>file</c> and what may lie beside it, <c>beside/NAME</c>, to <c>scene</c>, or to <c>problem</c>.</summary>
-public sealed class ReadJob() : JobKind<ReadSettings>("read", 2)
+/// <summary>What reading a mesh file tells.</summary>
+/// <param name="Pictures">Names of the pictures inside it.</param>
+public sealed record ReadReport(IReadOnlyList<string> Pictures);
+
+/// <summary>Reads one mesh file: <c>file</c> and what may lie beside it, <c>beside/NAME</c>, to <c>scene</c> and pictures inside it,
+/// <c>inner/K</c>, or to <c>problem</c>.</summary>
+public sealed class ReadJob() : JobKind<ReadSettings>("read", 3)
 {
     // Below this a file is read before threads are at work.
     private const long Large = 4 << 20;
@@ -44,6 +49,10 @@ public sealed class ReadJob() : JobKind<ReadSettings>("read", 2)
 
     /// <inheritdoc/>
     public override double SecondsAUnit => 0.02;
+
+    /// <summary>Role of a picture inside the mesh file.</summary>
+    /// <param name="number">Its number in the report.</param>
+    public static string Inner(int number) => $"inner/{number}";
 
     /// <summary>Role of a file beside the mesh file.</summary>
     public static string Beside(string name) => BesideRole + name;
@@ -65,11 +74,15 @@ public sealed class ReadJob() : JobKind<ReadSettings>("read", 2)
                 settings.Name, stream, path => MeshFiles.Beside(settings.Name, path, beside.Prepend(settings.Name)) is { } found
                     ? inputs.Bytes(found == settings.Name ? "file" : Beside(found)) : null,
                 context.Threads, context.Cancel);
-            return new JobOutput { Findings = scene.Notes }.With("scene", SceneFile.Write(scene));
+            var output = new JobOutput { Report = new ReadReport([.. scene.Pictures.Select(p => p.Name)]), Findings = scene.Notes }
+                .With("scene", SceneFile.Write(scene));
+            for (int i = 0; i < scene.Pictures.Count; i++)
+                output.With(Inner(i), scene.Pictures[i].Bytes.ToArray());
+            return output;
         }
         catch (SourceFileException e)
         {
-            return new JobOutput().With(ReadProblem.Role, context.Write(ReadProblem.Of(e)));
+            return new JobOutput { Report = new ReadReport([]) }.With(ReadProblem.Role, context.Write(ReadProblem.Of(e)));
         }
     }
 }

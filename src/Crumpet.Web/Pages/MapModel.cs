@@ -98,18 +98,18 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
     {
         foreach (var t in View.Intake?.Textures ?? [])
         {
-            if (View.Asset.Sources.Find(s => s.IsCurrent && s.Name == t.File) is not { } source)
+            if (View.ContentOf(t) is not { } source)
                 continue;
             bool isNormal = t.Kind == TextureKind.Normal;
             if (t.MendedFile is { } mended)
             {
                 yield return new MapChoice("Arrived", $"intake/{t.File}", t.File, AddressOf(View.Result(Station.Intake)!.File(mended).Sha256, t.Meaning),
                     isNormal, 1);
-                yield return new MapChoice("Before mending", $"intake/before/{t.File}", $"{t.File}, as it came", AddressOf(source.Sha256, t.Meaning),
+                yield return new MapChoice("Before mending", $"intake/before/{t.File}", $"{t.File}, as it came", AddressOf(source, t.Meaning),
                     isNormal, 1);
                 continue;
             }
-            yield return new MapChoice("Arrived", $"intake/{t.File}", t.File, AddressOf(source.Sha256, t.Meaning), isNormal, 1);
+            yield return new MapChoice("Arrived", $"intake/{t.File}", t.File, AddressOf(source, t.Meaning), isNormal, 1);
         }
     }
 

@@ -116,7 +116,7 @@ public sealed class GltfAwkwardTests
     public static TheoryData<string, Action<Dictionary<string, object>>, string> Broken => new()
     {
         { "no asset", j => j.Remove("asset"), "no glTF" },
-        { "version 1", j => j["asset"] = new { version = "1.0" }, "version 1.0" },
+        { "version 1", j => j["asset"] = new { version = "1.0" }, "glTF 1.0" },
         { "compressed", j => j["extensionsRequired"] = new[] { "KHR_draco_mesh_compression" }, "compressed" },
         { "an accessor that is not there", j => j["accessors"] = Array.Empty<object>(), "accessor" },
         { "a view that is not there", j => j["bufferViews"] = Array.Empty<object>(), "view" },

@@ -91,6 +91,20 @@ public sealed class PlyAwkwardTests
         Assert.NotEmpty(e.WhatToDo);
     }
 
+    [Fact]
+    public void Lines_that_no_header_has_are_passed_over_and_said()
+    {
+        const string Rows = "element vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list uchar int vertex_indices\n"
+            + "end_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n";
+        var scene = PlyReader.Read(Encoding.UTF8.GetBytes("ply\nformat ascii 1.0\nTextureFile wood.png\nobj_info x\nscanner = far one\n" + Rows), "x.ply");
+        Assert.Equal(1, scene.Meshes[0].TriangleCount);
+        var note = Assert.Single(scene.Notes);
+        Assert.Equal(("stray-header-lines", 2), (note.Code, note.Count));
+        Assert.Contains("line 3 first", note.Sentence, StringComparison.Ordinal);
+        // What begins as a header's line and is none is still wrong.
+        Assert.Throws<SourceFileException>(() => PlyReader.Read(Encoding.UTF8.GetBytes("ply\nformat ascii 1.0\nelement vertex\n" + Rows), "x.ply"));
+    }
+
     private static byte[] Write(PlyFormat format, string properties, string list, string faces, string extra)
     {
         using var stream = new MemoryStream();
