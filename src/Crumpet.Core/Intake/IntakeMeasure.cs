@@ -38,16 +38,17 @@ internal static class IntakeMeasure
     private static ObjectReport ReportOf(IntakeState state, IntakeObject o, MeshFlaws flaws)
     {
         var reading = state.Names.Read(o.Mesh.Name);
+        var (part, detail) = o.ForcedPart ?? (reading?.Part ?? o.Mesh.Name, reading?.Detail ?? "");
         var bounds = o.Mesh.Bounds();
         var size = bounds.Size;
         return new ObjectReport(
-            o.File, o.Mesh.Name, reading?.Part ?? o.Mesh.Name, state.SideOf(o), o.Mesh.TriangleCount, o.Mesh.PolygonCount, o.Mesh.Positions.Length,
+            o.File, o.Mesh.Name, part, state.SideOf(o), o.Mesh.TriangleCount, o.Mesh.PolygonCount, o.Mesh.Positions.Length,
             [.. o.Mesh.TriangleMaterials.Where(m => m >= 0).Distinct().Order().Select(m => state.Materials[m].Name)], o.Mesh.UvSets.Count,
                 o.Mesh.Normals is not null, o.Mesh.Colours is not null,
             [size.X, size.Y, size.Z])
         {
             SourceName = o.SourceName,
-            Detail = reading?.Detail ?? "",
+            Detail = detail,
             Shells = flaws.Shells,
             BorderEdges = flaws.Borders.Count,
             HardEdges = flaws.Hard.Count,

@@ -184,6 +184,30 @@ public sealed record RenameEach(IReadOnlyList<NewName> Names) : IntakeMend
     };
 }
 
+/// <summary>An object of a pair.</summary>
+/// <param name="File">File it is in.</param>
+/// <param name="Source">Its name in the source.</param>
+/// <param name="Side">Its side.</param>
+/// <param name="Detail">What tells it from others of the part and side; may be empty.</param>
+public sealed record PairMember(
+    [property: Words("The file of a pair's object", FieldRules.LongestName)] string File,
+    [property: Words("The object of a pair", FieldRules.LongestName)] string Source,
+    Side Side,
+    [property: Words("The detail of a pair's object", FieldRules.LongestName, MayBeEmpty = true)] string Detail);
+
+/// <summary>
+/// Makes objects one part, whatever their names say now or by other words and patterns later; they take the names that the pattern writes.
+/// </summary>
+/// <param name="Part">The part.</param>
+/// <param name="Members">Its objects.</param>
+public sealed record PairUp([property: Words("The part", FieldRules.LongestName)] string Part, IReadOnlyList<PairMember> Members) : IntakeMend
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Pair {string.Join(" with ", Members.Select(m => m.Source).Take(MostNamed))} as {Part}";
+
+    private const int MostNamed = 4;
+}
+
 /// <summary>Numbers objects of one name: bolt_low and bolt_low become bolt_1_low and bolt_2_low.</summary>
 public sealed record NumberNames : IntakeMend
 {
@@ -348,7 +372,7 @@ public static class IntakeMendKinds
     [
         new("units", typeof(ScaleUnits), true), new("upright", typeof(TurnUpright), true), new("origin", typeof(MoveOrigin)),
             new("transform", typeof(ApplyTransform), true),
-        new("rename", typeof(Rename)), new("renameByPattern", typeof(RenameByPattern), true), new("renameEach", typeof(RenameEach)),
+        new("rename", typeof(Rename)), new("renameByPattern", typeof(RenameByPattern), true), new("renameEach", typeof(RenameEach)), new("pairUp", typeof(PairUp)),
             new("cleanNames", typeof(CleanNames)),
         new("numberNames", typeof(NumberNames)), new("stripPrefix", typeof(StripPrefix), true), new("side", typeof(SetSide)),
             new("joinByMaterial", typeof(JoinByMaterial), true),

@@ -13,6 +13,9 @@ internal sealed record IntakeObject(string File, string SourceName, Mesh Mesh)
     /// <summary>Side told by hand, or null.</summary>
     public Side? ForcedSide { get; init; }
 
+    /// <summary>Part told by hand, with what tells the object from others of it; null where its name says it.</summary>
+    public (string Part, string Detail)? ForcedPart { get; init; }
+
     /// <summary>Whether it reaches beyond <see cref="WorldLimit"/>; until a mend brings it in, its surface is not worked on.</summary>
     public bool IsFar { get; init; }
 
@@ -62,6 +65,7 @@ internal static class Mender
         NumberNames => NameMends.NumberEqual(mend, state),
         CleanNames => NameMends.Clean(mend, state),
         RenameEach m => NameMends.Each(m, state),
+        PairUp m => NameMends.Pair(m, state),
         StripPrefix m => Change(mend, state, o => o.Mesh.Name.StartsWith(m.Prefix, StringComparison.Ordinal) && o.Mesh.Name.Length > m.Prefix.Length
             ? Named(o, o.Mesh.Name[m.Prefix.Length..]) : (o, 0), cancel),
         SetSide m => SetSideOf(m, state),
@@ -273,6 +277,25 @@ internal static class NameMends
     }
 
     /// <summary>Gives each object of a list its new name.</summary>
+    public static int Pair(PairUp mend, IntakeState state)
+    {
+        var members = mend.Members.GroupBy(m => (m.File, m.Source)).ToDictionary(g => g.Key, g => g.Last());
+        var taken = state.Objects.Where(o => !members.ContainsKey((o.File, o.SourceName))).Select(o => o.Mesh.Name).ToHashSet(StringComparer.Ordinal);
+        int changed = 0;
+        for (int i = 0; i < state.Objects.Count; i++)
+        {
+            var o = state.Objects[i];
+            if (!members.TryGetValue((o.File, o.SourceName), out var member))
+                continue;
+            // Where the pattern cannot tell two apart the second keeps its name; it belongs to the part all the same.
+            string name = state.Names.WriteFree(mend.Part, member.Side, member.Detail, taken.Contains) ?? o.Mesh.Name;
+            taken.Add(name);
+            state.Objects[i] = o with { ForcedSide = member.Side, ForcedPart = (mend.Part, member.Detail), Mesh = o.Mesh with { Name = name } };
+            changed++;
+        }
+        return changed;
+    }
+
     public static int Each(RenameEach mend, IntakeState state)
     {
         var wanted = mend.Names.GroupBy(n => (n.File, n.Source)).ToDictionary(g => g.Key, g => g.Last().To);

@@ -44,7 +44,7 @@ public sealed class ContactsJob() : JobKind<ContactsSettings>("contacts", 1)
 public sealed record SuggestSettings(string Pattern, NameRules Names, IReadOnlyList<PartRow> Rows, float? ReachMetres);
 
 /// <summary>Proposes other sides for what has none: <c>objects</c> and all <c>shape/K</c> to <c>suggestions</c>.</summary>
-public sealed class SuggestJob() : JobKind<SuggestSettings>("suggest", 2)
+public sealed class SuggestJob() : JobKind<SuggestSettings>("suggest", 3)
 {
     /// <inheritdoc/>
     public override string Words => "other sides to look for";

@@ -50,7 +50,7 @@ internal static class PairFindings
                 [
                     .. report.Suggestions.Where(s => numbers.Contains(isLow ? s.Low : s.High)).Take(2)
                         .Select(s => new MendOffer($"Rename {objects[s.Rename].Name} to {s.NewName}", s.IsClear && s.Score >= Suggester.Bar,
-                        objects[s.Rename].RenamedTo(s.NewName))),
+                        report.MendOf(s, objects))),
                     new MendOffer("Put aside", false, new SetSide(
                         Side.Aside) { File = objects[numbers[0]].File,
                         Objects = [.. numbers.Select(i => objects[i].SourceName).Distinct(StringComparer.Ordinal)] }),

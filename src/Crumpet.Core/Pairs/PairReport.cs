@@ -1,3 +1,5 @@
+using Crumpet.Core.Intake;
+
 namespace Crumpet.Core.Pairs;
 
 /// <summary>One row of the ledger.</summary>
@@ -105,7 +107,10 @@ public sealed record TrayProof(int AtLeast, IReadOnlyList<int> Because, string S
 /// <param name="IsClear">Whether nothing else comes near it for either of the two.</param>
 /// <param name="Rename">Number of the object that takes another name.</param>
 /// <param name="NewName">Its new name.</param>
-public sealed record Suggestion(int Low, int High, double NameScore, double ShapeScore, double Score, bool IsClear, int Rename, string NewName);
+/// <param name="Part">The part they make.</param>
+/// <param name="Detail">What tells the renamed object from others of the part; may be empty.</param>
+public sealed record Suggestion(int Low, int High, double NameScore, double ShapeScore, double Score, bool IsClear, int Rename, string NewName, string Part,
+    string Detail);
 
 /// <summary>Who bakes onto whom.</summary>
 /// <param name="Parts">Unpaired rows first, then by name.</param>
@@ -129,6 +134,27 @@ public sealed record PairReport(IReadOnlyList<PartRow> Parts, int TrayCount)
     public IEnumerable<Suggestion> SuggestionsFor(PartRow row) => row.IsPaired
         ? []
         : Suggestions.Where(s => row.Low.Contains(s.Low) || (row.High.Contains(s.High) && !Parts.Any(o => !o.IsPaired && o.Low.Contains(s.Low))));
+
+    /// <summary>What is recorded where a suggestion is taken: all objects of both rows are one part from then on, whatever their names say later.</summary>
+    public PairUp MendOf(Suggestion s, IReadOnlyList<ObjectReport> objects) => Pairing(objects, s.Part, s.Rename, s.Detail, s.Rename == s.Low ? s.High : s.Low);
+
+    /// <summary>The same for an object that joins another's row.</summary>
+    /// <param name="objects">Objects, as rows number them.</param>
+    /// <param name="part">The part they make.</param>
+    /// <param name="joining">Number of the object that joins.</param>
+    /// <param name="detail">What tells it from others of the part.</param>
+    /// <param name="onto">Number of an object of the row it joins.</param>
+    public PairUp Pairing(IReadOnlyList<ObjectReport> objects, string part, int joining, string detail, int onto)
+    {
+        int[] own = RowOf(joining), others = RowOf(onto);
+        // Of a row that is whole only the one is loose.
+        int[] joined = Parts.Any(p => p.IsPaired && own.Contains(joining) && p.Low.Concat(p.High).Contains(joining)) ? [joining] : own;
+        return new PairUp(part, [.. joined.Union(others).Order().Select(i => new PairMember(objects[i].File, objects[i].SourceName, objects[i].Side,
+            i == joining ? detail : objects[i].Detail))]);
+
+        int[] RowOf(int number) => [.. Parts.Where(p => p.Low.Contains(number) || p.High.Contains(number)).SelectMany(p => p.Low.Concat(p.High)).Append(number)
+            .Distinct()];
+    }
 
     /// <summary>Rows with both sides.</summary>
     [System.Text.Json.Serialization.JsonIgnore]

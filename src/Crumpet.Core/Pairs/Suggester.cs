@@ -62,9 +62,9 @@ public static class Suggester
             bool clear = !all.Any(o => o != c && o.Score > c.Score - Clear
                 && ((o.Low == c.Low && loose.Contains(c.Low)) || (o.High == c.High && loose.Contains(c.High))));
             // Where the pattern has no detail, a part has room for one object a side.
-            var (rename, name) = Renamed(input, c);
-            if (name is not null)
-                result.Add(new Suggestion(c.Low, c.High, c.Name, c.Shape, c.Score, clear, rename, name));
+            var (rename, part, side, detail) = Joined(input, c);
+            if (input.FreeName(part, side, detail) is { } name)
+                result.Add(new Suggestion(c.Low, c.High, c.Name, c.Shape, c.Score, clear, rename, name, part, detail));
         }
         return result;
 
@@ -90,19 +90,40 @@ public static class Suggester
         }
     }
 
-    private static (int Object, string? Name) Renamed(MatchInput input, Candidate c)
+    /// <summary>The object that gives way, and as what of which part.</summary>
+    private static (int Object, string Part, Side Side, string Detail) Joined(MatchInput input, Candidate c)
     {
         ObjectReport low = input.Objects[c.Low], high = input.Objects[c.High];
         if (c.Joins)
         {
             bool lowJoins = !input.Objects.Any(o => o.Side == Side.High && input.Names.PartComparer.Equals(o.Part, low.Part));
             var (joining, to, side) = lowJoins ? (low, high, Side.Low) : (high, low, Side.High);
-            return (lowJoins ? c.Low : c.High, input.FreeName(to.Part, side, NameRepair.Clean(joining.Part)));
+            return (lowJoins ? c.Low : c.High, to.Part, side, NameRepair.Clean(joining.Part));
         }
+        bool readsLow = input.Names.Read(low.Name) is not null, readsHigh = input.Names.Read(high.Name) is not null;
+        // What neither name is read as a part of is called what both share.
+        if (!readsLow && !readsHigh && Shared(low.Name, high.Name) is { } shared)
+            return (c.High, shared, Side.High, "");
         // Where only capitals differ, the one that has them gives way.
         bool lowGivesWay = string.Equals(low.Part, high.Part, StringComparison.OrdinalIgnoreCase) && low.Part.Any(char.IsUpper) && !high.Part.Any(char.IsUpper);
         // A low name that the pattern cannot read is no good name for the pair.
-        lowGivesWay |= input.Names.Read(low.Name) is null && input.Names.Read(high.Name) is not null;
-        return lowGivesWay ? (c.Low, input.FreeName(high.Part, Side.Low, low.Detail)) : (c.High, input.FreeName(low.Part, Side.High, high.Detail));
+        lowGivesWay |= !readsLow && readsHigh;
+        return lowGivesWay ? (c.Low, high.Part, Side.Low, low.Detail) : (c.High, low.Part, Side.High, high.Detail);
+    }
+
+    /// <summary>The words with which two names begin, or null where they are the same or begin with none.</summary>
+    private static string? Shared(string one, string two)
+    {
+        int length = 0;
+        while (length < Math.Min(one.Length, two.Length) && one[length] == two[length])
+            length++;
+        if (length == one.Length && length == two.Length)
+            return null;
+        // Words end where something else than a letter or digit stands.
+        while (length > 0 && char.IsLetterOrDigit(one[length - 1]) && ((length < one.Length && char.IsLetterOrDigit(one[length]))
+            || (length < two.Length && char.IsLetterOrDigit(two[length]))))
+            length--;
+        string words = one[..length].TrimEnd('_', '-', '.', ' ', ':');
+        return words.Length > 0 ? words : null;
     }
 }

@@ -120,7 +120,7 @@ public sealed class MatchingTests
     [Fact]
     public void Suggestions_go_with_the_low_row_of_two_and_those_that_are_clear_name_an_object_once()
     {
-        Suggestion Of(int low, int high, double score, bool clear) => new(low, high, score, score, score, clear, high, $"name_{low}");
+        Suggestion Of(int low, int high, double score, bool clear) => new(low, high, score, score, score, clear, high, $"name_{low}", "part", "");
         var report = new PairReport([new PartRow("a", [0], [], -1), new PartRow("b", [], [1], -1), new PartRow("c", [], [4], -1),
             new PartRow("d", [2], [3], 0)], 1)
         {

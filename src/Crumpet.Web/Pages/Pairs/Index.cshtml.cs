@@ -136,12 +136,12 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     {
         if (!await LoadAsync())
             return NotFound();
-        if (View.Intake is null)
+        if (View.Intake is null || Report is null)
             Problem = "The files are being read again; drag the name once that is done.";
         else if (dragged < 0 || onto < 0 || dragged >= Objects.Count || onto >= Objects.Count || Objects[dragged].Side == Objects[onto].Side)
             Problem = "Drag a high object onto a low one, or a low one onto a high one.";
-        else if (Match.FreeName(Objects[onto].Part, Objects[dragged].Side, Objects[dragged].Detail) is { } name)
-            Problem = await Workbench.MendAsync(Id, [Objects[dragged].RenamedTo(name)]);
+        else if (Match.FreeName(Objects[onto].Part, Objects[dragged].Side, Objects[dragged].Detail) is not null)
+            Problem = await Workbench.MendAsync(Id, [Report.Pairing(Objects, Objects[onto].Part, dragged, Objects[dragged].Detail, onto)]);
         else
             Problem = $"{Objects[onto].Part} has a {Sides.Word(Objects[dragged].Side)} object already, and the pattern cannot tell two apart; add "
                 + $"{{_detail*}} to it under names.";
@@ -157,8 +157,7 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
         if (!float.TryParse(bar, NumberStyles.Float, CultureInfo.InvariantCulture, out float least))
             Problem = $"The least score is '{bar}'; it must be a number of percent.";
         else if (Clear(least / 100) is { Count: > 0 } clear)
-            Problem = await Workbench.MendAsync(Id,
-                [new RenameEach([.. clear.Select(s => new NewName(Objects[s.Rename].File, Objects[s.Rename].SourceName, s.NewName))])]);
+            Problem = await Workbench.MendAsync(Id, [.. clear.Select(s => Report!.MendOf(s, Objects))]);
         else
             Problem = $"No suggestion is clear at {bar} %; take a lower score, or accept them one by one.";
         return Problem is null ? Again() : Page();
