@@ -50,7 +50,7 @@ public sealed class PairsTests(SharedApp shared) : SharedAppTests(shared)
         await PostAsync(Client, pairs, "Join", new() { ["dragged"] = NumberOf(page, "kk_<wbr>high"), ["onto"] = NumberOf(page, "lid_<wbr>low") });
         page = await UntilAsync(Client, pairs, "2 parts paired, 0 not");
         Assert.Contains("lid_<wbr>high", page, StringComparison.Ordinal);
-        Assert.Contains("Pair lid_low with kk_high as lid", WebUtility.HtmlDecode(await Client.GetStringAsync($"{asset}/intake")), StringComparison.Ordinal);
+        Assert.Contains("Pair kk_high with lid_low as lid", WebUtility.HtmlDecode(await Client.GetStringAsync($"{asset}/intake")), StringComparison.Ordinal);
         Assert.Contains("Drag a high object onto a low one", await PostAsync(Client, pairs, "Join", new() { ["dragged"] = "0", ["onto"] = "0" }),
             StringComparison.Ordinal);
         // A pattern without detail cannot tell two objects of one side apart.
@@ -80,7 +80,7 @@ public sealed class PairsTests(SharedApp shared) : SharedAppTests(shared)
         Assert.Contains("must be a number of percent", await PostAsync(Client, pairs, "AcceptAll", new() { ["bar"] = "most" }), StringComparison.Ordinal);
         await PostAsync(Client, pairs, "AcceptAll", new() { ["bar"] = "70" });
         Assert.Contains("crate_<wbr>high", await UntilAsync(Client, pairs, "2 parts paired, 0 not"), StringComparison.Ordinal);
-        Assert.Contains("Pair crate_low with cratee_high as crate", await Client.GetStringAsync($"{asset}/intake"), StringComparison.Ordinal);
+        Assert.Contains("Pair cratee_high with crate_low as crate", await Client.GetStringAsync($"{asset}/intake"), StringComparison.Ordinal);
     }
 
     [Fact]

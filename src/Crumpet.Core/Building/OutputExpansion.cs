@@ -116,10 +116,12 @@ internal static class OutputExpansion
         var bindings = graph.Bound!.Report<BindReport>()!.Sheets;
         var outputs = graph.SheetNodes.SelectMany(
             s => s.Outputs.Select((o, i) => (Name: NameOf(graph, s, o.Output.Name), o.Output, o.Picture, Texture: s.Textures[i]))).ToArray();
+        var more = MoreMeshes(graph);
         var settings = new PackageSettings(
             graph.Input.Asset, graph.Input.Plan.Target,
             [.. graph.SheetNodes.Select((s, i) => new PackageMaterial(s.Sheet.Name, s.Sheet.MainMaterial, BoundOf(bindings[i])))],
-            [.. outputs.Select(o => new PackageTexture(o.Name + ".dds", o.Output.Meaning, o.Name + ".png"))], [.. graph.Input.Sources.Select(s => s.Name)]);
+            [.. outputs.Select(o => new PackageTexture(o.Name + ".dds", o.Output.Meaning, o.Name + ".png"))], [.. graph.Input.Sources.Select(s => s.Name)],
+            [.. more.Select(m => m.File)]);
         var scene = graph.TakenIn!;
         IEnumerable<(string, JobFile)> inputs =
         [
@@ -130,10 +132,34 @@ internal static class OutputExpansion
             }),
             ("materials", scene["materials"]),
             .. outputs.SelectMany((o, t) => new[] { ($"texture/{t}", o.Texture["texture"]), ($"picture/{t}", o.Picture["picture"]) }),
+            .. more.SelectMany((m, number) => m.Objects.SelectMany((o, k) => new[]
+            {
+                ($"more/{number}/shape/{k}", scene[$"shape/{o}"]), ($"more/{number}/spread/{k}", scene[$"spread/{o}"]),
+                    ($"more/{number}/rest/{k}", scene[$"rest/{o}"]),
+            })),
             .. graph.Input.Sources.Select((s, i) => ($"source/{i}", (JobFile)new StoredFile(s.Name, s.Sha256, s.Bytes))),
         ];
         graph.Package = graph.Add(Station.Deliver, JobKinds.Package, "", settings, inputs);
         return true;
+    }
+
+    /// <summary>Mesh files beside the low side's, with numbers of their objects: a stage each, hulls, and cages.</summary>
+    public static IReadOnlyList<(PackageMesh File, int[] Objects)> MoreMeshes(AssetGraph graph)
+    {
+        var names = NameReader.Create(graph.Input.Plan.NamePattern, graph.Input.Rules.Names);
+        var rows = graph.Intake!.Objects;
+        string asset = graph.Input.Asset;
+        var sheetOf = graph.SheetNodes.SelectMany((s, i) => s.Sheet.Materials.Select(m => (m, i))).DistinctBy(p => p.m).ToDictionary(p => p.m, p => p.i);
+        var files = Of(Side.Lod).GroupBy(i => names.LevelOf(rows[i].Name, rows[i].File)).OrderBy(g => g.Key)
+            .Select(g => (new PackageMesh($"{asset}_lod{g.Key}", sheetOf), g.ToArray())).ToList();
+        foreach (var (side, what) in new[] { (Side.Hull, "hulls"), (Side.Cage, "cages") })
+        {
+            if (Of(side).ToArray() is { Length: > 0 } objects)
+                files.Add((new PackageMesh($"{asset}_{what}", null), objects));
+        }
+        return files;
+
+        IEnumerable<int> Of(Side side) => Enumerable.Range(0, rows.Count).Where(i => rows[i].Side == side);
     }
 
     private static SortedDictionary<MeshInput, string> BoundOf(SheetBinding sheet) =>

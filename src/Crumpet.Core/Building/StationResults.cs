@@ -196,7 +196,19 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
     public StationContent Deliver()
     {
         string zip = $"{graph.Input.Asset}.zip";
-        return new StationContent(new DeliverReport(zip, graph.Package!.Report<PackageReport>()!.Files), [Named(graph.Package, "package", zip)], []);
+        return new StationContent(new DeliverReport(zip, graph.Package!.Report<PackageReport>()!.Files), [Named(graph.Package, "package", zip)], MovedLevels());
+    }
+
+    /// <summary>Stages that came keep their own UVs; where the low side's were laid anew, the two no longer agree.</summary>
+    private IEnumerable<Finding> MovedLevels()
+    {
+        var levels = OutputExpansion.MoreMeshes(graph).Where(m => m.File.SheetOf is not null).ToArray();
+        var layout = graph.Input.Plan.Layout;
+        if (levels.Length == 0 || !(layout.Pack || layout.Uvs == UvSource.Unwrap || graph.Intake!.Objects.Any(o => o is { Side: Side.Low, UvSets: 0 })))
+            yield break;
+        yield return new Finding(Severity.Warn, "level-uvs-differ", levels[0].File.Name,
+            $"The low side's UVs were laid anew, and {string.Join(", ", levels.Select(l => l.File.Name))} {(levels.Length == 1 ? "keeps its" : "keep their")} own, so "
+            + "the textures do not fit there. Keep the UVs as they came, or make the stages from the low side that is delivered.", levels.Length);
     }
 
     /// <summary>Facts of a sheet as a file to take along.</summary>

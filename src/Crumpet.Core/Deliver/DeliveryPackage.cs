@@ -60,7 +60,17 @@ public sealed record DeliveryMaterial(Material Source, IReadOnlyDictionary<MeshI
 /// <param name="Sources">Files it all began with.</param>
 public sealed record DeliveryInput(
     string Asset, IReadOnlyList<Mesh> Low, IReadOnlyList<DeliveryMaterial> Materials, IReadOnlyList<DeliveryTexture> Textures,
-    IReadOnlyDictionary<string, byte[]> Pictures, Target Target, IReadOnlyList<MadeFrom> Sources);
+    IReadOnlyDictionary<string, byte[]> Pictures, Target Target, IReadOnlyList<MadeFrom> Sources)
+{
+    /// <summary>Mesh files beside the low side's.</summary>
+    public IReadOnlyList<DeliveryMesh> More { get; init; } = [];
+}
+
+/// <summary>A mesh file beside the low side's.</summary>
+/// <param name="Name">Name of the file without its ending.</param>
+/// <param name="Objects">Its objects; triangle materials index those of the delivery.</param>
+/// <param name="HasMaterials">Whether it is drawn with them.</param>
+public sealed record DeliveryMesh(string Name, IReadOnlyList<Mesh> Objects, bool HasMaterials);
 
 /// <summary>Makes the zip that leaves Crumpet: the same bytes for the same input, on any day.</summary>
 public static class DeliveryPackage
@@ -82,7 +92,8 @@ public static class DeliveryPackage
     /// <returns>The zip and its manifest.</returns>
     public static (byte[] Zip, Manifest Manifest) Make(DeliveryInput input, CancellationToken cancel = default)
     {
-        var files = new List<(string Path, byte[] Bytes)> { (input.Target.MeshPath($"{input.Asset}.glb"), MakeGlb(input, cancel)) };
+        var files = new List<(string Path, byte[] Bytes)> { (input.Target.MeshPath($"{input.Asset}.glb"), MakeGlb(input, input.Low, true, cancel)) };
+        files.AddRange(input.More.Select(m => (input.Target.MeshPath($"{m.Name}.glb"), MakeGlb(input, m.Objects, m.HasMaterials, cancel))));
         files.AddRange(input.Textures.Select(t => (input.Target.TexturePath(t.FileName), t.Dds)));
         var manifest = new Manifest(1, input.Asset, input.Target.Up.ToString().ToLowerInvariant(), "metre", input.Target.Green.ToString().ToLowerInvariant(),
             input.Sources, [.. files.Select(f => Describe(f.Path, f.Bytes, input))]);
@@ -109,18 +120,19 @@ public static class DeliveryPackage
         var texture = input.Textures.FirstOrDefault(t => path == input.Target.TexturePath(t.FileName));
         if (texture is null)
             return new ManifestFile(path, hash, bytes.Length, "GLB", null, null, null, null,
-                [.. input.Sources, .. input.Textures.Where(t => input.Pictures.ContainsKey(t.FileName)).Select(t => t.Source)]);
+                [.. input.Sources, .. input.More.Any(m => !m.HasMaterials && path == input.Target.MeshPath($"{m.Name}.glb")) ? []
+                    : input.Textures.Where(t => input.Pictures.ContainsKey(t.FileName)).Select(t => t.Source)]);
         var dds = DdsFile.Read(bytes, texture.FileName);
         return new ManifestFile(path, hash, bytes.Length, $"{dds.Format.Label} in DDS", dds.Width, dds.Height, dds.Levels.Count,
             texture.Meaning.ToString().ToLowerInvariant(), [texture.Source]);
     }
 
-    private static byte[] MakeGlb(DeliveryInput input, CancellationToken cancel)
+    private static byte[] MakeGlb(DeliveryInput input, IReadOnlyList<Mesh> objects, bool hasMaterials, CancellationToken cancel)
     {
         var textures = new List<GlbTexture>();
-        var materials = input.Materials.Select(
+        var materials = (hasMaterials ? input.Materials : []).Select(
             m => new GlbMaterial(m.Source, Add(m, MeshInput.BaseColour), Add(m, MeshInput.Normal), Add(m, MeshInput.OcclusionRoughnessMetalness))).ToArray();
-        var meshes = input.Low.Select(m => new GlbMesh(m, m.Uvs is null ? null : TangentSpace.PerCorner(m))).ToArray();
+        var meshes = objects.Select(m => new GlbMesh(m, m.Uvs is null || !hasMaterials ? null : TangentSpace.PerCorner(m))).ToArray();
         using var stream = new MemoryStream();
         GlbWriter.Write(new GlbDocument(meshes, materials, textures), stream);
         return stream.ToArray();

@@ -23,8 +23,14 @@ public sealed record PackageMaterial(string Name, int Material, IReadOnlyDiction
 /// <param name="Materials">One a sheet.</param>
 /// <param name="Textures">Textures, in the order of the inputs.</param>
 /// <param name="Sources">Names of the files it all began with; their contents are said in the package, and so are inputs.</param>
+/// <param name="Meshes">Mesh files beside the low side's.</param>
 public sealed record PackageSettings(string Asset, Target Target, IReadOnlyList<PackageMaterial> Materials, IReadOnlyList<PackageTexture> Textures,
-    IReadOnlyList<string> Sources);
+    IReadOnlyList<string> Sources, IReadOnlyList<PackageMesh> Meshes);
+
+/// <summary>A mesh file beside the low side's: a stage for the distance, hulls, or cages.</summary>
+/// <param name="Name">Name of the file without its ending.</param>
+/// <param name="SheetOf">Number of the sheet each of the scene's materials is on; null where it is drawn with none.</param>
+public sealed record PackageMesh(string Name, IReadOnlyDictionary<int, int>? SheetOf);
 
 /// <summary>A file of the package.</summary>
 /// <param name="Path">Path in it.</param>
@@ -38,9 +44,9 @@ public sealed record PackageReport(IReadOnlyList<DeliveredFile> Files);
 
 /// <summary>
 /// Writes a package: low objects as <c>shape/K</c>, <c>spread/K</c>, <c>rest/K</c> and <c>laid/K</c>, <c>materials</c>, <c>texture/T</c>,
-/// <c>picture/T</c> and <c>source/S</c>, to <c>package</c>.
+/// <c>picture/T</c> and <c>source/S</c>, and objects of further mesh files as <c>more/M/shape/K</c> and so on, to <c>package</c>.
 /// </summary>
-public sealed class PackageJob() : JobKind<PackageSettings>("package", 1)
+public sealed class PackageJob() : JobKind<PackageSettings>("package", 2)
 {
     /// <inheritdoc/>
     public override string Words => "packages to write";
@@ -75,7 +81,18 @@ public sealed class PackageJob() : JobKind<PackageSettings>("package", 1)
             [.. settings.Materials.Select(m => new DeliveryMaterial((m.Material < 0 ? Material.Plain : materials[m.Material]) with { Name = m.Name },
                 m.Textures))],
             textures, pictures, settings.Target, [.. settings.Sources.Select((name, s) => new MadeFrom(name, inputs[$"source/{s}"].Sha256))]);
+        input = input with { More = [.. settings.Meshes.Select((m, number) => MoreOf(m, number))] };
         var (zip, manifest) = DeliveryPackage.Make(input, context.Cancel);
         return new JobOutput { Report = new PackageReport([.. manifest.Files.Select(f => new DeliveredFile(f.Path, f.Bytes, f.Format))]) }.With("package", zip);
+
+        DeliveryMesh MoreOf(PackageMesh mesh, int number)
+        {
+            string at = $"more/{number}/";
+            var objects = inputs.List($"{at}shape").Select((shape, k) => inputs.Mesh(shape, $"{at}spread/{k}").WithRest(inputs.Bytes($"{at}rest/{k}")));
+            return new DeliveryMesh(mesh.Name, [.. objects.Select(o => o with
+            {
+                TriangleMaterials = Array.ConvertAll(o.TriangleMaterials, m => mesh.SheetOf is { } sheets ? sheets.GetValueOrDefault(m, 0) : -1),
+            })], mesh.SheetOf is not null);
+        }
     }
 }

@@ -13,7 +13,7 @@ internal static class IntakeFindings
         return Finding.Sorted(
         [
             .. Files(look), .. FarFindings.Of(look), .. SpaceFindings.Of(look), .. NameFindings.Of(look), .. SurfaceFindings.Of(look),
-                .. MaterialFindings.Of(look), .. UvFindings.Of(look),
+                .. MaterialFindings.Of(look), .. UvFindings.Of(look), .. LevelFindings.Of(look),
             .. TextureFindings.Of(look), .. WithoutTarget(look),
         ]);
     }

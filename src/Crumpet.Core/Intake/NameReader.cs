@@ -121,6 +121,14 @@ public sealed class NameReader
         return SideWord.Find(stem, SideOf) is { } word ? SideOf(word.Of(stem)) : SideOf(stem);
     }
 
+    /// <summary>Which stage for the distance an object is, 1 the finest; 0 where neither its name nor its file's says.</summary>
+    public int LevelOf(string name, string fileName)
+    {
+        string stem = Path.GetFileNameWithoutExtension(fileName);
+        string word = Read(name) is { Side: Side.Lod } reading ? reading.Word : SideWord.Find(stem, SideOf) is { } found ? found.Of(stem) : "";
+        return word.Length == 4 && Sides.OfWord(word) == Side.Lod ? word[^1] - '0' : 0;
+    }
+
     /// <summary>Whether an object goes by its file's name: its own says nothing, and the file's tells a side.</summary>
     public bool GoesByFile(string name, string fileName) => rules.FindsWords && Read(name) is null && SideOfFile(fileName) != Side.Unknown;
 
