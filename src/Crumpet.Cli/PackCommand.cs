@@ -78,12 +78,14 @@ internal static class PackCommand
             if (BakeMaps.InFile(Path.GetFileNameWithoutExtension(file.Name)) is not { } named)
                 continue;
             if (!from.TryAdd(named, file.Name))
-                throw new SourceFileException(file.Name, "", $"it and {from[named]} are both {named.Map} of {named.Sheet}", "Take one of them out of the folder");
+                throw new SourceFileException(file.Name, "", $"it and {from[named]} are both {named.Map} of {named.Sheet}",
+                    "Take one of them out of the folder");
             if (!sheets.TryGetValue(named.Sheet, out var own))
                 sheets.Add(named.Sheet, own = new Dictionary<string, Bitmap>(StringComparer.Ordinal));
             var picture = ImageFile.Read(Output.ReadFile(file), file.Name);
             // Floating point holds units; what is shown of it fills the channels.
-            own.Add(named.Map, picture is Bitmap32 && BakeMaps.Find(named.Map) is { } map ? MapFiles.Shown(map, picture, ScaleOf(folder, named.Sheet, map)) : picture);
+            own.Add(named.Map, picture is Bitmap32 && BakeMaps.Find(named.Map) is { } map ? MapFiles.Shown(map, picture, ScaleOf(folder, named.Sheet, map))
+                : picture);
         }
         return sheets.Count > 0 ? sheets
             : throw new SourceFileException(folder.Name, "", "the folder has no picture named <sheet>_<map>", "Bake into it first");

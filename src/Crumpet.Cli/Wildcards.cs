@@ -22,7 +22,8 @@ internal static class Wildcards
                 files.Add(new FileInfo(word));
                 continue;
             }
-            var (folder, pattern) = Directory.Exists(word) ? (word, "*") : (Path.GetDirectoryName(word) is { Length: > 0 } above ? above : ".", Path.GetFileName(word));
+            var (folder, pattern) = Directory.Exists(word) ? (word, "*")
+                : (Path.GetDirectoryName(word) is { Length: > 0 } above ? above : ".", Path.GetFileName(word));
             FileInfo[] found = !Directory.Exists(folder) ? [] : [.. new DirectoryInfo(folder).EnumerateFiles()
                 .Where(f => Fits(pattern, f.Name) && isWanted(f.Name)).OrderBy(f => f.Name, StringComparer.Ordinal)];
             files.AddRange(found.Length > 0 ? found : throw new SourceFileException(word, "", $"no {what} is there", "Check the path"));

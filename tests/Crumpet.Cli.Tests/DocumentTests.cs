@@ -28,7 +28,8 @@ public sealed partial class DocumentTests : CommandTests
     [Fact]
     public void Every_command_and_option_is_listed_as_help_says_it()
     {
-        var text = new StringBuilder("# Commands and options\n\nWritten from what `--help` says; a test compares them. What they are for says [the command line](command-line.md).\n");
+        var text = new StringBuilder("# Commands and options\n\nWritten from what `--help` says; a test compares them. What they are for says "
+            + "[the command line](command-line.md).\n");
         foreach (string command in CommandNames)
         {
             string help = Machine().Replace(UsageLine().Replace(Help(command), "  crumpet $1"), "");

@@ -92,7 +92,10 @@ public sealed class EndingTests : CommandTests
     /// <summary>A kit of assets whose high side lies out of reach.</summary>
     private void Kit(params string[] names)
     {
-        Save("kit/kit.json", """{"version":3,"name":"Kit","assets":["a","b"],"settings":{"bake":{"size":32,"occlusionRays":4,"outwardReachMetres":0.012,"inwardReachMetres":0.02}}}""");
+        Save("kit/kit.json", """
+            {"version":3,"name":"Kit","assets":["a","b"],"settings":{"bake":{"size":32,"occlusionRays":4,"outwardReachMetres":0.012,
+            "inwardReachMetres":0.02}}}
+            """);
         foreach (var (name, folder) in names.Zip((string[])["a", "b"]))
         {
             Save($"kit/assets/{folder}/asset.json", $$"""{"version":3,"name":"{{name}}","sources":[{"path":"c_low.obj"},{"path":"c_high.obj"}]}""");

@@ -17,7 +17,8 @@ public sealed class ManyFilesTests : CommandTests
     private void SaveParts()
     {
         Save("in/PX_Base_LP.obj", Plate("Base_LP", 0, 0));
-        Save("in/PX_Lid_LP.obj", Plate("Lid_LP", 3, 0).Replace("vt 0.1 ", "vt 0.6 ", StringComparison.Ordinal).Replace("vt 0.4 ", "vt 0.9 ", StringComparison.Ordinal));
+        Save("in/PX_Lid_LP.obj", Plate("Lid_LP", 3, 0).Replace("vt 0.1 ", "vt 0.6 ", StringComparison.Ordinal)
+            .Replace("vt 0.4 ", "vt 0.9 ", StringComparison.Ordinal));
         Save("in/PX_Base_HP.obj", Plate("Base_HP", 0, 0.004f));
         Save("in/PX_Lid_HP.obj", Plate("Lid_HP", 3, 0.05f));
         Save("in/notes.txt", "nothing");
@@ -55,7 +56,8 @@ public sealed class ManyFilesTests : CommandTests
         SaveParts();
         string[] files = ["--low", At("in/*_LP.obj"), "--high", At("in/*_HP.obj"), "--outward", "0.01", "--inward", "0.01"];
         Assert.Contains(Bake(files).GetProperty("findings").EnumerateArray(), f => f.GetProperty("code").GetString() == "miss");
-        string lid = Bake(files).GetProperty("findings").EnumerateArray().First(f => f.GetProperty("code").GetString() == "miss").GetProperty("place").GetString()!;
+        string lid = Bake(files).GetProperty("findings").EnumerateArray()
+            .First(f => f.GetProperty("code").GetString() == "miss").GetProperty("place").GetString()!;
         Assert.DoesNotContain(Bake([.. files, "--part-reach", $"{lid}=0.06"]).GetProperty("findings").EnumerateArray(),
             f => f.GetProperty("code").GetString() == "miss");
         var odd = Run(["bake", "--out", At("o"), "--size", "32", .. files, "--part-reach", "Lidd=0.06"]);
@@ -88,7 +90,8 @@ public sealed class ManyFilesTests : CommandTests
             Save($"kits/{kit}/kit.json", $$"""{"version":3,"name":"{{kit}}","assets":["a","b"],"settings":{"bake":{"size":32,"maps":["normal"]} } }""");
             foreach (string asset in (string[])["a", "b"])
             {
-                Save($"kits/{kit}/assets/{asset}/asset.json", $$"""{"version":3,"name":"{{kit}} {{asset}}","sources":[{"path":"c_low.obj"},{"path":"c_high.obj"}]}""");
+                Save($"kits/{kit}/assets/{asset}/asset.json",
+                    $$"""{"version":3,"name":"{{kit}} {{asset}}","sources":[{"path":"c_low.obj"},{"path":"c_high.obj"}]}""");
                 Save($"kits/{kit}/assets/{asset}/c_low.obj", Plate("c_low", 0, 0));
                 Save($"kits/{kit}/assets/{asset}/c_high.obj", Plate("c_high", 0, 0));
             }
@@ -113,12 +116,14 @@ public sealed class ManyFilesTests : CommandTests
     public void Pack_reads_whatever_bake_writes_and_makes_nothing_of_nothing()
     {
         SaveParts();
-        string[] bake = ["bake", "--low", At("in/PX_Base_LP.obj"), "--high", At("in/PX_Base_HP.obj"), "--size", "32", "--samples", "1", "--maps", "normal,height,ao",
+        string[] bake = ["bake", "--low", At("in/PX_Base_LP.obj"), "--high", At("in/PX_Base_HP.obj"),
+            "--size", "32", "--samples", "1", "--maps", "normal,height,ao",
             "--ao-rays", "4"];
         Assert.Equal(0, Run([.. bake, "--out", At("png")]).Code);
         Assert.Equal(0, Run([.. bake, "--out", At("other"), "--files", "normal=exr,height=exr,ao=tga"]).Code);
         Save("recipe.json", """
-            {"outputs":[{"name":"n","meaning":"normal","format":"bc7","channels":[{"map":"normal"},{"map":"normal","channel":1},{"map":"height"},{"map":"ao"}]}]}
+            {"outputs":[{"name":"n","meaning":"normal","format":"bc7","channels":[{"map":"normal"},
+            {"map":"normal","channel":1},{"map":"height"},{"map":"ao"}]}]}
             """);
         foreach (string from in (string[])["png", "other"])
             Assert.Equal(0, Run("pack", "--maps", At(from), "--recipe", At("recipe.json"), "--out", At(from + "_packed")).Code);
@@ -133,7 +138,9 @@ public sealed class ManyFilesTests : CommandTests
         Assert.Contains("output-empty", some.Out, StringComparison.Ordinal);
         Assert.DoesNotContain(Directory.GetFiles(At("some")), f => f.EndsWith("_colour.png", StringComparison.Ordinal));
         // What somebody asked for and is not there is no success.
-        Save("asks.json", """{"outputs":[{"name":"m","meaning":"linear","format":"bc7","channels":[{"map":"thickness"},{"map":"thickness"},{"map":"thickness"}]}]}""");
+        Save("asks.json", """
+            {"outputs":[{"name":"m","meaning":"linear","format":"bc7","channels":[{"map":"thickness"},{"map":"thickness"},{"map":"thickness"}]}]}
+            """);
         Assert.Equal(1, Run("pack", "--maps", At("png"), "--recipe", At("asks.json"), "--out", At("none")).Code);
         Assert.False(Directory.Exists(At("none")));
         File.Copy(Directory.GetFiles(At("png"), "*_ao.png")[0], At($"other/{Path.GetFileName(Directory.GetFiles(At("png"), "*_ao.png")[0])}"));
@@ -143,7 +150,8 @@ public sealed class ManyFilesTests : CommandTests
 
     [Theory]
     [InlineData("""{"outputs":[{"name":"m","meaning":"linear","format":"bc7","channels":[{"map":"roughnes"},{"map":"ao"},{"map":"ao"}]}]}""", "roughness")]
-    [InlineData("{\n\"outputs\":[{\"name\":\"m\",\"meaning\":\"linear\",\"format\":\"bc7\",\n\"channels\":[{\"mapp\":\"ao\"},{\"map\":\"ao\"},{\"map\":\"ao\"}]}]}", "line 3")]
+    [InlineData("{\n\"outputs\":[{\"name\":\"m\",\"meaning\":\"linear\",\"format\":\"bc7\",\n"
+        + "\"channels\":[{\"mapp\":\"ao\"},{\"map\":\"ao\"},{\"map\":\"ao\"}]}]}", "line 3")]
     [InlineData("""{"outputs":[{"name":"m","meaning":"linear","format":"bc9","channels":[{"map":"ao"},{"map":"ao"},{"map":"ao"}]}]}""", "bc7")]
     [InlineData("""{"outputs":[{"name":"m","meaning":"linear","format":"bc7","channels":[{"map":"ao"}]}]}""", "three or four")]
     public void A_recipe_that_is_misspelt_is_refused_with_what_was_meant(string recipe, string hint)

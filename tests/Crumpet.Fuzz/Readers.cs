@@ -54,6 +54,7 @@ internal static class Readers
             b => MeshFiles.Read("x.ply", new MemoryStream(b), _ => null)),
         ["stl"] = new(() => [Written(s => StlWriter.Write(Box, s)), Written(s => StlWriter.Write(Box, s, asText: true))],
             b => MeshFiles.Read("x.stl", new MemoryStream(b), _ => null)),
+        ["usda"] = new(UsdSeeds, b => MeshFiles.Read("x.usda", new MemoryStream(b), _ => b)),
         ["tga"] = new(TgaSeeds, b => ImageFile.Read(b, "x.tga")),
         ["hdr"] = new(() => [Encoding.Latin1.GetBytes("#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y 2 +X 8\n").Concat(HdrRow).ToArray()],
             b => ImageFile.Read(b, "x.hdr")),
@@ -84,7 +85,7 @@ internal static class Readers
     }
 
     /// <summary>Readers that are alike enough to share their time.</summary>
-    public static IReadOnlyList<IReadOnlyList<string>> Families { get; } = [["obj", "mtl"], ["gltf", "glb"], ["ply"], ["stl"], ["tga", "hdr", "dds"],
+    public static IReadOnlyList<IReadOnlyList<string>> Families { get; } = [["obj", "mtl"], ["gltf", "glb"], ["ply"], ["stl"], ["usda"], ["tga", "hdr", "dds"],
         ["exr", "vips"], ["zip", "kit"]];
 
     private static byte[] Written(Action<Stream> write)
@@ -112,6 +113,37 @@ internal static class Readers
         return new Scene("box", [MeshRepair.SmoothByAngle(mesh, 30), mesh with { Name = "placed_high", Placement = Matrix4x4.CreateScale(-1, 2, 1) }],
             [Material.Plain, Material.Plain with { Name = "paint" }], []);
     }
+
+    private static IReadOnlyList<byte[]> UsdSeeds() =>
+    [
+        """
+        #usda 1.0
+        ( metersPerUnit = 0.01 upAxis = "Z" subLayers = [@./b.usda@ (offset = 1)] )
+        def Xform "World" ( prepend references = [@c.usda@</World/a>, </k>] variants = { string v = "x" } )
+        {
+          double3 xformOp:translate.timeSamples = { 1: (1, 2, 3), 2: (0, 0, 0) }
+          uniform token[] xformOpOrder = ["xformOp:translate", "!invert!xformOp:translate"]
+          variantSet "v" = { "x" { over "a" { token visibility = "inherited" } } }
+          def Mesh "a" ( displayName = "lid" customData = { int n = 1 } )
+          {
+            int[] faceVertexCounts = [4, 3]
+            int[] faceVertexIndices = [0, 1, 2, 3, 0, 2, 3]
+            point3f[] points = [(0, 0, 0), (1, 0, 0), (1, 1, 0), (0, 1, -1e-3)] ( interpolation = "vertex" )
+            texCoord2f[] primvars:st = [(0, 0), (1, 1)] ( interpolation = "faceVarying" )
+            int[] primvars:st:indices = [0, 1, 0, 1, 0, 1, 0]
+            color3f[] primvars:displayColor = [(1, 0, 0), (0, 1, 0)] ( interpolation = "uniform" )
+            rel material:binding = </World/m>
+            def GeomSubset "s" { int[] indices = [1] rel material:binding = </World/m> }
+          }
+          def Material "m" {
+            token outputs:surface.connect = </World/m/p.outputs:surface>
+            def Shader "p" { uniform token info:id = "UsdPreviewSurface" color3f inputs:diffuseColor.connect = </World/m/t.outputs:rgb> }
+            def Shader "t" { uniform token info:id = "UsdUVTexture" asset inputs:file = @a.png@ float2 inputs:st = (0, 0) }
+          }
+        }
+        class "k" { rel x = None }
+        """u8.ToArray(),
+    ];
 
     private static IReadOnlyList<byte[]> GltfSeeds()
     {

@@ -25,7 +25,8 @@ public sealed class SupersededTests(SharedApp shared) : SharedAppTests(shared)
         int id = int.Parse(asset.Split('/')[^1], CultureInfo.InvariantCulture);
         await PostAsync(Client, $"{asset}/deliver", "Run", []);
         var first = await RunAsync(r => r.State == RunState.Running && r.Station == Station.Layout);
-        await PostAsync(Client, $"{asset}/layout", "Lay", new() { ["size"] = "256", ["islands"] = "Keep", ["padding"] = "1", ["rotation"] = "None", ["density"] = "" });
+        await PostAsync(Client, $"{asset}/layout", "Lay",
+            new() { ["size"] = "256", ["islands"] = "Keep", ["padding"] = "1", ["rotation"] = "None", ["density"] = "" });
         await PostAsync(Client, $"{asset}/layout", "Run", []);
         var ended = await RunAsync(r => r.Id == first.Id && r.State == RunState.Cancelled);
         Assert.Contains("makes the rest of it pointless", ended.Message, StringComparison.Ordinal);

@@ -24,7 +24,7 @@ before(async () => {
   asset = await dropKit(page, app,
     [...["louvre_screen_low.obj", "louvre_screen_low.mtl", "louvre_screen_high.glb"].map((f) => join(demo, "assets", "louvre_screen", f)), real]);
   await work(page, asset, "pairs", { trays: "One" });
-  await work(page, asset, "bake", { size: "512", rays: "4" });
+  await work(page, asset, "bake", { size: "512", rays: "4", outward: "12", inward: "20" });
   await work(page, asset, "deliver");
 });
 

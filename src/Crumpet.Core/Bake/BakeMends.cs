@@ -104,7 +104,8 @@ public static class BakeMendKinds
     /// <summary>One row a kind.</summary>
     public static IReadOnlyList<MendKind> All { get; } =
     [
-        new("widenReach", typeof(WidenReach)), new("fillMisses", typeof(FillMisses)), new("fitScale", typeof(FitScale)),  new("separateTrays", typeof(SeparateTrays)), new("planTrays", typeof(PlanTrays)),
+        new("widenReach", typeof(WidenReach)), new("fillMisses", typeof(FillMisses)), new("fitScale", typeof(FitScale)),
+            new("separateTrays", typeof(SeparateTrays)), new("planTrays", typeof(PlanTrays)),
             new("straighten", typeof(StraightenDetail)),
         new("packIslands", typeof(PackIslands)), new("enlargeSheet", typeof(EnlargeSheet)),
     ];

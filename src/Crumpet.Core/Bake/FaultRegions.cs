@@ -123,7 +123,8 @@ internal sealed class FaultRegions(PartBake bake, BakeInput input, int size, Fau
         float reach = part.OutwardReachMetres ?? 0, depth = part.InwardReachMetres ?? 0;
         float wider = outward > 0 ? ReachFit.Eased(outward, 0) : 0, deeper = inward > 0 ? ReachFit.Eased(inward, reach) : 0;
         return wider <= reach && deeper <= depth ? null
-            : trials.Try([.. regions.SelectMany(r => r.Texels)], wrong, new RayChange(wider > reach ? wider : null, deeper > depth ? deeper : null, false, false));
+            : trials.Try([.. regions.SelectMany(r => r.Texels)], wrong,
+                new RayChange(wider > reach ? wider : null, deeper > depth ? deeper : null, false, false));
     }
 
     private FaultRegion Measure(FaultTexel[] faults, List<int> members)

@@ -37,7 +37,8 @@ internal sealed class FaultTrials(PartBake bake, CancellationToken cancel)
                 cured--;
         }
         var (around, spoiled) = Around(faults, wrong, change);
-        return new FaultTrial(faults.Count, cured, around, spoiled) { Skewed = skewed, OutwardMetres = change.OutwardMetres, InwardMetres = change.InwardMetres };
+        return new FaultTrial(faults.Count, cured, around, spoiled)
+        { Skewed = skewed, OutwardMetres = change.OutwardMetres, InwardMetres = change.InwardMetres };
     }
 
     private (int Right, int Spoiled) Around(IReadOnlyCollection<FaultTexel> faults, IReadOnlySet<int> wrong, RayChange change)

@@ -183,7 +183,8 @@ internal sealed class PartBake
             if (reach > 1e-7f)
                 direction = move / reach;
         }
-        float inward = change.InwardMetres ?? weights.X * low.Inward[3 * triangle] + weights.Y * low.Inward[3 * triangle + 1] + weights.Z * low.Inward[3 * triangle + 2];
+        float inward = change.InwardMetres ?? weights.X * low.Inward[3 * triangle]
+            + weights.Y * low.Inward[3 * triangle + 1] + weights.Z * low.Inward[3 * triangle + 2];
         return (point, point + direction * reach, direction, reach + inward);
     }
 
@@ -356,7 +357,8 @@ internal sealed class PartBake
             int before = m;
             byte[][] blocks = [.. tiles.Select(t => t.Blocks[m])];
             if (settings.Denoise && maps[m].IsNoisy)
-                blocks = Denoising.Smooth(maps[m], cover, blocks, [.. tiles.Select(t => t.Guides!)], size, settings, settings.ThicknessRangeMetres ?? input.Parts[scene.Part].HighBounds.Size.Length(),
+                blocks = Denoising.Smooth(maps[m], cover, blocks, [.. tiles.Select(t => t.Guides!)], size, settings,
+                    settings.ThicknessRangeMetres ?? input.Parts[scene.Part].HighBounds.Size.Length(),
                     share => progress((before + share) / maps.Length, "smoothing noise"), threads, cancel);
             long rays = maps[m].RayKind switch
             {

@@ -17,6 +17,7 @@ internal static class IntakeExpansion
         var inputs = new List<(string, JobFile)>();
         bool mayChange(SourceFile file) => rules.Mends.Concat(plan.Mends).Any(m => TakeInJob.Changes(m, file.Name));
         var companions = sources.Where(s => MeshFiles.IsCompanion(s.Name) && !MeshFiles.IsPicture(s.Name)).ToArray();
+        var layers = sources.Where(s => MeshFiles.IsLayer(s.Name)).ToArray();
         bool areAllRead = true;
         for (int i = 0; i < sources.Count; i++)
         {
@@ -25,7 +26,7 @@ internal static class IntakeExpansion
             {
                 var node = graph.Add(
                     Station.Intake, JobKinds.Read, file.Name, ReadSettings.Of(file.Name),
-                    companions.Where(c => c.Name != file.Name).Select(c => (ReadJob.Beside(c.Name), (JobFile)Bytes(c))).Prepend(("file", Bytes(file))));
+                    companions.Concat(layers.Where(_ => MeshFiles.IsLayer(file.Name))).Where(c => c.Name != file.Name).Select(c => (ReadJob.Beside(c.Name), (JobFile)Bytes(c))).Prepend(("file", Bytes(file))));
                 graph.Reads.Add(node);
                 areAllRead &= node.Result is not null;
                 inputs.Add(node.Has(ReadProblem.Role) ? ($"{ReadProblem.Role}/{i}", node[ReadProblem.Role]) : ($"scene/{i}", node["scene"]));

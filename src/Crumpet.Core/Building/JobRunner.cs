@@ -114,7 +114,8 @@ public sealed class JobRunner(IResultStore store, JobTimes? times, ValueCache ca
         }
     }
 
-    private static bool IsEnding(Exception e) => e is OperationCanceledException || (e is AggregateException all && all.Flatten().InnerExceptions.All(IsEnding));
+    private static bool IsEnding(Exception e) => e is OperationCanceledException
+        || (e is AggregateException all && all.Flatten().InnerExceptions.All(IsEnding));
 
     /// <summary>Works a job once more, as its data is gone.</summary>
     internal void Again(Job job, JobKind kind, CancellationToken cancel)

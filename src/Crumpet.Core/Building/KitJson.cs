@@ -99,7 +99,8 @@ internal static partial class KitJson
             return false;
         for (int i = 0; reader.Read() && reader.TokenType is not (JsonTokenType.EndObject or JsonTokenType.EndArray); i++)
         {
-            bool isIt = isObject ? string.Equals(reader.GetString(), name, StringComparison.OrdinalIgnoreCase) : i.ToString(CultureInfo.InvariantCulture) == name;
+            bool isIt = isObject ? string.Equals(reader.GetString(), name, StringComparison.OrdinalIgnoreCase)
+                : i.ToString(CultureInfo.InvariantCulture) == name;
             if (isObject)
                 reader.Read();
             if (isIt)

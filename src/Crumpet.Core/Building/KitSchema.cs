@@ -66,7 +66,8 @@ public static class KitSchema
         var rules = owner?.GetCustomAttributes(typeof(FieldRuleAttribute), true).OfType<FieldRuleAttribute>().FirstOrDefault();
         string label = owner is MemberInfo member && member.GetCustomAttribute<CalledAttribute>() is { } called ? called.Label : rules?.What ?? "";
         if (label.Length > 0)
-            schema["description"] = Description(label, rules, owner?.GetCustomAttributes(typeof(NoneIsAttribute), true).OfType<NoneIsAttribute>().FirstOrDefault());
+            schema["description"] = Description(label, rules,
+                owner?.GetCustomAttributes(typeof(NoneIsAttribute), true).OfType<NoneIsAttribute>().FirstOrDefault());
         // A rule of a list is its items'.
         var holder = schema["items"] as JsonObject ?? schema["additionalProperties"] as JsonObject ?? schema;
         switch (rules)

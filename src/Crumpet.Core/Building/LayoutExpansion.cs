@@ -16,7 +16,8 @@ internal static class LayoutExpansion
     {
         // The size is told apart, so that islands know it however it was said.
         var layout = input.Plan.Layout with { SizePixels = null };
-        return layout.PixelsPerMetre is null && !layout.FillsTile && input.Rules.PixelsPerMetre is { } density ? layout with { PixelsPerMetre = density } : layout;
+        return layout.PixelsPerMetre is null && !layout.FillsTile && input.Rules.PixelsPerMetre is { } density
+            ? layout with { PixelsPerMetre = density } : layout;
     }
 
     /// <summary>Lists them.</summary>

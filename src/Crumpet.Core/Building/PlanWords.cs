@@ -32,7 +32,8 @@ public static class PlanWords
         Say(from.Draft, to.Draft, v => v == 0 ? "Draft baked in full" : $"Draft at 1/{1 << v} of the size kept");
         Say(from.Samples, to.Samples, v => $"Samples a texel set to {v} × {v}");
         Say(from.Filter, to.Filter, v => v == SampleFilter.Tent ? "Samples spread over a tent of two texels" : "Samples spread over the texel alone");
-        Say(from.OutwardReachMetres, to.OutwardReachMetres, v => v is { } metres ? $"Outward reach set to {Lengths.Millimetres(metres)}" : "Outward reach fitted");
+        Say(from.OutwardReachMetres, to.OutwardReachMetres, v => v is { } metres ? $"Outward reach set to {Lengths.Millimetres(metres)}"
+            : "Outward reach fitted");
         Say(from.InwardReachMetres, to.InwardReachMetres, v => v is { } metres ? $"Inward reach set to {Lengths.Millimetres(metres)}" : "Inward reach fitted");
         Say(from.FillsMisses, to.FillsMisses, v => v ? "Missed texels filled from the nearest surface" : "Missed texels left empty");
         TargetChanges(before.Target, after.Target, said);

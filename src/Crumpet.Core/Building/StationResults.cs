@@ -207,8 +207,9 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
         if (levels.Length == 0 || !(layout.Pack || layout.Uvs == UvSource.Unwrap || graph.Intake!.Objects.Any(o => o is { Side: Side.Low, UvSets: 0 })))
             yield break;
         yield return new Finding(Severity.Warn, "level-uvs-differ", levels[0].File.Name,
-            $"The low side's UVs were laid anew, and {string.Join(", ", levels.Select(l => l.File.Name))} {(levels.Length == 1 ? "keeps its" : "keep their")} own, so "
-            + "the textures do not fit there. Keep the UVs as they came, or make the stages from the low side that is delivered.", levels.Length);
+            $"The low side's UVs were laid anew, and {string.Join(", ", levels.Select(l => l.File.Name))} "
+            + $"{(levels.Length == 1 ? "keeps its" : "keep their")} own, so the textures do not fit there. Keep the UVs as they came, or make "
+            + "the stages from the low side that is delivered.", levels.Length);
     }
 
     /// <summary>Facts of a sheet as a file to take along.</summary>

@@ -79,22 +79,11 @@ internal sealed class GltfMeshBuilder(string name, string fileName, GltfData dat
     private void AddCorner(int start, int vertex, Attributes own, Matrix4x4[]? moves)
     {
         corners.Add(start + vertex);
-        normals?.Add(Moved(own.Normals![vertex], moves?[vertex] ?? placement));
+        normals?.Add(NormalTransform.Moved(own.Normals![vertex], moves?[vertex] ?? placement));
         // glTF counts v from the top edge, Crumpet from the bottom.
         for (int set = 0; set < uvs.Count; set++)
             uvs[set].Add(new Vector2(own.Uvs[set][vertex].X, 1 - own.Uvs[set][vertex].Y));
         colours?.Add(own.Colours![vertex]);
-    }
-
-    /// <summary>Normals go by the cofactors, which the inverse transpose is but for its scale, and which every matrix has.</summary>
-    private static Vector3 Moved(Vector3 normal, Matrix4x4 m)
-    {
-        Vector3 x = new(m.M11, m.M12, m.M13), y = new(m.M21, m.M22, m.M23), z = new(m.M31, m.M32, m.M33);
-        var moved = normal.X * Vector3.Cross(y, z) + normal.Y * Vector3.Cross(z, x) + normal.Z * Vector3.Cross(x, y);
-        if (Vector3.Dot(x, Vector3.Cross(y, z)) < 0)
-            moved = -moved;
-        float length = moved.Length();
-        return length > 0 && float.IsFinite(length) ? moved / length : Vector3.UnitY;
     }
 
     private int StartOf(int accessor, Vector3[] local, Matrix4x4[]? moves)

@@ -92,7 +92,9 @@ public sealed record Material(string Name, Vector4 BaseColour, float Roughness, 
 
     /// <summary>Whether another material says the same.</summary>
     public bool SaysTheSameAs(Material other) =>
-        (Name, BaseColour, Roughness, Metalness) == (other.Name, other.BaseColour, other.Roughness, other.Metalness) && Textures.Count == other.Textures.Count && Textures.Zip(other.Textures).All(t => t.First.SaysTheSameAs(t.Second));
+        (Name, BaseColour, Roughness, Metalness) == (other.Name, other.BaseColour, other.Roughness, other.Metalness)
+            && Textures.Count == other.Textures.Count
+            && Textures.Zip(other.Textures).All(t => t.First.SaysTheSameAs(t.Second));
 
     /// <summary>What stands in where a source has no material.</summary>
     public static Material Plain { get; } = new("plain", new Vector4(0.6f, 0.6f, 0.6f, 1), 0.6f, 0);
@@ -135,6 +137,9 @@ public sealed record Scene(string FileName, IReadOnlyList<Mesh> Meshes, IReadOnl
 {
     /// <summary>Pictures inside the file; materials name them by their names.</summary>
     public IReadOnlyList<InnerPicture> Pictures { get; init; } = [];
+
+    /// <summary>Paths of the other files that are part of this one, as it writes them.</summary>
+    public IReadOnlyList<string> Layers { get; init; } = [];
 
     /// <summary>Cameras, lights and empties beside the meshes.</summary>
     public IReadOnlyList<Stray> Strays { get; init; } = [];

@@ -37,7 +37,8 @@ public static class PlyReader
         return header.Strays.Count == 0 ? scene : scene with
         {
             Notes = [new Finding(Severity.Note, "stray-header-lines", fileName, $"{fileName} has {header.Strays.Count} header "
-                + $"{(header.Strays.Count == 1 ? "line" : "lines")} that no PLY has, line {header.Strays[0]} first; they were passed over.", header.Strays.Count)],
+                + $"{(header.Strays.Count == 1 ? "line" : "lines")} that no PLY has, line {header.Strays[0]} first; they were passed over.",
+                header.Strays.Count)],
         };
     }
 

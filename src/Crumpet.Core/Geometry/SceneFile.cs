@@ -7,7 +7,7 @@ namespace Crumpet.Core.Geometry;
 /// <summary>Crumpet's own binary form of a scene, read at the speed of memory. Little-endian.</summary>
 public static class SceneFile
 {
-    private const uint Magic = 0x34534343; // "CCS4"
+    private const uint Magic = 0x35534343; // "CCS5"
 
     /// <summary>The bytes of a scene.</summary>
     public static byte[] Write(Scene scene)
@@ -61,6 +61,9 @@ public static class SceneFile
             writer.Write(name);
             writer.Write(kind);
         }
+        writer.Write(scene.Layers.Count);
+        foreach (string layer in scene.Layers)
+            writer.Write(layer);
         writer.Write(scene.FileName);
         return stream.ToArray();
     }
@@ -119,7 +122,10 @@ public static class SceneFile
         var strays = new Stray[reader.ReadInt32()];
         for (int i = 0; i < strays.Length; i++)
             strays[i] = new Stray(reader.ReadString(), reader.ReadString());
-        return new Scene(reader.ReadString(), meshes, materials, []) { Strays = strays };
+        string[] layers = new string[reader.ReadInt32()];
+        for (int i = 0; i < layers.Length; i++)
+            layers[i] = reader.ReadString();
+        return new Scene(reader.ReadString(), meshes, materials, []) { Strays = strays, Layers = layers };
     }
 
     internal static void Put<T>(BinaryWriter writer, ReadOnlySpan<T> values)

@@ -45,8 +45,9 @@ public static class ExchangeFiles
     public static string? Reader => ExchangeProcess.Version;
 
     /// <summary>What to install where nothing reads them, one sentence.</summary>
-    public static string HowToInstall => $"FBX, Collada, 3MF and other exchange files are read by the library {ExchangeProcess.Program}, which is not installed; install the "
-        + $"package {ExchangeProcess.Package}.";
+    public static string HowToInstall =>
+        $"FBX, Collada, 3MF and other exchange files are read by the library {ExchangeProcess.Program}, which is not installed; "
+        + $"install the package {ExchangeProcess.Package}.";
 
     /// <summary>Reads a file.</summary>
     /// <param name="bytes">The file.</param>
@@ -106,7 +107,8 @@ public static class ExchangeFiles
             {
                 int line = bytes.AsSpan(end).IndexOfAny((byte)'\n', (byte)'\r');
                 string text = Encoding.ASCII.GetString(bytes, end, line < 0 ? bytes.Length - end : line);
-                return double.TryParse(text[(text.LastIndexOf(',') + 1)..], NumberStyles.Float, CultureInfo.InvariantCulture, out double number) ? number : null;
+                return double.TryParse(text[(text.LastIndexOf(',') + 1)..], NumberStyles.Float, CultureInfo.InvariantCulture, out double number)
+                    ? number : null;
             }
         }
         return null;
@@ -160,7 +162,8 @@ public static class ExchangeFiles
             using var reader = XmlReader.Create(new MemoryStream(bytes, writable: false), new XmlReaderSettings { DtdProcessing = DtdProcessing.Ignore });
             while (reader.Read())
             {
-                if (reader is { NodeType: XmlNodeType.Element, LocalName: "node" } && reader.GetAttribute("id") is { } id && reader.GetAttribute("name") is { } name)
+                if (reader is { NodeType: XmlNodeType.Element, LocalName: "node" } && reader.GetAttribute("id") is { } id
+                    && reader.GetAttribute("name") is { } name)
                     names.TryAdd(id, name);
             }
         }

@@ -16,6 +16,7 @@ internal static class ExchangeProcess
     /// <summary>Debian's package that holds it.</summary>
     public const string Package = "assimp-utils";
 
+    private const string Error = "ERROR: ";
     private const long MostMemory = 6L << 30;
     private const long LargestResult = 4L << 30;
     private static readonly TimeSpan LongestTime = TimeSpan.FromMinutes(5);
@@ -70,9 +71,9 @@ internal static class ExchangeProcess
             throw new SourceFileException(name, "", $"reading it as {format} took more than {LongestTime.TotalMinutes:0} minutes", "Export it as glTF or OBJ");
         if (process.ExitCode != 0 || !File.Exists(Path.Combine(folder, "out.glb")))
         {
-            string? why = said.ToString().Split('\n').LastOrDefault(l => l.StartsWith("ERROR: ", StringComparison.Ordinal))?["ERROR: ".Length..].Trim().TrimEnd('.');
-            throw new SourceFileException(name, "", $"it cannot be read as {format}{(string.IsNullOrEmpty(why) ? "" : $" ({Checking.FieldRules.Quoted(why)})")}",
-                "Export it again, or as glTF or OBJ");
+            string? line = said.ToString().Split('\n').LastOrDefault(l => l.StartsWith(Error, StringComparison.Ordinal));
+            string why = line is null ? "" : $" ({Checking.FieldRules.Quoted(line[Error.Length..].Trim().TrimEnd('.'))})";
+            throw new SourceFileException(name, "", $"it cannot be read as {format}{why}", "Export it again, or as glTF or OBJ");
         }
 
         void Note(string? line)
@@ -95,7 +96,8 @@ internal static class ExchangeProcess
             string said = process.StandardOutput.ReadToEnd();
             if (!process.WaitForExit(ShortTime))
                 Kill(process);
-            return said.Split('\n').FirstOrDefault(l => l.StartsWith("Version ", StringComparison.Ordinal))?.Trim() is { } version ? $"{Program} {version}" : null;
+            return said.Split('\n').FirstOrDefault(l => l.StartsWith("Version ", StringComparison.Ordinal))?.Trim() is { } version
+                ? $"{Program} {version}" : null;
         }
         catch (Exception e) when (e is Win32Exception or IOException)
         {

@@ -372,8 +372,8 @@ public static class IntakeMendKinds
     [
         new("units", typeof(ScaleUnits), true), new("upright", typeof(TurnUpright), true), new("origin", typeof(MoveOrigin)),
             new("transform", typeof(ApplyTransform), true),
-        new("rename", typeof(Rename)), new("renameByPattern", typeof(RenameByPattern), true), new("renameEach", typeof(RenameEach)), new("pairUp", typeof(PairUp)),
-            new("cleanNames", typeof(CleanNames)),
+        new("rename", typeof(Rename)), new("renameByPattern", typeof(RenameByPattern), true), new("renameEach", typeof(RenameEach)),
+            new("pairUp", typeof(PairUp)), new("cleanNames", typeof(CleanNames)),
         new("numberNames", typeof(NumberNames)), new("stripPrefix", typeof(StripPrefix), true), new("side", typeof(SetSide)),
             new("joinByMaterial", typeof(JoinByMaterial), true),
         new("dropEmptyFaces", typeof(DropEmptyFaces), true), new("dropDoubledFaces", typeof(DropDoubledFaces)), new("dropFarFaces", typeof(DropFarFaces), true),

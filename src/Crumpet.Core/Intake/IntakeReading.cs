@@ -32,34 +32,71 @@ internal sealed class IntakeReading(IntakeInput input, IProgress<Progress>? prog
     {
         var state = new IntakeState([], [], [], [], NameReader.Create(input.Pattern, input.Rules.Names));
         var files = new List<FileReport>();
+        var scenes = ReadScenes();
+        var layers = LayersOf(scenes);
+        foreach (var file in input.Files)
+        {
+            if (!MeshFiles.IsMesh(file.Name) || layers.Contains(file.Name))
+            {
+                files.Add(new FileReport(file.Name, file.Bytes, MeshFiles.IsPicture(file.Name) ? "picture"
+                    : MeshFiles.IsCompanion(file.Name) || layers.Contains(file.Name) ? "goes with a mesh" : "not read", 0, 0));
+                continue;
+            }
+            var (scene, error) = scenes[file.Name];
+            if (scene is null)
+            {
+                files.Add(new FileReport(file.Name, file.Bytes, "unreadable", 0, 0));
+                Unread.Add(new UnreadFact(file.Name, error));
+                continue;
+            }
+            Notes.AddRange(scene.Notes);
+            files.Add(new FileReport(file.Name, file.Bytes, "mesh", scene.Meshes.Count, scene.Meshes.Sum(m => m.TriangleCount)));
+            foreach (var picture in scene.Pictures.Where(p => MeshFiles.IsPicture(p.Name)))
+                inner[$"{file.Name}/{picture.Name}"] = picture.Bytes;
+            Take(file, scene, state);
+        }
+        files.AddRange(inner.Select(p => new FileReport(p.Key, p.Value.Length, "picture", 0, 0)));
+        return (state, files);
+    }
+
+    /// <summary>What every mesh file holds, or why it cannot be read.</summary>
+    private Dictionary<string, (Scene? Scene, string Error)> ReadScenes()
+    {
+        var found = new Dictionary<string, (Scene?, string)>(StringComparer.Ordinal);
         for (int i = 0; i < input.Files.Count; i++)
         {
             cancel.ThrowIfCancellationRequested();
             var file = input.Files[i];
-            progress?.Report(new Progress(0.4 * i / input.Files.Count, $"reading {file.Name}"));
             if (!MeshFiles.IsMesh(file.Name))
-            {
-                files.Add(new FileReport(file.Name, file.Bytes, MeshFiles.IsPicture(file.Name) ? "picture" : MeshFiles.IsCompanion(file.Name)
-                    ? "goes with a mesh" : "not read", 0, 0));
                 continue;
-            }
+            progress?.Report(new Progress(0.4 * i / input.Files.Count, $"reading {file.Name}"));
             try
             {
-                var scene = input.Scenes is { } scenes ? scenes(file) : Read(file);
-                Notes.AddRange(scene.Notes);
-                files.Add(new FileReport(file.Name, file.Bytes, "mesh", scene.Meshes.Count, scene.Meshes.Sum(m => m.TriangleCount)));
-                foreach (var picture in scene.Pictures.Where(p => MeshFiles.IsPicture(p.Name)))
-                    inner[$"{file.Name}/{picture.Name}"] = picture.Bytes;
-                Take(file, scene, state);
+                found[file.Name] = (input.Scenes is { } scenes ? scenes(file) : Read(file), "");
             }
             catch (SourceFileException e)
             {
-                files.Add(new FileReport(file.Name, file.Bytes, "unreadable", 0, 0));
-                Unread.Add(new UnreadFact(file.Name, e.Message));
+                found[file.Name] = (null, e.Message);
             }
         }
-        files.AddRange(inner.Select(p => new FileReport(p.Key, p.Value.Length, "picture", 0, 0)));
-        return (state, files);
+        return found;
+    }
+
+    /// <summary>Mesh files that are layers of another one, and so are in it already.</summary>
+    private HashSet<string> LayersOf(Dictionary<string, (Scene? Scene, string Error)> scenes)
+    {
+        var layers = new HashSet<string>(StringComparer.Ordinal);
+        foreach (var file in input.Files)
+        {
+            if (layers.Contains(file.Name) || !scenes.TryGetValue(file.Name, out var read) || read.Scene is null)
+                continue;
+            foreach (string layer in read.Scene.Layers)
+            {
+                if (MeshFiles.Beside(file.Name, layer, byName.Keys) is { } name && name != file.Name)
+                    layers.Add(name);
+            }
+        }
+        return layers;
     }
 
     private Scene Read(SourceFile file)

@@ -43,8 +43,8 @@ internal static class LevelFindings
             {
                 int first = look.Of(Side.Lod).First(i => look.Names.LevelOf(look.Rows[i].Name, look.Rows[i].File) == level);
                 yield return new Finding(Severity.Warn, "level-not-coarser", look.Rows[first].Name,
-                    $"Stage {level} has {SurfaceFindings.Many(count, "triangle")} and {name} {SurfaceFindings.Many(before, "triangle")}; a stage for the distance "
-                    + "should have fewer. Swap them, or reduce it.", count)
+                    $"Stage {level} has {SurfaceFindings.Many(count, "triangle")} and {name} {SurfaceFindings.Many(before, "triangle")}; a stage for "
+                    + "the distance should have fewer. Swap them, or reduce it.", count)
                 { Spot = look.SpotOf(first) };
             }
             (before, name) = (count, $"stage {level}");

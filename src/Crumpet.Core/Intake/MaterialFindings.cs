@@ -20,11 +20,13 @@ internal static class MaterialFindings
             int stray = others.Sum(t => t.Count);
             // A handful of faces is an accident; a third of them is a second sheet.
             bool isStray = stray < 0.05 * total;
+            // What has no material lies on a sheet of its own.
+            int sheets = look.Report.LowMaterials.Count + (triangles.Any(t => t.Material < 0) ? 1 : 0);
             string which = string.Join(", ", largest.Skip(1).Select(g => look.Report.Materials[g.Key].Name));
             yield return new Finding(
                 Severity.Warn, "several-low-materials", look.Rows[others[0].Object].Name,
                 $"The low side has {look.Report.LowMaterials.Count} materials ({string.Join(", ", look.Report.LowMaterials)}), so the bake is split into "
-                    + $"{look.Report.LowMaterials.Count} sheets; {which} covers {SurfaceFindings.Many(stray, "triangle")} of "
+                    + $"{sheets} sheets; {which} covers {SurfaceFindings.Many(stray, "triangle")} of "
                     + $"{SurfaceFindings.Many(total, "triangle")}. Give it one material if that was not meant.", look.Report.LowMaterials.Count)
             {
                 Spot = others[0].Spot,

@@ -6,17 +6,22 @@ namespace Crumpet.Core.Intake;
 /// <summary>Knows which files hold meshes and reads them.</summary>
 public static class MeshFiles
 {
-    private const string Formats = "OBJ, glTF, GLB, PLY, STL, FBX, Collada or 3MF";
+    private const string Formats = "OBJ, glTF, GLB, PLY, STL, USDA, USDZ, FBX, Collada or 3MF";
 
+    private static readonly string[] LayerEndings = [".usd", ".usda", ".usdc"];
     private static readonly string[] JsonLists = ["buffers", "images"];
 
     /// <summary>Endings of all files that are taken in.</summary>
     public static IReadOnlyList<string> Endings { get; } =
-        [".obj", ".mtl", ".glb", ".gltf", ".bin", ".ply", ".stl", .. ExchangeFiles.Formats.Keys, ".png", ".jpg", ".jpeg", ".tga", ".tif", ".tiff", ".webp",
+        [".obj", ".mtl", ".glb", ".gltf", ".bin", ".ply", ".stl", .. LayerEndings, ".usdz", .. ExchangeFiles.Formats.Keys, ".png", ".jpg", ".jpeg", ".tga", ".tif", ".tiff", ".webp",
             ".hdr", ".exr"];
 
     /// <summary>Whether a file is read for its objects.</summary>
-    public static bool IsMesh(string name) => Extension(name) is ".obj" or ".glb" or ".gltf" or ".ply" or ".stl" || ExchangeFiles.Is(name);
+    public static bool IsMesh(string name) =>
+        Extension(name) is ".obj" or ".glb" or ".gltf" or ".ply" or ".stl" or ".usdz" || IsLayer(name) || ExchangeFiles.Is(name);
+
+    /// <summary>Whether a mesh file may be part of another of its kind.</summary>
+    public static bool IsLayer(string name) => LayerEndings.Contains(Extension(name));
 
     /// <summary>Whether a file only goes with another one: a material library, a buffer, a picture.</summary>
     public static bool IsCompanion(string name) => Extension(name) is ".mtl" or ".bin" || IsPicture(name);
@@ -41,6 +46,8 @@ public static class MeshFiles
             ".glb" or ".gltf" => GltfReader.Read(All(name, stream), name, beside, cancel),
             ".ply" => PlyReader.Read(All(name, stream), name, cancel),
             ".stl" => StlReader.Read(All(name, stream), name, cancel),
+            ".usdz" => UsdReader.ReadPackage(Unpacked(name, stream, cancel), name, cancel),
+            _ when IsLayer(name) => UsdReader.Read(All(name, stream), name, beside, cancel),
             _ when ExchangeFiles.Is(name) => ExchangeFiles.Read(All(name, stream), name, cancel),
             _ => throw new SourceFileException(name, "", "it is not a mesh file that can be read", $"Export the mesh as {Formats}"),
         };
@@ -82,13 +89,26 @@ public static class MeshFiles
         return bytes;
     }
 
-    /// <summary>Paths of the files a mesh file needs beside it: material libraries, buffers.</summary>
+    private static List<(string Path, byte[] Bytes)> Unpacked(string name, Stream stream, CancellationToken cancel)
+    {
+        var files = new List<(string, byte[])>();
+        ZipContents.Read(stream, name, (path, content) =>
+        {
+            var bytes = new MemoryStream();
+            content.CopyTo(bytes);
+            files.Add((path, bytes.ToArray()));
+        }, e => throw e, cancel: cancel);
+        return files;
+    }
+
+    /// <summary>Paths of the files a mesh file needs beside it: material libraries, buffers, pictures, layers.</summary>
     /// <param name="name">File name; its ending tells the format.</param>
     /// <param name="bytes">The file.</param>
     public static IReadOnlyList<string> CompanionsOf(string name, byte[] bytes) => Extension(name) switch
     {
         ".obj" => [.. LibrariesOf(bytes).Distinct(StringComparer.Ordinal)],
         ".gltf" => UrisOf(bytes),
+        _ when IsLayer(name) => UsdReader.LayersOf(bytes),
         _ => [],
     };
 

@@ -38,7 +38,7 @@ public sealed record ReadReport(IReadOnlyList<string> Pictures);
 
 /// <summary>Reads one mesh file: <c>file</c> and what may lie beside it, <c>beside/NAME</c>, to <c>scene</c> and pictures inside it,
 /// <c>inner/K</c>, or to <c>problem</c>.</summary>
-public sealed class ReadJob() : JobKind<ReadSettings>("read", 3)
+public sealed class ReadJob() : JobKind<ReadSettings>("read", 4)
 {
     // Below this a file is read before threads are at work.
     private const long Large = 4 << 20;

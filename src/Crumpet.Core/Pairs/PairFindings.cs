@@ -72,8 +72,8 @@ internal static class PairFindings
         {
             yield return new Finding(Severity.Warn, "poor-fit", row.Name, string.Create(
                 CultureInfo.InvariantCulture,
-                $"Only {100 * row.Fit!.Share:0.0} % of the low surface of {row.Name} has high surface within {Lengths.Millimetres(row.Fit.Within.OutwardReachMetres)} "
-                    + $"outward and {Lengths.Millimetres(row.Fit.Within.InwardReachMetres)} inward; "
+                $"Only {100 * row.Fit!.Share:0.0} % of the low surface of {row.Name} has high surface within "
+                    + $"{Lengths.Millimetres(row.Fit.Within.OutwardReachMetres)} outward and {Lengths.Millimetres(row.Fit.Within.InwardReachMetres)} inward; "
                     + $"{(row.OutwardIsFitted ? "" : "widen its reach, or ")}look whether the two belong together."),
                     (int)(100 * (1 - row.Fit.Share)))
             {

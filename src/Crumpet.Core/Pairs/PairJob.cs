@@ -11,7 +11,8 @@ namespace Crumpet.Core.Pairs;
 /// <param name="Settings">What was decided about parts and trays, strokes left out.</param>
 /// <param name="OutwardReachMetres">The asset's outward reach, metres; null for each part's as measured.</param>
 /// <param name="InwardReachMetres">The asset's inward reach, metres; null for each part's as measured.</param>
-public sealed record PairJobSettings(string Pattern, NameRules Names, TrayMode Mode, PairSettings Settings, float? OutwardReachMetres, float? InwardReachMetres);
+public sealed record PairJobSettings(string Pattern, NameRules Names, TrayMode Mode, PairSettings Settings, float? OutwardReachMetres,
+    float? InwardReachMetres);
 
 /// <summary>
 /// Plans the trays and makes the ledger: <c>objects</c>, for paired row P <c>fit/P</c> and <c>cage/P</c>, <c>contacts</c> and where

@@ -49,8 +49,8 @@ internal static class ReachFit
     /// <param name="said">Reaches that are said, metres; null for what is measured.</param>
     /// <param name="threads">Threads to use; the result does not depend on them.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static ReachSettings Measure(ShellBase shell, (SurfaceTree Tree, Bvh Rays) high, ShellPlace[] places, Bounds size, (float? Outward, float? Inward) said,
-        int threads, CancellationToken cancel)
+    public static ReachSettings Measure(ShellBase shell, (SurfaceTree Tree, Bvh Rays) high, ShellPlace[] places, Bounds size,
+        (float? Outward, float? Inward) said, int threads, CancellationToken cancel)
     {
         float least = Least(size), most = Most(size), tallest = 0, deepest = 0;
         foreach (var place in places.Where(p => p.Triangle >= 0 && MathF.Abs(p.Height) <= most))

@@ -3,6 +3,7 @@ using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
+using Crumpet.Core.Layout;
 using Crumpet.Storage;
 
 namespace Crumpet.Web.Pages;
@@ -36,7 +37,7 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
 
     /// <summary>All maps of the asset, those of the page's station first.</summary>
     public IReadOnlyList<MapChoice> Choices() =>
-        [.. Baked().Concat(Packed()).Concat(Converted()).Concat(Sources()).Append(new MapChoice("Layout", Sheet, "bare sheet", "", false, 1))
+        [.. Baked().Concat(Packed()).Concat(Converted()).Concat(Sources()).Concat(BareSheets())
             .OrderBy(c => IsOwn(c) ? 0 : 1)];
 
     /// <summary>What to do while the station has no map of its own, one sentence, or null.</summary>
@@ -111,6 +112,19 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
             }
             yield return new MapChoice("Arrived", $"intake/{t.File}", t.File, AddressOf(source, t.Meaning), isNormal, 1);
         }
+    }
+
+    /// <summary>Sheets without any picture: each shows the UVs that lie on it, and no others.</summary>
+    private IEnumerable<MapChoice> BareSheets()
+    {
+        (string Name, int? Material)[] sheets = View.ShownBake is { } baked ? [.. baked.Sheets.Select(s => (s.Sheet, s.Material))]
+            : [.. (View.Report<LayoutReport>(Station.Layout)?.Sheets ?? []).Select((s, i) => (NameOf(s.Material, i), s.Material ?? i))];
+        if (sheets.Length < 2)
+            return [new MapChoice("Layout", Sheet, "bare sheet", "", false, 1)];
+        return sheets.Select((s, i) => new MapChoice("Layout", i == 0 ? Sheet : $"{Sheet}/{s.Name}", $"{s.Name}, bare", "", false, 1, s.Name, s.Material, Sheet));
+
+        string NameOf(int? material, int number) =>
+            material is { } m && m >= 0 && m < View.Intake?.Materials.Count ? View.Intake.Materials[m].Name : $"sheet {number + 1}";
     }
 
     private MapChoice Choice(string group, Station station, string file, string label, ColourMeaning meaning, int mips, string sheet, string kind) => new(

@@ -72,7 +72,8 @@ public sealed class RunWorker(RunService runs, RunFeed feed, FileStore store, IS
                     is not { } later)
                     return;
                 var asset = await db.Assets.Include(a => a.Kit).Include(a => a.Sources).AsNoTracking().FirstAsync(a => a.Id == assetId, stopping);
-                string atWork = $"{asset.Version} {asset.Kit!.Version} {string.Join(' ', earlier.Build.AtWork.Select(j => j.Key).Order(StringComparer.Ordinal))}";
+                string keys = string.Join(' ', earlier.Build.AtWork.Select(j => j.Key).Order(StringComparer.Ordinal));
+                string atWork = $"{asset.Version} {asset.Kit!.Version} {keys}";
                 if (atWork != looked && Superseding.IsPointless(earlier.Build, asset.Build(store), earlier.Token))
                 {
                     // Whoever asked for more gets it all the same.

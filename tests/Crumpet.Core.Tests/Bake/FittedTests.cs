@@ -13,7 +13,8 @@ public sealed class FittedTests
 {
     private static BakeSettings Settings(params BakeMap[] maps) => new() { Size = 128, Samples = 1, Maps = maps, PaddingPixels = 0 };
 
-    private static Mesh Scaled(Mesh mesh, Func<Vector3, float> by) => mesh with { Positions = Array.ConvertAll(mesh.Positions, p => p * by(p)), Normals = null };
+    private static Mesh Scaled(Mesh mesh, Func<Vector3, float> by) =>
+        mesh with { Positions = Array.ConvertAll(mesh.Positions, p => p * by(p)), Normals = null };
 
     /// <summary>A ball with dents and bumps, as no scan is smoother.</summary>
     private static float Rough(Vector3 p, float size)
@@ -141,7 +142,8 @@ public sealed class FittedTests
             var at = Bakes.At(filled.Maps[BakeMap.Position], x, y);
             Assert.InRange(Vector3.Distance(asked, at) - tree.Nearest(asked, 10).Distance, -1e-4f, 1e-4f);
         }
-        var finding = Assert.Single(FaultFindings.Explain(filled.Faults, new FaultContext("s", 10000, [new PartRow("part", [0], [1], 0)], TrayMode.One, [], 128)));
+        var context = new FaultContext("s", 10000, [new PartRow("part", [0], [1], 0)], TrayMode.One, [], 128);
+        var finding = Assert.Single(FaultFindings.Explain(filled.Faults, context));
         Assert.Equal(("filled", Severity.Note, false), (finding.Code, finding.Severity, finding.SpoilsMaps));
     }
 
@@ -158,7 +160,8 @@ public sealed class FittedTests
         Assert.True(trial.Helps);
         Assert.Equal(before.Faults.Where(f => f.Kind == FaultKind.Miss).Sum(f => f.Texels), trial.Texels);
         // What it says is what baking with it gives.
-        var after = Bakes.Of(settings with { OutwardReachMetres = trial.OutwardMetres, InwardReachMetres = trial.InwardMetres ?? 0.01f }, Shapes.Plane("low"), stepped);
+        var after = Bakes.Of(settings with { OutwardReachMetres = trial.OutwardMetres, InwardReachMetres = trial.InwardMetres ?? 0.01f },
+            Shapes.Plane("low"), stepped);
         Assert.Equal(trial.Texels - trial.Cured, after.Faults.Where(f => f.Kind == FaultKind.Miss).Sum(f => f.Texels));
         Assert.Equal(0, trial.Spoiled);
         PartRow row = new("part", [0], [1], 0) { OutwardReachMetres = 0.01f, InwardReachMetres = 0.01f };
@@ -174,7 +177,8 @@ public sealed class FittedTests
         PartRow row = new("part", [0], [1], 0) { OutwardReachMetres = 0.01f, InwardReachMetres = 0.01f };
         var context = new FaultContext("s", 10000, [row], TrayMode.One, [], 128);
         Assert.DoesNotContain(Assert.Single(FaultFindings.Explain(faults, context)).Mends, m => m.Mend is WidenReach);
-        Assert.Contains(Assert.Single(FaultFindings.Explain([faults[0] with { Trial = worse with { Spoiled = 0 } }], context)).Mends, m => m.Mend is WidenReach);
+        Assert.Contains(Assert.Single(FaultFindings.Explain([faults[0] with { Trial = worse with { Spoiled = 0 } }], context)).Mends,
+            m => m.Mend is WidenReach);
         // Cured of a miss and skewed instead is no cure.
         Assert.False((worse with { Spoiled = 0, Skewed = 40 }).Helps);
     }

@@ -29,11 +29,13 @@ public sealed class ExchangeTests
           <library_effects><effect id="e"><profile_COMMON>
             <newparam sid="s"><surface type="2D"><init_from>i</init_from></surface></newparam>
             <newparam sid="t"><sampler2D><source>s</source></sampler2D></newparam>
-            <technique sid="c"><lambert><diffuse><texture texture="t" texcoord="UV"/></diffuse></lambert></technique></profile_COMMON></effect></library_effects>
+            <technique sid="c"><lambert><diffuse><texture texture="t" texcoord="UV"/></diffuse></lambert></technique>
+            </profile_COMMON></effect></library_effects>
           <library_materials><material id="m" name="Glazed tile"><instance_effect url="#e"/></material></library_materials>
           <library_geometries><geometry id="g" name="Tile mesh"><mesh>
             <source id="p"><float_array id="pa" count="12">{Numbers(Tile.SelectMany(v => new[] { v.X, v.Y, v.Z }))}</float_array><technique_common>
-              <accessor source="#pa" count="4" stride="3"><param name="X" type="float"/><param name="Y" type="float"/><param name="Z" type="float"/></accessor></technique_common></source>
+              <accessor source="#pa" count="4" stride="3"><param name="X" type="float"/><param name="Y" type="float"/>
+              <param name="Z" type="float"/></accessor></technique_common></source>
             <source id="w"><float_array id="wa" count="8">0.1 0.1 0.9 0.1 0.9 0.6 0.1 0.6</float_array><technique_common>
               <accessor source="#wa" count="4" stride="2"><param name="S" type="float"/><param name="T" type="float"/></accessor></technique_common></source>
             <vertices id="v"><input semantic="POSITION" source="#p"/></vertices>
@@ -131,7 +133,8 @@ public sealed class ExchangeTests
                 ContentType="application/vnd.ms-package.3dmanufacturing-3dmodel+xml"/></Types>
                 """);
             Put(zip, "_rels/.rels", """
-                <?xml version="1.0"?><Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Target="/3D/3dmodel.model"
+                <?xml version="1.0"?><Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">
+                <Relationship Target="/3D/3dmodel.model"
                 Id="r" Type="http://schemas.microsoft.com/3dmanufacturing/2013/01/3dmodel"/></Relationships>
                 """);
             string says = unit.Length > 0 ? $" unit=\"{unit}\"" : "";
@@ -203,7 +206,8 @@ public sealed class ExchangeTests
             text.Append(Name).Append(": ");
             if (Values is [Array { } array])
             {
-                text.Append(CultureInfo.InvariantCulture, $"*{array.Length} {{\na: {string.Join(",", array.Cast<IFormattable>().Select(v => v.ToString(null, CultureInfo.InvariantCulture)))}\n}}\n");
+                string list = string.Join(",", array.Cast<IFormattable>().Select(v => v.ToString(null, CultureInfo.InvariantCulture)));
+                text.Append(CultureInfo.InvariantCulture, $"*{array.Length} {{\na: {list}\n}}\n");
                 return;
             }
             text.AppendJoin(", ", Values.Select(v => v is string s ? $"\"{s}\"" : ((IFormattable)v).ToString(null, CultureInfo.InvariantCulture)));

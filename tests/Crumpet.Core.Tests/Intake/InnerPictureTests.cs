@@ -28,9 +28,12 @@ public sealed class InnerPictureTests
         string data = System.Convert.ToBase64String(buffer), picture = System.Convert.ToBase64String(Picture(red));
         return Encoding.UTF8.GetBytes($$"""
             {"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0,"name":"{{name}}"}],"meshes":[{"primitives":[{"attributes":
-            {"POSITION":0,"TEXCOORD_0":1},"indices":2,"material":0}]}],"materials":[{"name":"painted","pbrMetallicRoughness":{"baseColorTexture":{"index":0{{more}} }
-             } }],"textures":[{"source":0}],"images":[{"name":"paint","uri":"data:image/png;base64,{{picture}}"}],"accessors":[{"bufferView":0,"componentType":5126,
-            "count":4,"type":"VEC3"},{"bufferView":1,"componentType":5126,"count":4,"type":"VEC2"},{"bufferView":2,"componentType":5123,"count":6,"type":"SCALAR"}],
+            {"POSITION":0,"TEXCOORD_0":1},"indices":2,"material":0}]}],"materials":[{"name":"painted",
+            "pbrMetallicRoughness":{"baseColorTexture":{"index":0{{more}} }
+             } }],"textures":[{"source":0}],"images":[{"name":"paint","uri":"data:image/png;base64,{{picture}}"}],"accessors":[
+            {"bufferView":0,"componentType":5126,
+            "count":4,"type":"VEC3"},{"bufferView":1,"componentType":5126,"count":4,"type":"VEC2"},
+            {"bufferView":2,"componentType":5123,"count":6,"type":"SCALAR"}],
             "bufferViews":[{"buffer":0,"byteLength":48},{"buffer":0,"byteOffset":48,"byteLength":32},{"buffer":0,"byteOffset":80,"byteLength":12}],"buffers":[
             {"byteLength":92,"uri":"data:application/octet-stream;base64,{{data}}"}]}
             """);
