@@ -36,7 +36,7 @@ test("a decision is taken back with Ctrl Z, repeated with Ctrl Shift Z, and read
   await page.waitForFunction(() => document.getElementById("size")?.value === "1024");
   await page.click(".history-link");
   assert.deepEqual(await page.$$eval(".decisions li > span:nth-child(2)", (all) => all.map((s) => s.textContent.trim())),
-    ["Sheet size set to 1024 px", "Sheet size set to 512 px", "The asset as it was made"]);
+    ["Islands laid for 1024 px; Sheet size set to 1024 px", "Islands laid for 512 px; Sheet size set to 512 px", "The asset as it was made"]);
   await page.click('li:has-text("512 px") button');
   await page.waitForSelector('li[aria-current]:has-text("512 px")');
 });
