@@ -280,8 +280,11 @@ public sealed record WeldPoints([property: Within("The tolerance", 0, 1, Unit = 
 /// <param name="Degrees">Sharpest bend that is still smooth.</param>
 public sealed record SmoothByAngle([property: Within("The angle", 0, 180, Unit = "°")] double Degrees) : IntakeMend
 {
+    /// <summary>Whether edges break only where UVs are cut too, as a bake wants it of a low side.</summary>
+    public bool AtSeams { get; init; }
+
     /// <inheritdoc/>
-    public override string Words() => $"Smooth up to {Number(Degrees)}°{Of()}";
+    public override string Words() => $"Smooth up to {Number(Degrees)}°{(AtSeams ? ", hard at seams alone" : "")}{Of()}";
 }
 
 /// <summary>Makes hard edges without a UV seam smooth.</summary>

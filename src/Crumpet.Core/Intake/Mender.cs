@@ -75,7 +75,7 @@ internal static class Mender
         WeldPoints m => Reshape(mend, state, (Mesh mesh, out int n) => MeshRepair.Weld(mesh, (float)m.ToleranceMetres, out n), cancel),
         DropFarFaces => Change(mend, state, o => (o.Moved(MeshRepair.DropFar(o.Mesh, out int n)), n), cancel),
         JoinByMaterial m => Joining.ByMaterial(m, state, cancel),
-        SmoothByAngle m => Change(mend, state, o => o.IsFar ? (o, 0) : (o with { Mesh = MeshRepair.SmoothByAngle(o.Mesh, (float)m.Degrees) }, 1), cancel),
+        SmoothByAngle m => Change(mend, state, o => o.IsFar ? (o, 0) : (o with { Mesh = Smooth(o.Mesh, m) }, 1), cancel),
         SoftenEdges => Reshape(mend, state, MeshRepair.Soften, cancel),
         CutEdges m => Reshape(mend, state, (Mesh mesh, out int n) => MeshRepair.CutHardEdges(mesh, (float)(m.GapPixels / m.Size), out n), cancel),
         MergeMaterials m => Merge(m, state),
@@ -112,6 +112,12 @@ internal static class Mender
         var mesh = repair(o.Mesh, out int changed);
         return (ReferenceEquals(mesh, o.Mesh) ? o : o with { Mesh = mesh }, changed);
     }, cancel);
+
+    private static Mesh Smooth(Mesh mesh, SmoothByAngle mend)
+    {
+        var smooth = MeshRepair.SmoothByAngle(mesh, (float)mend.Degrees);
+        return mend.AtSeams ? MeshRepair.Soften(smooth, out _) : smooth;
+    }
 
     private static (IntakeObject, int) Named(IntakeObject o, string name) =>
         o.Mesh.Name == name || name.Length == 0 ? (o, 0) : (o with { Mesh = o.Mesh with { Name = name } }, 1);

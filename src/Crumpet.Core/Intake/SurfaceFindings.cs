@@ -59,9 +59,13 @@ internal static class SurfaceFindings
 
     private static IEnumerable<Finding> Normals(IntakeLook look) =>
     [
-        .. look.Such(Severity.Warn, "no-normals", look.Used.Where(i => look.Rows[i] is { HasNormals: false, Side: Side.Low or Side.High or Side.Unknown }),
+        .. look.Such(Severity.Warn, "no-normals", look.Used.Where(i => look.Rows[i] is { HasNormals: false, Side: Side.High or Side.Unknown }),
             (n, names) => $"{names} {(n == 1 ? "has" : "have")} no normals, and without them every edge counts as smooth; let edges sharper than "
                 + $"{SmoothAngle}° break.", Smooth),
+        .. look.Such(Severity.Warn, "no-normals", look.Used.Where(i => look.Rows[i] is { HasNormals: false, Side: Side.Low }),
+            (n, names) => $"{names} {(n == 1 ? "has" : "have")} no normals, and without them every edge counts as smooth; let edges sharper than "
+                + $"{SmoothAngle}° break where UVs are cut.",
+            objects => [new($"Smooth up to {SmoothAngle}°, hard at seams", true, new SmoothByAngle(SmoothAngle) { AtSeams = true, Objects = objects })]),
         .. look.Such(Severity.Warn, "high-facetted", look.Of(Side.High).Where(i => look.Facts.Objects[i].IsFacetted),
             (n, names) => $"{names} {(n == 1 ? "is" : "are")} flat shaded although the surface bends gently, so facets would be baked in; smooth up to "
                 + $"{SmoothAngle}°.", Smooth),

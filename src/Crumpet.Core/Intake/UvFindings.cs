@@ -11,11 +11,15 @@ internal static class UvFindings
     public static IEnumerable<Finding> Of(IntakeLook look)
     {
         int[] low = [.. look.Of(Side.Low)];
-        foreach (int i in low.Where(i => look.Rows[i].UvSets == 0))
-            yield return new Finding(Severity.Warn, "low-without-uvs", look.Rows[i].Name,
-                $"{look.Rows[i].Name} in {look.Rows[i].File} has no UVs; Layout unwraps it and packs all islands anew, so unwrap it before you drop it if "
-                + $"the others are to stay where they are.", look.Rows[i].Triangles)
-            { Spot = look.SpotOf(i) };
+        int[] without = [.. low.Where(i => look.Rows[i].UvSets == 0)];
+        if (without.Length > 0)
+        {
+            string them = without.Length == 1 ? "it" : "them";
+            yield return new Finding(Severity.Warn, "low-without-uvs", look.Rows[without[0]].Name,
+                $"{look.NamesOf(without)} {(without.Length == 1 ? "has" : "have")} no UVs; Layout unwraps {them} and packs all islands anew, so unwrap {them} "
+                + $"before you drop {them} if the others are to stay where they are.", without.Length)
+            { Spot = look.SpotOf(without[0]) };
+        }
         int[] laid = [.. low.Where(i => look.Rows[i].UvSets > 0)];
         foreach (var f in look.Flawed(Severity.Warn, "uv-outside", laid, FlawKind.UvOutside,
             (n, names) => $"{SurfaceFindings.Many(n, "triangle")} of {names} {(n == 1 ? "leaves" : "leave")} the tile; what lies outside is not baked, so "

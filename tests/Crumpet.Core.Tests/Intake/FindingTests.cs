@@ -72,6 +72,25 @@ public sealed class FindingTests
     public void A_pair_without_flaws_has_nothing_to_say() => Assert.Empty(new Kit(Low, High).TakeIn().Findings);
 
     [Fact]
+    public void A_low_side_that_is_given_normals_breaks_where_its_UVs_are_cut_and_nowhere_else()
+    {
+        var cube = Shapes.Cube("lid_low") with { Normals = null };
+        // Each face of its own place on the sheet, and all on one place where everything runs on.
+        foreach (bool isCut in (ReadOnlySpan<bool>)[true, false])
+        {
+            Vector2[] uvs = [.. cube.Corners.Select((p, c) => isCut ? 0.1f * cube.Uvs![c] + new Vector2(c / 6 / 8f, 0)
+                : new Vector2(0.1f * cube.Positions[p].X + 0.5f, 0.1f * cube.Positions[p].Y + 0.01f * cube.Positions[p].Z + 0.5f))];
+            var low = cube with { UvSets = [uvs] };
+            var found = new Kit(low, High).TakeIn().Findings;
+            var mend = Assert.Single(Assert.Single(found, f => f.Code == "no-normals").Mends).Mend;
+            var mended = new Kit(low, High).TakeIn(mend);
+            Assert.DoesNotContain(mended.Findings, f => f.Code is "hard-edge-without-seam" or "no-normals");
+            var normals = mended.Scene.Meshes.Single(m => m.Name == "lid_low").Normals!;
+            Assert.Equal(isCut, normals.All(n => MathF.Max(MathF.Abs(n.X), MathF.Max(MathF.Abs(n.Y), MathF.Abs(n.Z))) > 0.999f));
+        }
+    }
+
+    [Fact]
     public void Faces_and_UVs_that_cannot_be_mended_here_are_said_with_their_numbers()
     {
         var fins = Shapes.Soup("lid_high", new(0, 0, 0), new(1, 0, 0), new(0, 1, 0), new(0, 0, 0), new(1, 0, 0), new(0, -1, 0), new(0, 0, 0), new(1, 0, 0),
