@@ -234,7 +234,7 @@ public sealed partial class Workbench(CrumpetDb db, FileStore store, RunService 
                 return ChangeMerge.TooOld;
             (changed, forced) = ChangeMerge.Merge(JsonSerializer.Deserialize<AssetPlan>(json, BuildJson.Kept)!, plan, change);
         }
-        changed = changed.KeepingIslands(plan);
+        changed = changed.KeepingIslands(plan, () => PlacesOf(asset));
         if (changed.Problem() is { } problem)
             return problem;
         var before = AssetState.Of(asset);
@@ -332,13 +332,19 @@ public sealed partial class Workbench(CrumpetDb db, FileStore store, RunService 
     {
         using var turn = await order.EnterAsync(await KitOfAsync(assetId));
         var asset = await TrackedAsync(assetId);
-        var before = AssetState.Of(asset);
+        var (before, places) = (AssetState.Of(asset), PlacesOf(asset));
         string sentence = change(asset);
+        // What the new files leave as it was stays where it lies.
+        if (asset.Plan() is var plan && !AssetState.Of(asset).Sources.SequenceEqual(before.Sources))
+            asset.SetPlan(plan with { Layout = plan.Layout.Holding(places) });
         if (!asset.Record(before, sentence, DateTime.UtcNow))
             return;
         await db.SaveChangesAsync();
         await TakeInAsync(asset);
     }
+
+    /// <summary>Where the asset's islands lie now; none where nothing packed them.</summary>
+    private IReadOnlyList<LaidIsland> PlacesOf(Asset asset) => new AssetFiles(asset.Build(store), asset.Plan(), store).Places();
 
     private async Task TakeInAsync(Asset asset)
     {

@@ -1,4 +1,5 @@
 using System.Numerics;
+using System.Text.Json;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
@@ -79,6 +80,10 @@ public sealed class AssetFiles(AssetBuild build, AssetPlan plan, IResultStore st
     public IReadOnlyList<HeldIsland> IslandsAt(IReadOnlyCollection<SurfaceSpot> spots) =>
         LaidScene() is { } scene ? [.. HeldIsland.At(scene.Meshes, spots, plan.Layout.Sheets == SheetRule.Together && Graph.Laid!.Layout.Sheets.Count > 1)]
             : [];
+
+    /// <summary>Where all islands lie now. None before Layout, or where it packs nothing.</summary>
+    public IReadOnlyList<LaidIsland> Places() => build.ResultOf(Station.Layout) is not null && Graph.Laid is not null
+        ? JsonSerializer.Deserialize<LaidIsland[]>(Load(Graph.Layout![LayoutJob.Places]), BuildJson.Options)! : [];
 
     private Mesh Whole(int number)
     {

@@ -1,3 +1,4 @@
+using System.Text.Json;
 using System.Text.Json.Serialization;
 using Crumpet.Core.Bake;
 using Crumpet.Core.Bind;
@@ -54,12 +55,29 @@ public sealed record AssetPlan : IChecked
 
     /// <summary>The same with islands laid, and sheets baked, at a size.</summary>
     /// <param name="size">Pixels.</param>
-    public AssetPlan LaidFor(int size) => this with { Bake = Bake with { Size = size }, Layout = Layout with { SizePixels = size } };
+    public AssetPlan LaidFor(int size) => this with { Bake = Bake with { Size = size }, Layout = Layout with { SizePixels = size, Held = [] } };
 
-    /// <summary>The same with islands where they lay: sheets that are baked at another size move none, until they are laid out anew.</summary>
+    /// <summary>
+    /// The same with islands where they lay: sheets that are baked at another size move none, and surfaces that change move none but their
+    /// own, until islands are laid out anew or by other rules.
+    /// </summary>
     /// <param name="before">The plan this was made from.</param>
-    public AssetPlan KeepingIslands(AssetPlan before) =>
-        Bake.Size != before.Bake.Size && Layout.SizePixels is null ? this with { Layout = Layout with { SizePixels = before.Bake.Size } } : this;
+    /// <param name="places">Where islands lay; asked only where surfaces may have changed.</param>
+    public AssetPlan KeepingIslands(AssetPlan before, Func<IReadOnlyList<LaidIsland>>? places = null)
+    {
+        var layout = Layout;
+        if (Bake.Size != before.Bake.Size && layout.SizePixels is null)
+            layout = layout with { SizePixels = before.Bake.Size };
+        if (Rules(this with { Layout = layout }) != Rules(before))
+            layout = layout.Held.Count == before.Layout.Held.Count ? layout with { Held = [] } : layout;
+        else if (places is not null && (NamePattern != before.NamePattern || !Mends.Select(BuildJson.OfMend)
+            .SequenceEqual(before.Mends.Select(BuildJson.OfMend))))
+            layout = layout.Holding(places());
+        return ReferenceEquals(layout, Layout) ? this : this with { Layout = layout };
+    }
+
+    /// <summary>What islands are laid by.</summary>
+    private static string Rules(AssetPlan plan) => JsonSerializer.Serialize(plan.Layout with { Held = [], SizePixels = plan.LaidSize }, BuildJson.Options);
 
     /// <summary>What is wrong with this plan, one sentence, or null when it can be used.</summary>
     public string? Problem() => FieldRules.Problem(this);

@@ -14,6 +14,8 @@ internal static class LayoutWords
         Say(before.PixelsPerMetre, after.PixelsPerMetre, v => v is { } density ? Invariant($"Density set to {density:0.##} px/m") : "No density of its own");
         Say(before.FillsTile, after.FillsTile, v => v ? "Density set to fill the tile" : "Density left to the kit");
         Say(before.SizePixels, after.SizePixels, v => v is { } size ? $"Islands laid for {size} px" : "Islands laid for the size they are baked at");
+        if (before.Held.Count > 0 && after.Held.Count == 0)
+            said.Add("Islands laid anew");
         Say(before.PaddingPixels, after.PaddingPixels, v => $"Padding between islands set to {v} px");
         Say(before.Rotation, after.Rotation, v =>
             v switch { PackRotation.Free => "Islands turned freely", PackRotation.Quarter => "Islands turned by quarters", _ => "Islands not turned" });

@@ -14,7 +14,7 @@ internal static class LayoutFindings
     /// <param name="bakedSize">Side of the sheets as they are baked, pixels.</param>
     /// <param name="nameOf">Name of an object by its number.</param>
     public static IEnumerable<Finding> Of(LayoutReport report, LayoutSettings settings, int bakedSize, Func<int, string> nameOf) =>
-        [.. WithoutArea(report), .. OtherSize(report, bakedSize), .. Shortfalls(report, settings),
+        [.. WithoutArea(report), .. Held(report), .. OtherSize(report, bakedSize), .. Shortfalls(report, settings),
             .. report.Islands > 0 ? Measured(report, settings, island => nameOf(report.Each[island].ObjectNumber)) : []];
 
     private static IEnumerable<Finding> WithoutArea(LayoutReport report)
@@ -24,6 +24,20 @@ internal static class LayoutFindings
             yield return new Finding(Severity.Note, "no-area", "",
                 $"{count} triangle{(count == 1 ? " has" : "s have")} no area and take{(count == 1 ? "s" : "")} no part in the layout; they get the UVs of the "
                 + "surface beside them.", count);
+    }
+
+    private static IEnumerable<Finding> Held(LayoutReport report)
+    {
+        int fitted = report.Islands - report.HeldIslands - report.StackedIslands;
+        if (report.HeldIslands == 0 || fitted <= 0)
+            yield break;
+        var mend = new LayOutFor(report.Size);
+        yield return new Finding(Severity.Note, "fitted-in", "",
+            $"{fitted} island{(fitted == 1 ? " is" : "s are")} new or changed and {(fitted == 1 ? "was" : "were")} fitted in; the other {report.HeldIslands} lie "
+            + "where they were laid. Lay all out anew if the sheet is to be fuller.", fitted)
+        {
+            Mends = [new(mend.Words(), false, mend)],
+        };
     }
 
     /// <summary>Islands stay where they lie when sheets are baked at another size; what that makes of their padding is said.</summary>

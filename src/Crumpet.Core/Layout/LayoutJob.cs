@@ -24,9 +24,12 @@ public sealed record MaterialShare(int Material, int Triangles);
 /// <param name="Materials">Materials of each sheet's triangles, ascending.</param>
 public sealed record LaidReport(LayoutReport Layout, IReadOnlyList<IReadOnlyList<MaterialShare>> Materials);
 
-/// <summary>Lays out the low side: <c>shape/K</c> and <c>spread/K</c> to <c>laid/K</c> and <c>islands</c>.</summary>
-public sealed class LayoutJob() : JobKind<LayoutJobSettings>("layout", 3)
+/// <summary>Lays out the low side: <c>shape/K</c> and <c>spread/K</c> to <c>laid/K</c>, <c>islands</c> and <c>places</c>.</summary>
+public sealed class LayoutJob() : JobKind<LayoutJobSettings>("layout", 4)
 {
+    /// <summary>Role of the file that says where islands lie.</summary>
+    public const string Places = "places";
+
     /// <inheritdoc/>
     public override string Words => "low sides to lay out";
 
@@ -52,7 +55,8 @@ public sealed class LayoutJob() : JobKind<LayoutJobSettings>("layout", 3)
         var result = LayoutStation.Run(input, context.Progress, context.Cancel);
         return new JobOutput { Report = new LaidReport(result.Report, MaterialsOf(objects, result)) }
             .WithMany("laid", objects.Select((_, k) => ($"laid/{k}", MeshPieces.Laid(result.Uvs[k], result.TriangleSheets[k]))))
-            .With("islands", LayoutView.Write(input, result));
+            .With("islands", LayoutView.Write(input, result))
+            .With(Places, context.Write(result.Places));
     }
 
     private static IReadOnlyList<MaterialShare>[] MaterialsOf(LayoutObject[] objects, LayoutResult result)

@@ -125,6 +125,12 @@ public sealed record LayoutReport
     /// <summary>What was asked for and could not be given.</summary>
     public LayoutShortfalls Shortfalls { get; init; } = new();
 
+    /// <summary>Whether islands were packed, be it because some came without UVs.</summary>
+    public bool IsPacked { get; init; }
+
+    /// <summary>Islands that lie where they were laid before, while others were fitted in.</summary>
+    public int HeldIslands { get; init; }
+
     /// <summary>Each island.</summary>
     public IReadOnlyList<IslandReport> Each { get; init; } = [];
 }

@@ -146,6 +146,9 @@ public sealed record LayoutSettings : IChecked
     /// <summary>Vertices held where they were put.</summary>
     public IReadOnlyList<UvPin> Pins { get; init; } = [];
 
+    /// <summary>Where islands were laid: those that are the same still stay there, and others are fitted in, as long as little changes.</summary>
+    public IReadOnlyList<LaidIsland> Held { get; init; } = [];
+
     /// <summary>Texel density, px/m; null takes the kit's, or fills the tile.</summary>
     [Within("The density", 0.001, 1e7, Unit = "px/m")]
     public double? PixelsPerMetre { get; init; }
@@ -238,6 +241,9 @@ public sealed record LayoutSettings : IChecked
         var vertices = islands.SelectMany(i => i.Vertices.Select(v => (i.ObjectName, v))).ToHashSet();
         return this with { Pins = [.. Pins.Where(p => !vertices.Contains(p.Vertex))] };
     }
+
+    /// <summary>The same with islands that are to stay where they lie; what is known of before holds where nothing is.</summary>
+    public LayoutSettings Holding(IReadOnlyList<LaidIsland> places) => places.Count == 0 ? this : this with { Held = places };
 
     private LayoutSettings ForEach(IEnumerable<string> parts, Func<PartLayout, PartLayout> change) =>
         parts.Aggregate(this, (settings, part) => settings.With(part, change(settings.Parts.GetValueOrDefault(part) ?? new PartLayout())));

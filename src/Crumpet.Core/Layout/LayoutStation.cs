@@ -32,6 +32,9 @@ public sealed record LayoutResult(
 {
     /// <summary>For each object which triangles share texels with others that they are not stacked on.</summary>
     public required IReadOnlyList<bool[]> Overlapping { get; init; }
+
+    /// <summary>Where islands lie, so that they can stay there; none where they were not packed.</summary>
+    public required IReadOnlyList<LaidIsland> Places { get; init; }
 }
 
 /// <summary>Unwraps, scales and packs the UVs of the low side, or keeps what came, and measures the result.</summary>
@@ -58,28 +61,52 @@ public static class LayoutStation
         var parts = PartNumbers(input.Objects);
         double[] weights = [.. parts.Select(p => (double)(input.Settings.Parts.GetValueOrDefault(p.Key)?.Weight ?? 1))];
         var islands = Islands(input, parts, progress, cancel);
-        var shortfalls = Pins.Hold(input, islands, cancel);
-        var materials = Sheets(input, islands);
-        SlackReport? slack = null;
-        double[]?[] even = new double[]?[islands.Count];
-        bool packs = input.Settings.Pack || islands.Exists(i => !i.IsKept && !i.IsLocked);
-        if (packs)
-            (slack, shortfalls) = Pack(input, islands, materials, parts, weights, even, shortfalls, progress, cancel);
-        else
-            islands.ForEach(i => i.Tile = i.Flat.Uv);
+        Sheets(input, islands);
+        var loose = islands.ToList();
+        int held = input.Settings.Pack || islands.Exists(i => !i.IsKept) ? HeldLayout.Hold(input, islands) : 0;
+        var laid = Lay();
+        // Where the others find no room beside what stays, nothing stays.
+        if (held > 0 && !laid.IsAsDense)
+        {
+            (islands, held) = (loose, 0);
+            laid = Lay();
+        }
+        var (materials, slack, shortfalls) = (laid.Materials, laid.Slack, laid.Shortfalls);
         // Sheets that were allowed but not needed are none.
         if (input.Settings.Sheets == SheetRule.Together)
             materials = materials[..(1 + islands.Select(i => i.Sheet).DefaultIfEmpty().Max())];
         progress?.Report(new Progress(0.92, "measuring"));
         var (report, overlapping) = LayoutMeasure.Of(islands, materials, weights, input.Size, input.Settings.PaddingPixels, SeamMetres(islands), cancel);
-        report = report with { Slack = slack, Shortfalls = shortfalls, TrianglesWithoutArea = left };
+        report = report with { Slack = slack, Shortfalls = shortfalls, TrianglesWithoutArea = left, HeldIslands = held, IsPacked = laid.IsPacked };
         var uvs = Corners(input, islands, i => islands[i].Tile);
-        var before = slack is null ? null : Corners(input, islands, i => even[i] ?? islands[i].Tile);
+        var before = slack is null ? null : Corners(input, islands, i => laid.Even[i] ?? islands[i].Tile);
         return new LayoutResult(report, Finding.Sorted(LayoutFindings.Of(report, input.Settings, input.Size, i => input.Objects[i].Mesh.Name)), uvs, before,
             PerTriangle(input, islands, (i, _) => islands[i].Sheet), PerTriangle(input, islands, (i, _) => i))
         {
             Overlapping = PerTriangle(input, islands, (i, t) => overlapping[i].Contains(t)),
+            Places = laid.IsPacked ? HeldLayout.Places(input, islands) : [],
         };
+
+        Packing Lay()
+        {
+            var pinned = Pins.Hold(input, islands, cancel);
+            var sheets = Sheets(input, islands);
+            var even = new double[]?[islands.Count];
+            if (input.Settings.Pack || held > 0 || islands.Exists(i => !i.IsKept && !i.IsLocked))
+                return Pack(input, islands, sheets, parts, weights, even, pinned, progress, cancel);
+            islands.ForEach(i => i.Tile = i.Flat.Uv);
+            return new Packing(sheets, null, pinned, even) { IsPacked = false };
+        }
+    }
+
+    /// <summary>What became of islands and sheets.</summary>
+    private sealed record Packing(List<int?> Materials, SlackReport? Slack, LayoutShortfalls Shortfalls, double[]?[] Even)
+    {
+        /// <summary>Whether islands were moved at all.</summary>
+        public bool IsPacked { get; init; } = true;
+
+        /// <summary>Whether they lie as dense as they were to.</summary>
+        public bool IsAsDense { get; init; } = true;
     }
 
     private static SortedDictionary<string, int> PartNumbers(IReadOnlyList<LayoutObject> objects)
@@ -164,7 +191,7 @@ public static class LayoutStation
         return [.. used.Select(m => (int?)m)];
     }
 
-    private static (SlackReport?, LayoutShortfalls) Pack(
+    private static Packing Pack(
         LayoutInput input, List<UvIsland> islands, List<int?> materials, SortedDictionary<string, int> parts, double[] weights, double[]?[] even,
             LayoutShortfalls shortfalls, IProgress<Progress>? progress, CancellationToken cancel)
     {
@@ -179,7 +206,7 @@ public static class LayoutStation
         int[] sheetOf = [.. parts.Keys.Select(p => settings.Parts.GetValueOrDefault(p)?.Sheet ?? -1)];
         foreach (var island in islands.Where(i => i.IsLocked && together))
             island.Sheet = sheetOf[island.Part] >= 0 ? sheetOf[island.Part] : Math.Clamp(island.Sheet, 0, materials.Count - 1);
-        double? wanted = settings.PixelsPerMetre ?? LockedDensity(islands, input.Size);
+        double? wanted = settings.PixelsPerMetre ?? LockedDensity(islands, weights, input.Size);
         int rounds = together ? 1 : materials.Count;
         var outcomes = new List<PackOutcome>();
         for (int pass = 0; pass < 2; pass++)
@@ -221,11 +248,14 @@ public static class LayoutStation
         double got = outcomes.Select(o => o.PixelsPerMetre).DefaultIfEmpty(double.PositiveInfinity).Min();
         if (got < settings.PixelsPerMetre * 0.999)
             shortfalls = shortfalls with { ReachedPixelsPerMetre = got };
+        bool isAsDense = shortfalls.UnfitIslands == 0 && !(got < wanted * 0.999);
         if (outcomes.TrueForAll(o => o.Even is null))
-            return (null, shortfalls with { IsSlackUnused = settings.SlackPercent > 0 && outcomes.Count > 0 });
+            return new Packing(materials, null, shortfalls with { IsSlackUnused = settings.SlackPercent > 0 && outcomes.Count > 0 }, even)
+            { IsAsDense = isAsDense };
         double room = RoomAt(input, islands, materials.Count, i => even[i] ?? islands[i].Tile, cancel);
         double[] scales = [.. outcomes.SelectMany(o => o.Scales)];
-        return (new SlackReport(room, RoomAt(input, islands, materials.Count, i => islands[i].Tile, cancel), scales.Min(), scales.Max()), shortfalls);
+        var slack = new SlackReport(room, RoomAt(input, islands, materials.Count, i => islands[i].Tile, cancel), scales.Min(), scales.Max());
+        return new Packing(materials, slack, shortfalls, even) { IsAsDense = isAsDense };
     }
 
     private static double RoomAt(LayoutInput input, List<UvIsland> islands, int sheets, Func<int, double[]> tile, CancellationToken cancel)
@@ -272,10 +302,10 @@ public static class LayoutStation
     }
 
     /// <summary>Density of what stays where it is: the rest joins it.</summary>
-    private static double? LockedDensity(List<UvIsland> islands, int size)
+    private static double? LockedDensity(List<UvIsland> islands, double[] weights, int size)
     {
         var locked = islands.Where(i => i.IsLocked).OrderByDescending(i => i.Flat.Chart.Area).FirstOrDefault();
-        return locked is null ? null : locked.MeanScale(locked.Tile) * size;
+        return locked is null ? null : locked.MeanScale(locked.Tile) * size / weights[locked.Part];
     }
 
     private static double SeamMetres(List<UvIsland> islands)

@@ -23,6 +23,8 @@ internal static class Pins
         for (int i = 0; i < islands.Count; i++)
         {
             var island = islands[i];
+            if (island.HeldAs is not null)
+                continue;
             string name = input.Objects[island.Object].Mesh.Name;
             UvPin[] pins = [.. input.Settings.Pins.Where(p => p.ObjectName == name)];
             // An island is locked by pins that lie in it both; one that only shares a vertex on a seam with it is none of their business.

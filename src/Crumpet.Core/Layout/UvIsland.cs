@@ -18,6 +18,9 @@ internal sealed class UvIsland
     /// <summary>Whether it stays where it is.</summary>
     public bool IsLocked { get; init; }
 
+    /// <summary>Where it was laid before, where it stays there; otherwise null.</summary>
+    public LaidIsland? HeldAs { get; init; }
+
     /// <summary>Where on the tile each vertex lies, two numbers a vertex.</summary>
     public double[] Tile { get; set; } = [];
 

@@ -34,10 +34,16 @@ internal static partial class TrayWords
             .Select(g => g.Key).Order(StringComparer.Ordinal).ToArray();
         if (rows.Length == 0)
             return "";
-        // slat_east, slat_north and slat_west are slats.
-        string[] common = [.. rows.Select(r => r.Split('_', '-', '.', ' ')[0]).Distinct()];
+        // slat_east, slat_north and slat_west are slats; what all parts begin with tells none apart.
+        string[][] words = [.. parts.Select(p => WordsOf(p.Name))];
+        int shared = 0;
+        while (words.All(w => w.Length > shared + 1 && w[shared] == words[0][shared]))
+            shared++;
+        string[] common = [.. rows.Select(WordsOf).Select(w => w[Math.Min(shared, w.Length - 1)]).Distinct()];
         return $"odd and even {string.Join(", ", common.Select(c => char.IsLetter(c[^1]) && c[^1] != 's' ? c + "s" : c))} apart";
     }
+
+    private static string[] WordsOf(string name) => name.Split('_', '-', '.', ' ');
 
     private static string Names(IReadOnlyList<TrayPart> parts, IReadOnlyList<int> which) =>
         string.Join(", ", which.SkipLast(1).Select(i => parts[i].Name)) + " and " + parts[which[^1]].Name;

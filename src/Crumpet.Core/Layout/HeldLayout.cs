@@ -1,0 +1,119 @@
+using System.Numerics;
+
+namespace Crumpet.Core.Layout;
+
+/// <summary>
+/// Leaves what was laid where it lies when little changes: islands that are the same are locked, and the others are fitted in. Where more
+/// than a little changes, or the others find no room, all are laid anew.
+/// </summary>
+internal static class HeldLayout
+{
+    /// <summary>Most islands that are remembered; with more, all are laid anew.</summary>
+    private const int MostIslands = 20_000;
+
+    /// <summary>Share of the surface, of what was laid and of what there is now, that must be the same.</summary>
+    private const double LeastSame = 0.8;
+
+    // An island that was not moved, turned and scaled as a whole is not remembered, tiles.
+    private const double Tolerance = 1e-4;
+    private const double SameArea = 1e-6;
+
+    /// <summary>Locks islands that were laid before and are the same still.</summary>
+    /// <param name="input">What is laid out.</param>
+    /// <param name="islands">Islands; those that are held are replaced, unless too little is the same.</param>
+    /// <returns>How many are held.</returns>
+    public static int Hold(LayoutInput input, List<UvIsland> islands)
+    {
+        if (input.Settings.Held.Count == 0)
+            return 0;
+        var known = new Dictionary<(string, Vector3), LaidIsland>();
+        foreach (var held in input.Settings.Held)
+            known.TryAdd((held.ObjectName, new Vector3(held.X, held.Y, held.Z)), held);
+        var found = new LaidIsland?[islands.Count];
+        var pinned = input.Settings.Pins.Select(p => p.ObjectName).ToHashSet(StringComparer.Ordinal);
+        bool together = input.Settings.Sheets == SheetRule.Together;
+        double same = 0, all = 0;
+        for (int i = 0; i < islands.Count; i++)
+        {
+            var (chart, name) = (islands[i].Flat.Chart, input.Objects[islands[i].Object].Mesh.Name);
+            // Pins hold their islands themselves.
+            if (pinned.Contains(name))
+                continue;
+            all += chart.Area;
+            if (known.TryGetValue((name, Middle(chart)), out var held) && held.Triangles == chart.TriangleCount
+                && Math.Abs(held.Area - chart.Area) <= SameArea * chart.Area && (together || held.Sheet == islands[i].Sheet))
+            {
+                found[i] = held;
+                same += chart.Area;
+            }
+        }
+        if (same < LeastSame * all || same < LeastSame * input.Settings.Held.Where(h => !pinned.Contains(h.ObjectName)).Sum(h => h.Area))
+            return 0;
+        for (int i = 0; i < islands.Count; i++)
+        {
+            if (found[i] is not { } held)
+                continue;
+            Complex turn = new(held.TurnU, held.TurnV), move = new(held.U, held.V);
+            var (island, flat) = (islands[i], islands[i].Flat);
+            double[] tile = new double[flat.Uv.Length];
+            for (int k = 0; k < tile.Length; k += 2)
+            {
+                var at = turn * new Complex(flat.Uv[k], flat.Uv[k + 1]) + move;
+                (tile[k], tile[k + 1]) = (at.Real, at.Imaginary);
+            }
+            islands[i] = new UvIsland
+            {
+                Object = island.Object,
+                Part = island.Part,
+                Flat = flat with { Uv = tile },
+                IsKept = false,
+                IsLocked = true,
+                HeldAs = held,
+                Sheet = held.Sheet,
+            };
+        }
+        return found.Count(f => f is not null);
+    }
+
+    /// <summary>Where islands lie, for the next time; none where there are too many.</summary>
+    /// <param name="input">What was laid out.</param>
+    /// <param name="islands">Islands on their tiles.</param>
+    public static IReadOnlyList<LaidIsland> Places(LayoutInput input, IReadOnlyList<UvIsland> islands) => islands.Count > MostIslands ? []
+        : [.. islands.Where(i => i.StackedOn < 0).Select(i => i.HeldAs is { } held ? held with { Sheet = i.Sheet }
+            : i.IsLocked ? null : Place(input.Objects[i.Object].Mesh.Name, i)).OfType<LaidIsland>()];
+
+    private static LaidIsland? Place(string name, UvIsland island)
+    {
+        var (flat, tile) = (island.Flat, island.Tile);
+        if (tile.Length != flat.Uv.Length)
+            return null;
+        int count = tile.Length / 2;
+        Complex fromMiddle = Complex.Zero, toMiddle = Complex.Zero, turn = Complex.Zero;
+        for (int k = 0; k < tile.Length; k += 2)
+        {
+            fromMiddle += new Complex(flat.Uv[k], flat.Uv[k + 1]) / count;
+            toMiddle += new Complex(tile[k], tile[k + 1]) / count;
+        }
+        double spread = 0;
+        for (int k = 0; k < tile.Length; k += 2)
+        {
+            var from = new Complex(flat.Uv[k], flat.Uv[k + 1]) - fromMiddle;
+            turn += Complex.Conjugate(from) * (new Complex(tile[k], tile[k + 1]) - toMiddle);
+            spread += from.Real * from.Real + from.Imaginary * from.Imaginary;
+        }
+        if (!(spread > 0))
+            return null;
+        turn /= spread;
+        var move = toMiddle - turn * fromMiddle;
+        for (int k = 0; k < tile.Length; k += 2)
+        {
+            if ((turn * new Complex(flat.Uv[k], flat.Uv[k + 1]) + move - new Complex(tile[k], tile[k + 1])).Magnitude > Tolerance)
+                return null;
+        }
+        var at = Middle(flat.Chart);
+        return new LaidIsland(name, at.X, at.Y, at.Z, flat.Chart.TriangleCount, flat.Chart.Area, turn.Real, turn.Imaginary, move.Real, move.Imaginary, island.Sheet);
+    }
+
+    private static Vector3 Middle(ChartMesh chart) =>
+        (chart.Positions[chart.Corners[0]] + chart.Positions[chart.Corners[1]] + chart.Positions[chart.Corners[2]]) / 3;
+}
