@@ -122,6 +122,48 @@ public sealed class IntakeTests(SharedApp shared) : SharedAppTests(shared)
             .Count(f => Path.GetFileName(f).Length == 64 && new FileInfo(f).Length < 1000 && File.ReadAllText(f).StartsWith("o ", StringComparison.Ordinal)));
     }
 
+    [Fact]
+    public async Task A_newer_file_with_one_part_a_little_larger_moves_the_islands_of_that_part_alone()
+    {
+        string asset = await DropAsync(Client, ("row_low.obj", Row(1)), ("row_high.obj", Row(1).Replace("_low", "_high", StringComparison.Ordinal))),
+            layout = $"{asset}/layout";
+        await UntilAsync(Client, layout, "packed, as not all came with UVs");
+        string before = await Client.GetStringAsync($"{asset}/laid.obj");
+        await AddAsync(Client, asset, ("row_low.obj", Encoding.Latin1.GetBytes(Row(1.004f))));
+        Assert.Contains("were fitted in; the other", await UntilAsync(Client, layout, "were fitted in"), StringComparison.Ordinal);
+        string after = await Client.GetStringAsync($"{asset}/laid.obj");
+        Assert.Equal(UvsOf(before, "crate0_low"), UvsOf(after, "crate0_low"));
+        Assert.Equal(UvsOf(before, "crate6_low"), UvsOf(after, "crate6_low"));
+        Assert.NotEqual(UvsOf(before, "crate7_low"), UvsOf(after, "crate7_low"));
+        // Going back is back.
+        await PostAsync(Client, $"{asset}/history", null, new() { ["number"] = "0" });
+        Assert.Equal(before, await Client.GetStringAsync($"{asset}/laid.obj"));
+
+        // Eight crates without UVs, of which the last is small.
+        static string Row(float last)
+        {
+            var text = new StringBuilder();
+            for (int k = 0; k < 8; k++)
+            {
+                float half = k == 7 ? 0.2f * last : 0.5f;
+                text.Append(System.Globalization.CultureInfo.InvariantCulture, $"o crate{k}_low\n");
+                for (int i = 0; i < 8; i++)
+                    text.Append(System.Globalization.CultureInfo.InvariantCulture,
+                        $"v {2 * k + ((i & 1) - 0.5f) * 2 * half} {((i >> 1 & 1) - 0.5f) * 2 * half} {((i >> 2) - 0.5f) * 2 * half}\n");
+                foreach (int[] f in (int[][])[[5, 6, 8, 7], [2, 1, 3, 4], [6, 2, 4, 8], [1, 5, 7, 3], [7, 8, 4, 3], [1, 2, 6, 5]])
+                    text.Append("f ").AppendJoin(' ', f.Select(c => c + 8 * k)).Append('\n');
+            }
+            return text.ToString();
+        }
+
+        static string[] UvsOf(string obj, string name)
+        {
+            string own = obj[obj.IndexOf($"o {name}", StringComparison.Ordinal)..];
+            int next = own.IndexOf("\no ", StringComparison.Ordinal);
+            return [.. (next < 0 ? own : own[..next]).Split('\n').Where(l => l.StartsWith("vt ", StringComparison.Ordinal))];
+        }
+    }
+
     private static byte[] Zip(params (string Path, string Text)[] files)
     {
         using var stream = new MemoryStream();
