@@ -55,10 +55,11 @@ internal static class Readers
         ["stl"] = new(() => [Written(s => StlWriter.Write(Box, s)), Written(s => StlWriter.Write(Box, s, asText: true))],
             b => MeshFiles.Read("x.stl", new MemoryStream(b), _ => null)),
         ["usda"] = new(UsdSeeds, b => MeshFiles.Read("x.usda", new MemoryStream(b), _ => b)),
+        ["usdc"] = new(() => Fixtures("*.usdc"), b => MeshFiles.Read("x.usdc", new MemoryStream(b), _ => b)),
         ["tga"] = new(TgaSeeds, b => ImageFile.Read(b, "x.tga")),
         ["hdr"] = new(() => [Encoding.Latin1.GetBytes("#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y 2 +X 8\n").Concat(HdrRow).ToArray()],
             b => ImageFile.Read(b, "x.hdr")),
-        ["exr"] = new(ExrSeeds, b => ImageFile.Read(b, "x.exr")),
+        ["exr"] = new(() => Fixtures("*.exr"), b => ImageFile.Read(b, "x.exr")),
         ["vips"] = new(PictureSeeds, b => ImageFile.Read(b, "x.png")),
         ["dds"] = new(() => [.. TextureFormat.Table.All.Select(
             f => DdsFile.Write(new Texture(8, 4, f, f.DxgiSrgb is not null,
@@ -85,8 +86,8 @@ internal static class Readers
     }
 
     /// <summary>Readers that are alike enough to share their time.</summary>
-    public static IReadOnlyList<IReadOnlyList<string>> Families { get; } = [["obj", "mtl"], ["gltf", "glb"], ["ply"], ["stl"], ["usda"], ["tga", "hdr", "dds"],
-        ["exr", "vips"], ["zip", "kit"]];
+    public static IReadOnlyList<IReadOnlyList<string>> Families { get; } = [["obj", "mtl"], ["gltf", "glb"], ["ply"], ["stl"], ["usda", "usdc"],
+        ["tga", "hdr", "dds"], ["exr", "vips"], ["zip", "kit"]];
 
     private static byte[] Written(Action<Stream> write)
     {
@@ -186,13 +187,13 @@ internal static class Readers
             return bytes.ToArray();
         })];
 
-    private static IReadOnlyList<byte[]> ExrSeeds()
+    private static IReadOnlyList<byte[]> Fixtures(string pattern)
     {
         string folder = AppContext.BaseDirectory;
         for (; !Directory.Exists(Path.Combine(folder, "tests", "Crumpet.Core.Tests", "Fixtures")); folder = Path.GetDirectoryName(folder)!)
         {
         }
-        return [.. Directory.GetFiles(Path.Combine(folder, "tests", "Crumpet.Core.Tests", "Fixtures"), "*.exr").Order(StringComparer.Ordinal)
+        return [.. Directory.GetFiles(Path.Combine(folder, "tests", "Crumpet.Core.Tests", "Fixtures"), pattern).Order(StringComparer.Ordinal)
             .Select(File.ReadAllBytes)];
     }
 

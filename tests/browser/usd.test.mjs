@@ -1,6 +1,6 @@
 // Scenes of Universal Scene Description as an independent writer makes them and an independent reader sees them.
 import assert from "node:assert/strict";
-import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
@@ -8,17 +8,19 @@ import { Box3, CylinderGeometry, Group, Mesh, MeshStandardMaterial, Scene, Torus
 import { USDZExporter } from "three/examples/jsm/exporters/USDZExporter.js";
 import { USDAParser } from "three/examples/jsm/loaders/usd/USDAParser.js";
 import { USDLoader } from "three/examples/jsm/loaders/USDLoader.js";
-import { crumpet } from "./app.mjs";
+import { crumpet, root } from "./app.mjs";
+import { writeCrate } from "./usd-crate.mjs";
+import { crate, specs, text } from "./usd-scene.mjs";
 
 let folder;
 before(() => { folder = mkdtempSync(join(tmpdir(), "crumpet-usd-")); });
 after(() => rmSync(folder, { recursive: true, force: true }));
 
-function measured(root) {
-  root.updateMatrixWorld(true);
+function measured(top) {
+  top.updateMatrixWorld(true);
   const box = new Box3(), at = new Vector3();
   let triangles = 0;
-  root.traverse((o) => {
+  top.traverse((o) => {
     if (!o.isMesh) return;
     const { index, attributes: { position } } = o.geometry;
     triangles += (index ?? position).count / 3;
@@ -99,4 +101,23 @@ def Xform "World" {
   const ours = asCrumpetReads(path);
   assert.deepEqual(ours.objects.map((o) => o.name), ["wedge_low", "wedge_high"]);
   agree(ours, measured(new USDLoader().parse(text)));
+});
+
+test("the binary form, as another reader has it and as its text says", () => {
+  const whole = crate(8);
+  for (const [name, bytes] of [["scene.usdc", whole], ["scene.usda", Buffer.from(text)]]) {
+    const fixture = join(root, "tests/Crumpet.Core.Tests/Fixtures", name);
+    if (process.env.CRUMPET_WRITE_FIXTURES) writeFileSync(fixture, bytes);
+    assert.ok(readFileSync(fixture).equals(bytes), `${name} is not what is written here; CRUMPET_WRITE_FIXTURES=1 writes it`);
+  }
+  const plain = writeCrate(specs({ composes: false })), path = join(folder, "tubes.usdc");
+  writeFileSync(path, plain);
+  const ours = asCrumpetReads(path);
+  assert.deepEqual(ours.objects.map((o) => [o.name, o.hasNormals]), [["tube_low", true], ["tube_high", false]]);
+  agree(ours, measured(new USDLoader().parse(plain.buffer.slice(plain.byteOffset, plain.byteOffset + plain.length))));
+  // Every version writes arrays its own way; what is read is the same.
+  const listed = (bytes, as) => { writeFileSync(join(folder, as), bytes); return JSON.parse(crumpet("inspect", join(folder, as), "--json")).objects.map((o) => ({ ...o, file: "" })); };
+  const wanted = listed(text, "scene.usda");
+  assert.deepEqual(wanted.map((o) => o.name), ["tube_low", "tube_high", "plate_high", "plate_low", "bolt_low"]);
+  for (const minor of [4, 5, 6, 7, 8, 12]) assert.deepEqual(listed(crate(minor), `v${minor}.usdc`), wanted);
 });

@@ -26,7 +26,8 @@ internal static class IntakeExpansion
             {
                 var node = graph.Add(
                     Station.Intake, JobKinds.Read, file.Name, ReadSettings.Of(file.Name),
-                    companions.Concat(layers.Where(_ => MeshFiles.IsLayer(file.Name))).Where(c => c.Name != file.Name).Select(c => (ReadJob.Beside(c.Name), (JobFile)Bytes(c))).Prepend(("file", Bytes(file))));
+                    companions.Concat(layers.Where(_ => MeshFiles.IsLayer(file.Name))).Where(c => c.Name != file.Name)
+                        .Select(c => (ReadJob.Beside(c.Name), (JobFile)Bytes(c))).Prepend(("file", Bytes(file))));
                 graph.Reads.Add(node);
                 areAllRead &= node.Result is not null;
                 inputs.Add(node.Has(ReadProblem.Role) ? ($"{ReadProblem.Role}/{i}", node[ReadProblem.Role]) : ($"scene/{i}", node["scene"]));

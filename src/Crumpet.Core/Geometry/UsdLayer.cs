@@ -108,6 +108,17 @@ internal sealed class UsdPrim(string name)
         byName[child.Name] = child;
     }
 
+    /// <summary>Brings the prims below it into an order; those it does not name come last, as they were.</summary>
+    public void Sort(IReadOnlyList<string> names)
+    {
+        var places = new Dictionary<string, int>(StringComparer.Ordinal);
+        foreach (string name in names)
+            places.TryAdd(name, places.Count);
+        var sorted = children.OrderBy(c => places.GetValueOrDefault(c.Name, int.MaxValue)).ToArray();
+        children.Clear();
+        children.AddRange(sorted);
+    }
+
     /// <summary>The property of a name; made where it is not there.</summary>
     public UsdProperty Property(string of)
     {

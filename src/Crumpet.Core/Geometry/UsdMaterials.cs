@@ -52,14 +52,17 @@ internal sealed class UsdMaterials(UsdPrim root, Func<string, string> picture)
         if (SurfaceOf(prim) is not { } surface)
             return Material.Plain with { Name = name };
         var uses = new List<TextureUse>();
-        var colour = Slot("diffuseColor", TextureKind.BaseColour) ?? [0.18, 0.18, 0.18];
+        // One number is a grey.
+        double[] colour = Slot("diffuseColor", TextureKind.BaseColour) ?? [0.18];
+        if (colour.Length < 3)
+            colour = [colour[0], colour[0], colour[0]];
         double roughness = Slot("roughness", TextureKind.Roughness)?[0] ?? 0.5, metalness = Slot("metallic", TextureKind.Metalness)?[0] ?? 0,
             opacity = Slot("opacity", TextureKind.Opacity)?[0] ?? 1;
         Slot("normal", TextureKind.Normal);
         Slot("occlusion", TextureKind.Occlusion);
         Slot("emissiveColor", TextureKind.Emission);
         Slot("displacement", TextureKind.Height);
-        return new Material(name, new Vector4((float)colour[0], (float)colour[^2], (float)colour[^1], (float)opacity), (float)roughness, (float)metalness)
+        return new Material(name, new Vector4((float)colour[0], (float)colour[1], (float)colour[2], (float)opacity), (float)roughness, (float)metalness)
         { Textures = uses };
 
         // The value of an input; where a texture is connected it counts, times one.

@@ -181,7 +181,8 @@ public sealed class UsdReader
         string name = NameOf(namesAreParents ? parent : prim);
         var world = state.World * place;
         if (!Matrix4x4.Invert(world, out _))
-            throw new SourceFileException(fileName, $"object {name}", "its transform flattens it to nothing", "Give it a scale other than zero and export again");
+            throw new SourceFileException(fileName, $"object {name}", "its transform flattens it to nothing",
+                "Give it a scale other than zero and export again");
         var builder = new UsdMeshBuilder(prim, fileName, name, world, cancel);
         int whole = materials.Find(state.Material, prim);
         var subsets = prim.Children.Where(c => c.Type == "GeomSubset" && UsdMaterials.BindingOf(c) is not null)

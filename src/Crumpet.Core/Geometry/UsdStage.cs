@@ -99,8 +99,9 @@ internal sealed class UsdStage
     private long Most => AlwaysAllowed + (long)MostTimesLarger * stated;
 
     private UsdPrim ReadLayer(byte[] bytes, string name) => UsdText.Is(bytes) ? Counted(UsdText.Read(bytes, name, cancel))
-        : throw new SourceFileException(fileName, name == fileName ? "" : name, bytes.AsSpan().StartsWith("PXR-USDC"u8)
-            ? "the layer is in the binary form, which is not read" : "it is no layer of Universal Scene Description", "Export it as text, .usda");
+        : UsdCrate.Is(bytes) ? Counted(UsdCrate.Read(bytes, name, cancel))
+        : throw new SourceFileException(fileName, name == fileName ? "" : name, "it is no layer of Universal Scene Description",
+            "Export it again as .usda or .usdc");
 
     private UsdPrim Counted(UsdPrim layer)
     {

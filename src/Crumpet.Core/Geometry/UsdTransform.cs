@@ -49,8 +49,9 @@ internal static class UsdTransform
             "scaleZ" => Matrix4x4.CreateScale(1, 1, (float)n[0]),
             // The real part stands first.
             "orient" when n.Length == 4 => Matrix4x4.CreateFromQuaternion(Unit(new Quaternion((float)n[1], (float)n[2], (float)n[3], (float)n[0]))),
-            "transform" when n.Length == 16 => new Matrix4x4((float)n[0], (float)n[1], (float)n[2], (float)n[3], (float)n[4], (float)n[5], (float)n[6], (float)n[7],
-                (float)n[8], (float)n[9], (float)n[10], (float)n[11], (float)n[12], (float)n[13], (float)n[14], (float)n[15]),
+            "transform" when n.Length == 16 => new Matrix4x4((float)n[0], (float)n[1], (float)n[2], (float)n[3],
+                (float)n[4], (float)n[5], (float)n[6], (float)n[7], (float)n[8], (float)n[9], (float)n[10], (float)n[11],
+                (float)n[12], (float)n[13], (float)n[14], (float)n[15]),
             var turn when turn.StartsWith("rotate", StringComparison.Ordinal) => Turn(turn["rotate".Length..], n),
             _ => Matrix4x4.Identity,
         };

@@ -13,7 +13,8 @@ public static class MeshFiles
 
     /// <summary>Endings of all files that are taken in.</summary>
     public static IReadOnlyList<string> Endings { get; } =
-        [".obj", ".mtl", ".glb", ".gltf", ".bin", ".ply", ".stl", .. LayerEndings, ".usdz", .. ExchangeFiles.Formats.Keys, ".png", ".jpg", ".jpeg", ".tga", ".tif", ".tiff", ".webp",
+        [".obj", ".mtl", ".glb", ".gltf", ".bin", ".ply", ".stl", .. LayerEndings, ".usdz", .. ExchangeFiles.Formats.Keys,
+        ".png", ".jpg", ".jpeg", ".tga", ".tif", ".tiff", ".webp",
             ".hdr", ".exr"];
 
     /// <summary>Whether a file is read for its objects.</summary>

@@ -111,7 +111,8 @@ internal static class HeldLayout
                 return null;
         }
         var at = Middle(flat.Chart);
-        return new LaidIsland(name, at.X, at.Y, at.Z, flat.Chart.TriangleCount, flat.Chart.Area, turn.Real, turn.Imaginary, move.Real, move.Imaginary, island.Sheet);
+        return new LaidIsland(name, at.X, at.Y, at.Z, flat.Chart.TriangleCount, flat.Chart.Area,
+            turn.Real, turn.Imaginary, move.Real, move.Imaginary, island.Sheet);
     }
 
     private static Vector3 Middle(ChartMesh chart) =>

@@ -32,8 +32,8 @@ internal static class LayoutFindings
         if (report.HeldIslands == 0 || fitted <= 0)
             yield break;
         var mend = new LayOutFor(report.Size);
-        yield return new Finding(Severity.Note, "fitted-in", "",
-            $"{fitted} island{(fitted == 1 ? " is" : "s are")} new or changed and {(fitted == 1 ? "was" : "were")} fitted in; the other {report.HeldIslands} lie "
+        string were = fitted == 1 ? "1 island is new or changed and was" : $"{fitted} islands are new or changed and were";
+        yield return new Finding(Severity.Note, "fitted-in", "", $"{were} fitted in; the other {report.HeldIslands} lie "
             + "where they were laid. Lay all out anew if the sheet is to be fuller.", fitted)
         {
             Mends = [new(mend.Words(), false, mend)],

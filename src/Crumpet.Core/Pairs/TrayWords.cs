@@ -12,7 +12,9 @@ internal static partial class TrayWords
     {
         if (parts.Count == 0)
             return "There is no part to put on a tray.";
-        string many = parts.Count == 1 ? "1 part" : $"{parts.Count} parts", on = count == 1 ? "1 tray" : $"{count} trays";
+        if (parts.Count == 1)
+            return "1 part on 1 tray.";
+        string many = $"{parts.Count} parts", on = count == 1 ? "1 tray" : $"{count} trays";
         string how = count == 1 ? "no two of them are in contact"
             : because.Count == count && count == 2 ? $"{Names(parts, because)} touch each other"
             : because.Count == count && count <= MostNamed ? $"{Names(parts, because)} all touch each other"

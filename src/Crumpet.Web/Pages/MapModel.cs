@@ -121,7 +121,8 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
             : [.. (View.Report<LayoutReport>(Station.Layout)?.Sheets ?? []).Select((s, i) => (NameOf(s.Material, i), s.Material ?? i))];
         if (sheets.Length < 2)
             return [new MapChoice("Layout", Sheet, "bare sheet", "", false, 1)];
-        return sheets.Select((s, i) => new MapChoice("Layout", i == 0 ? Sheet : $"{Sheet}/{s.Name}", $"{s.Name}, bare", "", false, 1, s.Name, s.Material, Sheet));
+        return sheets.Select((s, i) => new MapChoice("Layout", i == 0 ? Sheet : $"{Sheet}/{s.Name}",
+            $"{s.Name}, bare", "", false, 1, s.Name, s.Material, Sheet));
 
         string NameOf(int? material, int number) =>
             material is { } m && m >= 0 && m < View.Intake?.Materials.Count ? View.Intake.Materials[m].Name : $"sheet {number + 1}";

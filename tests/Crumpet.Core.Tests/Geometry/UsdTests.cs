@@ -18,7 +18,8 @@ public sealed class UsdTests
         uniform token subdivisionScheme = "none"
         """;
 
-    private static Scene Read(string text, params (string Path, string Text)[] beside) => UsdReader.Read(Encoding.UTF8.GetBytes("#usda 1.0\n" + text), "in/x.usda",
+    private static Scene Read(string text, params (string Path, string Text)[] beside) =>
+        UsdReader.Read(Encoding.UTF8.GetBytes("#usda 1.0\n" + text), "in/x.usda",
         path => beside.Where(b => b.Path == path).Select(b => Encoding.UTF8.GetBytes(b.Text)).FirstOrDefault());
 
     private static Mesh One(string body, string header = "metersPerUnit = 1") =>
@@ -53,7 +54,8 @@ public sealed class UsdTests
               float3 xformOp:rotateXYZ = (90, 0, 90)
               float3 xformOp:scale = (2, 2, 2)
               float3 xformOp:translate:pivot = (1, 0, 0)
-              uniform token[] xformOpOrder = ["xformOp:translate", "xformOp:rotateXYZ", "xformOp:translate:pivot", "xformOp:scale", "!invert!xformOp:translate:pivot"]
+              uniform token[] xformOpOrder = ["xformOp:translate", "xformOp:rotateXYZ", "xformOp:translate:pivot", "xformOp:scale",
+                "!invert!xformOp:translate:pivot"]
               def Mesh "a" { {{Square}} }
               def Mesh "b" {
                 {{Square}}
@@ -181,7 +183,8 @@ public sealed class UsdTests
             """);
         Assert.Equal(["oak", "brass"], scene.Materials.Select(m => m.Name));
         Assert.Equal([0, 1], scene.Meshes[0].TriangleMaterials);
-        Assert.Equal((new Vector4(0.5f, 0.4f, 0.1f, 1), 0.25f, 1f), (scene.Materials[1].BaseColour, scene.Materials[1].Roughness, scene.Materials[1].Metalness));
+        Assert.Equal((new Vector4(0.5f, 0.4f, 0.1f, 1), 0.25f, 1f), (scene.Materials[1].BaseColour,
+            scene.Materials[1].Roughness, scene.Materials[1].Metalness));
         var (colour, normal) = (scene.Materials[0].Textures[0], scene.Materials[0].Textures[1]);
         Assert.Equal((TextureKind.BaseColour, "../textures/grain.png", 1), (colour.Slot, colour.Path, colour.UvSet));
         // (1, 0) is scaled to (2, 0), turned to (0, 2) and moved.
@@ -213,7 +216,8 @@ public sealed class UsdTests
                 "big" { over "geo" { point3f[] points = [(0, 0, 0), (9, 0, 0), (9, 9, 0), (0, 9, 0)] } }
               }
             }
-            """, ("parts/part.usda", part), ("lower.usda", "#usda 1.0\ndef Mesh \"three\" {\n" + Square + "\n}\nover \"one\" { double3 xformOp:translate = (0, 0, 7)\n"
+            """, ("parts/part.usda", part),
+            ("lower.usda", "#usda 1.0\ndef Mesh \"three\" {\n" + Square + "\n}\nover \"one\" { double3 xformOp:translate = (0, 0, 7)\n"
                 + "uniform token[] xformOpOrder = [\"xformOp:translate\"] }"));
         Assert.Equal(["geo", "geo", "off", "three"], scene.Meshes.Select(m => m.Name));
         Assert.Equal([false, true, true, false], scene.Meshes.Select(m => m.IsHidden));
@@ -248,7 +252,8 @@ public sealed class UsdTests
     [InlineData("def Mesh \"a\" {\n int[] faceVertexCounts = [3\n}", "line 4")]
     [InlineData("def Mesh \"a {\n}", "a string does not end")]
     [InlineData("def Mesh \"a\" { point3f[] points = [(0, 0), (1, 2, 3), (1,)] }", "have 2 numbers each")]
-    [InlineData("def Mesh \"a\" { point3f[] points = [(0, 0, 0)]\n int[] faceVertexCounts = [3]\n int[] faceVertexIndices = [0, 1, 2] }", "an index of face 0 is 1")]
+    [InlineData("def Mesh \"a\" { point3f[] points = [(0, 0, 0)]\n int[] faceVertexCounts = [3]\n int[] faceVertexIndices = [0, 1, 2] }",
+        "an index of face 0 is 1")]
     [InlineData("def Mesh \"a\" { point3f[] points = [(0, 0, inf)]\n int[] faceVertexCounts = [3] }", "position 0 is no number")]
     [InlineData("def Mesh \"a\" { point3f[] points = [(0, 0, 0)]\n int[] faceVertexCounts = [3]\n int[] faceVertexIndices = [0] }", "no corners left")]
     [InlineData("def Mesh \"a\" { point3f[] points = [(0, 0, 0)]\n int[] faceVertexCounts = [-3] }", "the corners of face 0 is -3")]
@@ -259,8 +264,10 @@ public sealed class UsdTests
         Assert.Contains(said, Assert.Throws<SourceFileException>(() => Read(text)).Message, StringComparison.Ordinal);
 
     [Fact]
-    public void A_layer_in_the_binary_form_is_called_so() => Assert.Contains("binary form", Assert.Throws<SourceFileException>(() =>
-        UsdReader.Read([.. "PXR-USDC"u8, .. new byte[80]], "x.usdc", _ => null)).Message, StringComparison.Ordinal);
+    public void A_colour_of_one_number_is_grey() => Assert.Equal(new Vector4(0.5f, 0.5f, 0.5f, 1),
+        Read("def Material \"m\" {\n token outputs:surface.connect = "
+        + "</m/s.outputs:surface>\n def Shader \"s\" {\n uniform token info:id = \"UsdPreviewSurface\"\n float inputs:diffuseColor = 0.5\n} }\n"
+        + $"def Mesh \"a\" {{ {Square}\n rel material:binding = </m> }}").Materials[^1].BaseColour);
 
     [Fact]
     public void References_that_lead_into_one_another_end()

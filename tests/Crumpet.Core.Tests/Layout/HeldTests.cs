@@ -14,7 +14,8 @@ public sealed class HeldTests
 
     /// <summary>Eight lumps and a small one, of which one may be scaled.</summary>
     private static LayoutObject[] Lumps(float scale = 1, float small = 0.3f) =>
-        [.. Enumerable.Range(0, 9).Select(i => new LayoutObject(Scaled(Surfaces.Lumpy(i) with { Name = $"lump_{i}" }, i == 8 ? small * scale : 1), $"lump_{i}"))];
+        [.. Enumerable.Range(0, 9).Select(i => new LayoutObject(Scaled(Surfaces.Lumpy(i) with { Name = $"lump_{i}" }, i == 8 ? small * scale : 1),
+            $"lump_{i}"))];
 
     private static Mesh Scaled(Mesh mesh, float scale) => mesh with { Positions = Array.ConvertAll(mesh.Positions, p => scale * p) };
 
