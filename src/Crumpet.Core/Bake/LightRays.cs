@@ -1,4 +1,5 @@
 using System.Numerics;
+using System.Runtime.Intrinsics;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Tracing;
 
@@ -26,21 +27,23 @@ internal sealed class LightRays(BakeSettings settings, float rangeMetres, float 
     public float Openness(Bvh occluders, Vector3 point, Vector3 flat, Vector3 normal, (uint First, uint Seed) sequence, int count, out Vector3 open,
         out int cast)
     {
-        point += flat * Lift(point);
-        float range = rangeMetres > 0 ? rangeMetres : Unlimited;
-        float sum = 0;
+        float lift = Lift(point), range = rangeMetres > 0 ? rangeMetres : Unlimited, sum = 0;
+        point += flat * lift;
+        occluders.Look(point, flat, lift / 2, range, out var outlook);
         open = Vector3.Zero;
         cast = 0;
-        var points = new SobolSequence.Points(sequence.Seed);
-        for (uint i = 0; i < count; i++)
+        var rays = new HemisphereRays(normal, flat, sequence.Seed);
+        Span<Vector3> directions = stackalloc Vector3[HemisphereRays.Most];
+        for (int i = 0; i < count; i += HemisphereRays.Most)
         {
-            var direction = Hemispheres.CosineDirection(normal, points.Point(sequence.First + i));
-            if (Vector3.Dot(direction, flat) <= 0)
-                continue;
-            cast++;
-            float share = 1 - Blocked(occluders, new Ray(point, direction, 0, range));
-            sum += share;
-            open += direction * share;
+            int some = rays.Next(sequence.First + (uint)i, Math.Min(HemisphereRays.Most, count - i), directions);
+            foreach (var direction in directions[..some])
+            {
+                float share = 1 - Blocked(occluders, in outlook, new Ray(point, direction, 0, range));
+                sum += share;
+                open += direction * share;
+            }
+            cast += some;
         }
         return cast > 0 ? sum / cast : 1;
     }
@@ -51,24 +54,24 @@ internal sealed class LightRays(BakeSettings settings, float rangeMetres, float 
         point -= flat * Lift(point);
         float sum = 0, range = settings.ThicknessRangeMetres ?? sizeMetres;
         cast = 0;
-        var points = new SobolSequence.Points(sequence.Seed);
-        for (uint i = 0; i < count; i++)
+        var rays = new HemisphereRays(-normal, -flat, sequence.Seed);
+        Span<Vector3> directions = stackalloc Vector3[HemisphereRays.Most];
+        for (int i = 0; i < count; i += HemisphereRays.Most)
         {
-            var direction = Hemispheres.CosineDirection(-normal, points.Point(sequence.First + i));
-            if (Vector3.Dot(direction, flat) >= 0)
-                continue;
-            cast++;
-            sum += solid.Closest(new Ray(point, direction, 0, range), out var hit) ? hit.Distance : range;
+            int some = rays.Next(sequence.First + (uint)i, Math.Min(HemisphereRays.Most, count - i), directions);
+            foreach (var direction in directions[..some])
+                sum += solid.Closest(new Ray(point, direction, 0, range), out var hit) ? hit.Distance : range;
+            cast += some;
         }
         return cast > 0 ? sum / cast : 0;
     }
 
-    private float Blocked(Bvh bvh, in Ray ray)
+    private float Blocked(Bvh bvh, ref readonly Outlook outlook, in Ray ray)
     {
         float floor = settings.GroundOccludes && ray.Direction.Y < 0 ? (ground - ray.Origin.Y) / ray.Direction.Y : -1;
         bool onGround = floor >= 0 && floor <= ray.Far;
         if (settings.OcclusionFalloffMetres <= 0)
-            return onGround || (settings.BackFacesOcclude ? bvh.Any(ray) : bvh.ClosestFacing(ray, out _, out _)) ? 1 : 0;
+            return onGround || (settings.BackFacesOcclude ? bvh.Any(ray, in outlook) : bvh.ClosestFacing(ray, out _, out _)) ? 1 : 0;
         float nearest = onGround ? floor : float.PositiveInfinity;
         if (settings.BackFacesOcclude ? bvh.Closest(ray, out var hit) : bvh.ClosestFacing(ray, out hit, out _))
             nearest = MathF.Min(nearest, hit.Distance);
@@ -77,4 +80,41 @@ internal sealed class LightRays(BakeSettings settings, float rangeMetres, float 
 
     // Far enough out that rounding of the point cannot put it under its own triangle.
     private static float Lift(Vector3 point) => MathF.Max(MathF.Abs(point.X), MathF.Max(MathF.Abs(point.Y), MathF.Abs(point.Z))) * 3.8e-6f + 1e-7f;
+}
+
+/// <summary>Directions over a hemisphere that leave a surface, eight at a time.</summary>
+/// <param name="normal">Unit shading normal, around which they are.</param>
+/// <param name="flat">Unit normal of the surface, on whose side they are.</param>
+/// <param name="seed">What the points are scrambled by.</param>
+internal readonly struct HemisphereRays(Vector3 normal, Vector3 flat, uint seed)
+{
+    /// <summary>The most that are made at once.</summary>
+    public const int Most = 8;
+
+    private readonly Hemisphere hemisphere = new(normal);
+    private readonly SobolSequence.Points points = new(seed);
+
+    /// <summary>Directions of points that follow each other.</summary>
+    /// <param name="first">The first point's place in the sequence.</param>
+    /// <param name="count">How many points, at most <see cref="Most"/>.</param>
+    /// <param name="directions">Takes those that do not go into the surface.</param>
+    /// <returns>How many those are.</returns>
+    public int Next(uint first, int count, Span<Vector3> directions)
+    {
+        var (u, v) = points.Eight(first);
+        var (x, y, z) = hemisphere.Directions(u, v);
+        var rise = Vector256.FusedMultiplyAdd(x, Vector256.Create(flat.X), Vector256.FusedMultiplyAdd(y, Vector256.Create(flat.Y), z * flat.Z));
+        uint leaving = Vector256.GreaterThan(rise, Vector256<float>.Zero).ExtractMostSignificantBits() & (0xffu >> (Most - count));
+        Span<float> xs = stackalloc float[Most], ys = stackalloc float[Most], zs = stackalloc float[Most];
+        x.CopyTo(xs);
+        y.CopyTo(ys);
+        z.CopyTo(zs);
+        int found = 0;
+        for (; leaving != 0; leaving &= leaving - 1)
+        {
+            int lane = BitOperations.TrailingZeroCount(leaving);
+            directions[found++] = new Vector3(xs[lane], ys[lane], zs[lane]);
+        }
+        return found;
+    }
 }

@@ -22,7 +22,7 @@ public sealed record PieceReport(long Rays)
 /// <c>high/K</c>, <c>spread/K</c>, <c>occluder/K</c> and pictures, to <c>piece</c>. Pieces of one bake are worked together: they share
 /// rays and hierarchies.
 /// </summary>
-public sealed class PieceJob() : JobKind("piece", 4, typeof(PieceSettings))
+public sealed class PieceJob() : JobKind("piece", 5, typeof(PieceSettings))
 {
     /// <inheritdoc/>
     public override string Words => "pieces of maps to cast";

@@ -78,11 +78,34 @@ public sealed unsafe class Bvh : IDisposable
     {
         if (!CanBeCast(ray))
             return false;
-        // Any hit will do, so the order does not matter.
         var stack = stackalloc int[StackSize];
-        int top = 1;
         stack[0] = 0;
+        return Any(ray, new Slabs(ray), stack, 1);
+    }
+
+    /// <summary>What rays can meet that start at a place and leave a plane; see <see cref="Outlook.Look"/>.</summary>
+    internal void Look(Vector3 origin, Vector3 up, float slack, float range, out Outlook outlook)
+    {
+        Unsafe.SkipInit(out outlook);
+        outlook.Look(nodes, leaves, origin, up, slack, range);
+    }
+
+    /// <summary>Whether any triangle lies on the ray, which must be one of those an outlook is for.</summary>
+    [SkipLocalsInit]
+    internal bool Any(in Ray ray, ref readonly Outlook outlook)
+    {
+        if (outlook.Count == 0 || !CanBeCast(ray))
+            return false;
+        var stack = stackalloc int[StackSize + Outlook.Most];
         var slabs = new Slabs(ray);
+        int top = outlook.Push(slabs, ray.Far, stack);
+        return top > 0 && Any(ray, slabs, stack, top);
+    }
+
+    // Any hit will do, so the order does not matter.
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    private bool Any(in Ray ray, in Slabs slabs, int* stack, int top)
+    {
         var best = new Best { Distance = ray.Far, Triangle = -1 };
         bool metBackFace = false;
         while (top > 0)

@@ -14,7 +14,7 @@ public static class RaySets
     {
         float size = Size(positions);
         return Fill(positions, corners, count, inOrder: false, (point, normal, random) =>
-            new Ray(point + normal * (size * 1e-5f), Hemispheres.CosineDirection(normal, random), 0, size * 2));
+            new Ray(point + normal * (size * 1e-5f), new Hemisphere(normal).Direction(random), 0, size * 2));
     }
 
     /// <summary>Rays that start a little outside the surface and run back through it, triangle by triangle: what a cage casts.</summary>

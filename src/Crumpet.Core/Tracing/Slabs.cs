@@ -41,13 +41,13 @@ internal readonly unsafe struct Slabs
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     public uint Test(float* boxes, float far, out Vector256<float> enter)
     {
-        var x = (Vector256.LoadAligned(boxes + nearX) - OriginX) * enterX;
-        var y = (Vector256.LoadAligned(boxes + nearY) - OriginY) * enterY;
-        var z = (Vector256.LoadAligned(boxes + nearZ) - OriginZ) * enterZ;
+        var x = (Vector256.Load(boxes + nearX) - OriginX) * enterX;
+        var y = (Vector256.Load(boxes + nearY) - OriginY) * enterY;
+        var z = (Vector256.Load(boxes + nearZ) - OriginZ) * enterZ;
         enter = Vector256.MaxNative(Vector256.MaxNative(x, y), Vector256.MaxNative(z, near));
-        x = (Vector256.LoadAligned(boxes + (nearX ^ 8)) - OriginX) * leaveX;
-        y = (Vector256.LoadAligned(boxes + (nearY ^ 8)) - OriginY) * leaveY;
-        z = (Vector256.LoadAligned(boxes + (nearZ ^ 8)) - OriginZ) * leaveZ;
+        x = (Vector256.Load(boxes + (nearX ^ 8)) - OriginX) * leaveX;
+        y = (Vector256.Load(boxes + (nearY ^ 8)) - OriginY) * leaveY;
+        z = (Vector256.Load(boxes + (nearZ ^ 8)) - OriginZ) * leaveZ;
         var leave = Vector256.MinNative(Vector256.MinNative(x, y), Vector256.MinNative(z, Vector256.Create(far)));
         return Vector256.LessThanOrEqual(enter, leave).ExtractMostSignificantBits();
     }

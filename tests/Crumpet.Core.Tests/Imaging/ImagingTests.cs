@@ -86,13 +86,39 @@ public sealed class ImagingTests
     }
 
     [Fact]
+    public void Eight_points_and_directions_at_once_are_those_one_by_one()
+    {
+        foreach (uint seed in (uint[])[0, 7, 12345])
+        {
+            var points = new SobolSequence.Points(seed);
+            for (uint first = 0; first < 200; first += 5)
+            {
+                var (x, y) = points.Eight(first);
+                for (int i = 0; i < 8; i++)
+                    Assert.Equal(points.Point(first + (uint)i), new Vector2(x[i], y[i]));
+            }
+        }
+        var normal = Vector3.Normalize(new Vector3(-1, 2, -3));
+        for (int i = 0; i <= 1000; i++)
+        {
+            // By the definition: up along the normal, round it by the second number of turns.
+            var direction = new Hemisphere(normal).Direction(new Vector2(0.36f, i / 1000f));
+            Assert.Equal(0.8f, Vector3.Dot(direction, normal), 1e-6f);
+            Assert.Equal(1, direction.Length(), 1e-6f);
+            var across = new Hemisphere(Vector3.UnitZ).Direction(new Vector2(0.36f, i / 1000f));
+            Assert.Equal(0.6 * Math.Cos(i * Math.PI / 500), across.X, 1e-6);
+            Assert.Equal(0.6 * Math.Sin(i * Math.PI / 500), across.Y, 1e-6);
+        }
+    }
+
+    [Fact]
     public void Cosine_directions_average_to_two_thirds_of_the_normal()
     {
         foreach (var normal in (Vector3[])[Vector3.UnitZ, -Vector3.UnitZ, Vector3.Normalize(new Vector3(1, -2, 0.5f))])
         {
             var sum = Vector3.Zero;
             for (uint i = 0; i < 4096; i++)
-                sum += Hemispheres.CosineDirection(normal, SobolSequence.Point(i, 3));
+                sum += new Hemisphere(normal).Direction(SobolSequence.Point(i, 3));
             Assert.True(Vector3.Distance(sum / 4096, normal * (2 / 3f)) < 0.005f);
         }
     }

@@ -28,7 +28,7 @@ public sealed class SkyLightTests
             float sum = 0;
             const int count = 4096;
             for (uint s = 0; s < count; s++)
-                sum += SkyLight.Radiance(Hemispheres.CosineDirection(normal, SobolSequence.Point(s, i))).Y;
+                sum += SkyLight.Radiance(new Hemisphere(normal).Direction(SobolSequence.Point(s, i))).Y;
             // Nine terms hold all but a few hundredths of a smooth sky's irradiance.
             Assert.Equal(sum / count, SkyLight.IrradianceAt(coefficients, normal).Y, 0.03f);
         }
