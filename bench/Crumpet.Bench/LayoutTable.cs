@@ -13,10 +13,11 @@ internal static class LayoutTable
     private const int Size = 2048;
     private const float Slack = 15;
 
-    public static void Print()
+    /// <param name="only">Part of the names of the shapes that are wanted; empty for all.</param>
+    public static void Print(string only)
     {
         Console.WriteLine("shape                    tris  islands  even s   room %  spread %  stretch mean/95 %/worst %   slack s   room %");
-        foreach (var (name, meshes) in Shapes())
+        foreach (var (name, meshes) in Shapes().Where(s => s.Name.Contains(only, StringComparison.Ordinal)))
         {
             var even = Run(meshes, 0, out double seconds);
             string slack = "      –        –";
@@ -52,7 +53,50 @@ internal static class LayoutTable
         yield return ("torus", [Torus(60, 30)]);
         yield return ("gear", [Gear(24)]);
         yield return ("rock", [Rock(174, 87)]);
+        yield return ("figure", [Figure(42, 22)]);
+        yield return ("rotor", [Wheel("rotor", 6, 3)]);
+        yield return ("turbine", [Wheel("turbine", 36, 9)]);
+        yield return ("fifteen parts", [.. Enumerable.Range(0, 5).Select(i => Rock(24 + 2 * i, 12) with { Name = $"rock_{i}" }),
+            .. Enumerable.Range(0, 4).Select(i => Wheel($"wheel_{i}", 8 + 6 * i, 4)), .. Enumerable.Range(0, 4).Select(i => Gear(8 + 2 * i) with { Name = $"gear_{i}" }),
+            Figure(42, 22), Wheel("turbine", 36, 9)]);
         yield return ("torus, 100 000", [Torus(320, 157)]);
+    }
+
+    /// <summary>A body with a head and four limbs.</summary>
+    private static Mesh Figure(int around, int down)
+    {
+        (Vector3 Along, float Long, float Thin)[] limbs = [(new(0, 1, 0), 0.9f, 14), (new(0.85f, 0.5f, 0.1f), 1.6f, 30), (new(-0.85f, 0.5f, 0.1f), 1.6f, 30),
+            (new(0.4f, -0.9f, 0), 1.8f, 24), (new(-0.4f, -0.9f, 0), 1.8f, 24), (new(0, 0.1f, 1), 0.4f, 40)];
+        return Grid("figure", around, down, (u, v) =>
+        {
+            var (sin, cos) = MathF.SinCos(MathF.PI * Math.Clamp(v, 0, 1));
+            var p = Around(u, v is 0 or 1 ? 0 : sin, -cos);
+            return p * (1 + limbs.Sum(l => l.Long * MathF.Exp(l.Thin * (Vector3.Dot(p, Vector3.Normalize(l.Along)) - 1))));
+        });
+    }
+
+    /// <summary>A hub with twisted blades, each closed.</summary>
+    private static Mesh Wheel(string name, int blades, int segments)
+    {
+        var hub = Grid(name, 2 * blades, 3, (u, v) => Around(u, v is > 0.1f and < 0.9f ? 0.3f : 0, v < 0.5f ? -0.1f : 0.1f));
+        var positions = hub.Positions.ToList();
+        var corners = hub.Corners.ToList();
+        for (int b = 0; b < blades; b++)
+        {
+            var blade = Grid(name, 4, segments, (u, v) =>
+            {
+                // Its outline runs around a thin section, which turns on the way out.
+                float radius = 0.3f + 0.7f * v, twist = 0.3f + 0.9f * v, half = 0.9f / blades, thin = 0.015f;
+                var (x, y) = ((int)MathF.Round(4 * u) % 4) switch { 0 => (-half, -thin), 1 => (half, -thin), 2 => (half, thin), _ => (-half, thin) };
+                var (sin, cos) = MathF.SinCos(twist);
+                float across = x * cos - y * sin, up = x * sin + y * cos;
+                var (s, c) = MathF.SinCos(2 * MathF.PI * b / blades);
+                return new Vector3(radius * c - across * s, up, radius * s + across * c);
+            });
+            corners.AddRange(blade.Corners.Select(i => i + positions.Count));
+            positions.AddRange(blade.Positions);
+        }
+        return new Mesh { Name = name, Positions = [.. positions], Corners = [.. corners], TriangleMaterials = new int[corners.Count / 3] };
     }
 
     private static Mesh Torus(int around, int tube) => Grid("torus", around, tube, (u, v) =>

@@ -2,8 +2,9 @@ using System.CommandLine;
 using BenchmarkDotNet.Running;
 using Crumpet.Bench;
 
-var layout = new Command("layout", "Unwrap and pack the demo's low sides and generated shapes, and print a table.");
-layout.SetAction(_ => LayoutTable.Print());
+var shapes = new Argument<string>("shapes") { Description = "Part of the names of the shapes that are wanted.", DefaultValueFactory = _ => "" };
+var layout = new Command("layout", "Unwrap and pack the demo's low sides and generated shapes, and print a table.") { shapes };
+layout.SetAction(given => LayoutTable.Print(given.GetValue(shapes)!));
 var root = new RootCommand("Measures Crumpet; anything but these commands goes to BenchmarkDotNet.") { layout, BakeBench.Make() };
 foreach (var command in RayCommand.Make())
     root.Subcommands.Add(command);

@@ -113,7 +113,7 @@ public abstract partial class WebAppTests : IDisposable
     protected static async Task<string> UntilAsync(HttpClient client, string path, string text)
     {
         string page = "";
-        for (int i = 0; i < 300; i++)
+        for (int i = 0; i < 1200; i++)
         {
             page = WebUtility.HtmlDecode(await client.GetStringAsync(path));
             if (page.Contains(text, StringComparison.Ordinal))

@@ -53,7 +53,7 @@ public static class LayoutStation
     public static LayoutResult Run(LayoutInput input, IProgress<Progress>? progress = null, CancellationToken cancel = default)
     {
         var solid = SolidTriangles.Of(input);
-        return solid.Widen(RunSolid(solid.Input, solid.Left, progress, cancel));
+        return solid.Widen(RunSolid(solid.Input, solid.Left, progress is null ? null : new Forward(progress), cancel));
     }
 
     private static LayoutResult RunSolid(LayoutInput input, int left, IProgress<Progress>? progress, CancellationToken cancel)
@@ -96,6 +96,21 @@ public static class LayoutStation
                 return Pack(input, islands, sheets, parts, weights, even, pinned, progress, cancel);
             islands.ForEach(i => i.Tile = i.Flat.Uv);
             return new Packing(sheets, null, pinned, even) { IsPacked = false };
+        }
+    }
+
+    /// <summary>Passes on what is told, and never less than was told before.</summary>
+    private sealed class Forward(IProgress<Progress> to) : IProgress<Progress>
+    {
+        private double most;
+
+        public void Report(Progress value)
+        {
+            lock (to)
+            {
+                most = Math.Max(most, value.Fraction);
+                to.Report(value with { Fraction = most });
+            }
         }
     }
 
@@ -216,11 +231,13 @@ public static class LayoutStation
             for (int sheet = 0; sheet < rounds; sheet++)
             {
                 int[] here = [.. Enumerable.Range(0, islands.Count).Where(i => together || islands[i].Sheet == sheet)];
-                double from = 0.5 + 0.4 * sheet / rounds;
+                // The first pass looks for the density of each sheet, the second mostly lays them at one that is known to fit.
+                var (start, all) = rounds == 1 ? (0.5, 0.4) : pass == 0 ? (0.5, 0.32) : (0.82, 0.08);
+                double from = start + all * sheet / rounds;
                 var request = new PackRequest(input.Size, settings.PaddingPixels, settings.Rotation, together ? materials.Count : 1, wanted, isLast
                     ? settings.SlackPercent / 100 : 0, weights, sheetOf);
                 var outcome = PackedIslands.Place([.. here.Select(i => islands[i])], Among(matches, here), request, input.Threads,
-                    f => progress?.Report(new Progress(from + 0.4 * f / rounds, "packing")), cancel);
+                    f => progress?.Report(new Progress(from + all * f / rounds, "packing")), cancel);
                 if (outcome is null)
                 {
                     shortfalls = shortfalls with { UnfitIslands = here.Length };

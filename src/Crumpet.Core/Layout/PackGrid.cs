@@ -11,11 +11,13 @@ namespace Crumpet.Core.Layout;
 /// </summary>
 internal sealed class PackGrid
 {
+    // Reads go past the end of a line by a vector and a shifted word.
     private const int Spare = 6;
-    private readonly int levels;
     private readonly int stride;
-    private readonly ulong[] taken;
     private readonly ulong[] blocked;
+    private readonly byte[] free;
+    private ulong[] taken;
+    private int levels = 1;
 
     /// <summary>An empty sheet.</summary>
     /// <param name="side">Cells a side.</param>
@@ -23,9 +25,11 @@ internal sealed class PackGrid
     {
         Side = side;
         stride = (side + 63) / 64 + Spare;
-        levels = BitOperations.Log2((uint)side) + 1;
-        taken = new ulong[(long)levels * side * stride];
+        taken = new ulong[(long)side * stride];
         blocked = new ulong[stride];
+        // Room for the last vector that is compared.
+        free = new byte[side + Vector256<byte>.Count];
+        Clear();
     }
 
     public int Side { get; }
@@ -43,11 +47,14 @@ internal sealed class PackGrid
         toY = Math.Min(toY, Side - mask.Height + 1);
         if (places <= fromX)
             return (0, -1);
+        AddLevels(mask.MostLevel + 1);
         int words = (places + 63) / 64, vectors = (words + 3) / 4;
         ref ulong all = ref MemoryMarshal.GetArrayDataReference(taken);
         ref ulong stop = ref MemoryMarshal.GetArrayDataReference(blocked);
         for (int y = fromY; y < toY; y++)
         {
+            if (!HasRoom(mask, y))
+                continue;
             blocked.AsSpan(0, fromX / 64).Fill(ulong.MaxValue);
             blocked.AsSpan(fromX / 64, words - fromX / 64).Clear();
             blocked[fromX / 64] = (1ul << (fromX % 64)) - 1;
@@ -77,6 +84,20 @@ internal sealed class PackGrid
             }
         }
         return (0, -1);
+    }
+
+    /// <summary>Whether every row has somewhere a run free that is about as long as the mask's there.</summary>
+    private bool HasRoom(ShapeMask mask, int y)
+    {
+        ref byte have = ref Unsafe.Add(ref MemoryMarshal.GetArrayDataReference(free), y);
+        ref byte need = ref MemoryMarshal.GetArrayDataReference(mask.RowLevels);
+        for (int row = 0; row < mask.Height; row += Vector256<byte>.Count)
+        {
+            // Past the mask's last row nothing is needed.
+            if (Vector256.LessThanAny(Vector256.LoadUnsafe(ref have, (nuint)row), Vector256.LoadUnsafe(ref need, (nuint)row)))
+                return false;
+        }
+        return true;
     }
 
     /// <summary>Blocks the places at which either of two runs would meet something; whether none is left.</summary>
@@ -110,28 +131,76 @@ internal sealed class PackGrid
     /// <param name="y">Cell of its bottom row.</param>
     public void Take(ShapeMask mask, int x, int y)
     {
+        int first = Math.Clamp(x, 0, Side - 1), last = Math.Clamp(x + mask.Width - 1, 0, Side - 1);
         for (int row = Math.Max(0, -y); row < mask.Height && y + row < Side; row++)
         {
             var line = Line(0, y + row);
             for (int r = mask.Starts[row]; r < mask.Starts[row + 1]; r += 2)
                 SetRun(line, Math.Max(0, x + mask.Runs[r]), Math.Min(Side, x + mask.Runs[r + 1]));
             for (int level = 1; level < levels; level++)
-            {
-                Span<ulong> below = Line(level - 1, y + row), into = Line(level, y + row);
-                int words = (1 << (level - 1)) >> 6, bits = (1 << (level - 1)) & 63;
-                for (int w = 0; w < stride; w++)
-                {
-                    ulong shifted = w + words < stride ? below[w + words] >> bits : 0;
-                    if (bits > 0 && w + words + 1 < stride)
-                        shifted |= below[w + words + 1] << (64 - bits);
-                    into[w] = below[w] | shifted;
-                }
-            }
+                Raise(level, y + row, Math.Max(0, first - (1 << level)) >> 6, last >> 6);
+            FindFree(y + row);
         }
     }
 
     /// <summary>Frees all cells.</summary>
-    public void Clear() => Array.Clear(taken);
+    public void Clear()
+    {
+        Array.Clear(taken);
+        Array.Fill(free, (byte)BitOperations.Log2((uint)Side), 0, Side);
+    }
+
+    /// <summary>Keeps runs of so many lengths from now on.</summary>
+    private void AddLevels(int wanted)
+    {
+        if (wanted <= levels)
+            return;
+        Array.Resize(ref taken, wanted * Side * stride);
+        int former = levels;
+        levels = wanted;
+        for (int y = 0; y < Side; y++)
+        {
+            for (int level = former; level < wanted; level++)
+                Raise(level, y, 0, stride - 1);
+            FindFree(y);
+        }
+    }
+
+    /// <summary>Finds where runs of a level meet something, from the level below, in some words of a row.</summary>
+    private void Raise(int level, int y, int firstWord, int lastWord)
+    {
+        Span<ulong> below = Line(level - 1, y), into = Line(level, y);
+        int words = (1 << (level - 1)) >> 6, bits = (1 << (level - 1)) & 63;
+        for (int w = firstWord; w <= lastWord; w++)
+        {
+            ulong shifted = w + words < stride ? below[w + words] >> bits : 0;
+            if (bits > 0 && w + words + 1 < stride)
+                shifted |= below[w + words + 1] << (64 - bits);
+            into[w] = below[w] | shifted;
+        }
+    }
+
+    /// <summary>Finds the longest runs of a row that are free somewhere; those longer than are kept count as free while they were.</summary>
+    private void FindFree(int y)
+    {
+        for (int level = Math.Min((int)free[y], levels - 1); level >= 0; level--)
+        {
+            int places = Side - (1 << level) + 1;
+            var line = Line(level, y);
+            bool isFree = false;
+            for (int w = 0; w < places >> 6 && !isFree; w++)
+                isFree = line[w] != ulong.MaxValue;
+            isFree = isFree || ((places & 63) != 0 && (line[places >> 6] | (ulong.MaxValue << (places & 63))) != ulong.MaxValue);
+            if (isFree)
+            {
+                // Of longer ones nothing is known but what was.
+                if (level < levels - 1)
+                    free[y] = (byte)level;
+                return;
+            }
+        }
+        free[y] = 0;
+    }
 
     private Span<ulong> Line(int level, int y) => taken.AsSpan((level * Side + y) * stride, stride);
 

@@ -43,6 +43,7 @@ internal sealed class PackProblem(
     private const double Diagonal = 1.4143;
     private readonly ConcurrentBag<PackGrid[]> grids = [];
     private readonly ConcurrentDictionary<(int Class, int Turn, double Scale), ShapeMask> masks = [];
+    private int kept;
 
     public IReadOnlyList<PackItem> Items => items;
 
@@ -61,9 +62,15 @@ internal sealed class PackProblem(
     /// <summary>The mask of a class in one of its turns.</summary>
     public ShapeMask Mask(int shape, int turn, double scale)
     {
-        if (masks.Count > MostKept)
+        if (masks.TryGetValue((shape, turn, scale), out var known))
+            return known;
+        // The dictionary's own count waits for every writer.
+        if (Interlocked.Increment(ref kept) > MostKept)
+        {
             masks.Clear();
-        return masks.GetOrAdd((shape, turn, scale), key => new ShapeMask(shapes[key.Class], turns[key.Class][key.Turn], key.Scale, radius));
+            kept = 0;
+        }
+        return masks[(shape, turn, scale)] = new ShapeMask(shapes[shape], turns[shape][turn], scale, radius);
     }
 
     /// <summary>Whether a shape is longer than a sheet's diagonal, so that nothing of it needs to be drawn to know that it does not fit.</summary>

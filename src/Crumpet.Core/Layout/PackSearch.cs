@@ -13,11 +13,18 @@ internal static class PackSearch
     private const int TriesARound = 4;
     private const double Step = 1.003;
     private const int Finalists = 6;
-    private const int FineShare = 16;
     private const double Exactness = 1.0008;
 
     /// <summary>A finer raster wastes less, or a sketch was too hopeful.</summary>
     private const double Hope = 1.01;
+
+    /// <summary>How much is tried on the coarsest sketch: so many islands are laid in all.</summary>
+    private const int Placements = 2_000_000;
+
+    /// <summary>A cell of the next finer raster is a quarter, and a try there as much dearer.</summary>
+    private const int FewerOnFiner = 4;
+    private const int LeastRounds = 6;
+    private const int MostRounds = 5000;
 
     /// <summary>What the search found: the greatest scale at which all islands fit.</summary>
     /// <param name="Scale">Cells a unit.</param>
@@ -27,40 +34,43 @@ internal static class PackSearch
 
     /// <summary>The greatest scale found, or null where islands do not fit however small.</summary>
     /// <param name="problem">Islands and sheets.</param>
-    /// <param name="sketches">The same on coarser rasters, on which most orders are tried, the coarsest first.</param>
+    /// <param name="sketches">The same on coarser rasters, on which orders are tried, the coarsest first.</param>
     /// <param name="weightOf">Size of each group against the others.</param>
     /// <param name="wanted">Scale that is enough, cells a unit; null for the greatest.</param>
-    /// <param name="effort">How many rounds of tries may follow each other without success on a sketch.</param>
     /// <param name="threads">Threads to use.</param>
     /// <param name="report">Told how far the search is, 0 to 1.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static Found? Run(PackProblem problem, IReadOnlyList<PackProblem> sketches, double[] weightOf, double? wanted, int effort, int threads,
+    public static Found? Run(PackProblem problem, IReadOnlyList<PackProblem> sketches, double[] weightOf, double? wanted, int threads,
         Action<double>? report, CancellationToken cancel)
     {
         var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
         if (wanted is { } simple && Orders(problem, weightOf).Select(p => At(problem, weightOf, p, simple, cancel))
             .FirstOrDefault(f => f is not null) is { } enough)
             return enough;
-        // What is best on a sketch need not be on the sheet, so several go on, beside the first guesses.
+        // What is best on a sketch need not be on the sheet, so several go on.
         var plans = new List<PackPlan>();
         PackProblem[] rasters = [.. sketches, problem];
         Found? best = null;
+        int rounds = Math.Clamp(Placements / TriesARound / problem.Items.Count, LeastRounds, MostRounds);
         for (int i = 0; i < rasters.Length; i++)
         {
             double from = i / (double)rasters.Length;
             double start = best is null ? FirstScale(rasters[i], weightOf) : best.Scale * rasters[i].Side / rasters[i - 1].Side * Hope;
-            PackPlan[] entrants = [.. plans.AsEnumerable().Reverse().Take(Finalists), .. Orders(rasters[i], weightOf)
-                .Take(Math.Max(1, Finalists - plans.Count))];
+            PackPlan[] entrants = plans.Count > 0 ? [.. plans.AsEnumerable().Reverse().Take(Finalists)] : Orders(rasters[i], weightOf);
             best = BestOf(rasters[i], weightOf, entrants, start, options);
-            // The finer the raster, the dearer a try and the less is left to find.
+            // None of them may fit where a sketch was too hopeful.
+            if (best is null && plans.Count > 0)
+                best = BestOf(rasters[i], weightOf, Orders(rasters[i], weightOf), FirstScale(rasters[i], weightOf), options);
+            plans.Clear();
             if (best is not null && i < sketches.Count)
-                best = Improve(rasters[i], weightOf, best, i < sketches.Count - 1 ? effort : Math.Max(2, effort / FineShare), options,
-                    f => report?.Invoke(from + f / rasters.Length), plans);
+            {
+                best = Improve(rasters[i], weightOf, best, rounds, options, f => report?.Invoke(from + f / rasters.Length), plans);
+                rounds = Math.Max(LeastRounds, rounds / FewerOnFiner);
+            }
         }
         if (best is null || !(best.Scale > wanted))
             return best;
         return At(problem, weightOf, best.Plan, wanted.Value, cancel) ?? Bisect(problem, weightOf, best.Plan, wanted.Value, cancel) ?? best;
-
     }
 
     public static Found? At(PackProblem problem, double[] weightOf, PackPlan plan, double scale, CancellationToken cancel)
@@ -76,14 +86,17 @@ internal static class PackSearch
         return found.Where(f => f is not null).MaxBy(f => f!.Scale);
     }
 
-    /// <summary>Changes an order by chance for as long as that lets it grow; each order that did is added to <paramref name="winners"/>.</summary>
-    private static Found Improve(PackProblem problem, double[] weightOf, Found best, int effort, ParallelOptions options, Action<double> report,
+    /// <summary>
+    /// Changes an order by chance so many times and lets it grow where that leaves nothing out; each order that grew is added to
+    /// <paramref name="winners"/>, in the turns in which its islands came to lie.
+    /// </summary>
+    private static Found Improve(PackProblem problem, double[] weightOf, Found best, int rounds, ParallelOptions options, Action<double> report,
         List<PackPlan> winners)
     {
-        var plan = best.Plan;
+        var plan = Frozen(best.Plan, best.Attempt);
         winners.Add(plan);
         long least = long.MaxValue;
-        for (int round = 0, failed = 0; failed < effort; round++, failed++)
+        for (int round = 0; round < rounds; round++)
         {
             double scale = best.Scale * Step;
             var tries = new (PackPlan Plan, PackAttempt Attempt)[TriesARound];
@@ -97,11 +110,12 @@ internal static class PackSearch
                 (plan, least) = (EarlierLeftOut(Frozen(next, attempt), attempt), attempt.LeftOut);
             if (attempt.LeftOut == 0)
             {
-                best = new Found(scale, next, attempt);
-                winners.Add(next);
-                (plan, least, failed) = (Frozen(next, attempt), long.MaxValue, -1);
+                plan = Frozen(next, attempt);
+                best = new Found(scale, plan, attempt);
+                winners.Add(plan);
+                least = long.MaxValue;
             }
-            report((failed + 1.0) / effort);
+            report((round + 1.0) / rounds);
         }
         return best;
 

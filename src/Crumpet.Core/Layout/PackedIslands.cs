@@ -30,10 +30,16 @@ internal static class PackedIslands
     private const int ManyIslands = 800;
     private const int ManySheets = 4;
     private const double MostTiles = 4;
-    private static readonly int[] SketchShares = [8, 4, 2];
+
+    /// <summary>The coarsest sketch has about so many cells a side for each island along it.</summary>
+    private const double CellsAnIsland = 16;
+    private const int CoarsestShare = 16;
 
     /// <summary>About how much of the time goes into the search at even density, where there is slack.</summary>
     private const double SearchShare = 0.5;
+
+    /// <summary>Up to so many cells a side parts grow and shrink on the raster itself.</summary>
+    private const int SmallRaster = 1100;
 
     /// <summary>What a cell of the sketch counts too much, on average, on either side.</summary>
     private const double SketchAllowance = 0.35;
@@ -59,9 +65,9 @@ internal static class PackedIslands
             i => shapes[i.Class].Area() * request.Weights[i.Group] * request.Weights[i.Group]) / request.Sheets) / Math.Sqrt(0.85);
         double[][] turns = [.. shapes.Select(s => IslandTurns.Of(s, request.Rotation, reach / request.Weights.Max()))];
         var problem = Problem(1, 0);
-        PackProblem[] sketches = [.. SketchShares.Select(s => Problem(s, SketchAllowance))];
+        PackProblem[] sketches = [.. SketchShares(side, items.Length / (double)request.Sheets).Select(s => Problem(s, SketchAllowance))];
         bool slackens = request.Slack > 0 && request.Weights.Length > 1;
-        var found = PackSearch.Run(problem, sketches, request.Weights, request.PixelsPerMetre * cells, Effort(items.Length), threads,
+        var found = PackSearch.Run(problem, sketches, request.Weights, request.PixelsPerMetre * cells, threads,
             f => report?.Invoke(f * (slackens ? SearchShare : 1)), cancel);
         if (found is null)
             return null;
@@ -69,8 +75,9 @@ internal static class PackedIslands
         double[][]? even = null;
         if (slackens)
         {
-            if (SlackSearch.Run(problem, sketches[^1], found, request.Weights, request.Slack, threads, f => report?.Invoke(SearchShare + (1 - SearchShare) * f),
-                cancel) is { } slack)
+            var sketch = side > SmallRaster ? sketches[^1] : problem;
+            if (SlackSearch.Run(problem, sketch, found, request.Weights, request.Slack, threads,
+                f => report?.Invoke(SearchShare + (1 - SearchShare) * f), cancel) is { } slack)
             {
                 even = [.. islands.Select(i => (double[])i.Tile.Clone())];
                 scales = slack.Scales;
@@ -107,8 +114,15 @@ internal static class PackedIslands
         return cells;
     }
 
-    /// <summary>How long to look for better orders: the more islands, the dearer a try.</summary>
-    private static int Effort(int islands) => Math.Clamp(20000 / islands, 4, 350);
+    /// <summary>How many cells of the sheet's raster one of each sketch has a side: the more islands, the finer the coarsest must be.</summary>
+    private static IEnumerable<int> SketchShares(int side, double islandsASheet)
+    {
+        int share = CoarsestShare;
+        while (share > 2 && side / share < CellsAnIsland * Math.Sqrt(islandsASheet))
+            share /= 2;
+        for (; share >= 2; share /= 2)
+            yield return share;
+    }
 
     /// <summary>Shapes in metres at the density of one, one for islands that are the same, and which corners of it are each island's.</summary>
     private static (List<PackShape> Shapes, PackItem[] Items, int[]?[] CornersOf) Classes(IReadOnlyList<UvIsland> islands, IslandMatch.Match[] matches,

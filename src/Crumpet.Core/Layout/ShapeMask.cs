@@ -98,6 +98,13 @@ internal sealed class ShapeMask
         for (int i = 0; i < Runs.Length; i += 2)
             Cells += Runs[i + 1] - Runs[i];
         CheckOrder = Spread(Height);
+        RowLevels = new byte[(Height + 31) / 32 * 32];
+        for (int row = 0; row < Height; row++)
+        {
+            for (int i = Starts[row]; i < Starts[row + 1]; i += 2)
+                RowLevels[row] = Math.Max(RowLevels[row], (byte)System.Numerics.BitOperations.Log2((uint)(Runs[i + 1] - Runs[i])));
+            MostLevel = Math.Max(MostLevel, RowLevels[row]);
+        }
     }
 
     /// <summary>Turn, radians counter-clockwise.</summary>
@@ -121,6 +128,12 @@ internal sealed class ShapeMask
 
     /// <summary>First cell and the one after the last, of each run.</summary>
     public int[] Runs { get; }
+
+    /// <summary>Binary logarithm of each row's longest run, rounded down; 0 up to a multiple of 32 rows.</summary>
+    public byte[] RowLevels { get; }
+
+    /// <summary>The greatest of <see cref="RowLevels"/>.</summary>
+    public int MostLevel { get; }
 
     /// <summary>Rows in an order that meets obstacles early: spread over the whole height.</summary>
     public int[] CheckOrder { get; }

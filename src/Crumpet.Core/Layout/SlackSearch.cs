@@ -8,11 +8,11 @@ namespace Crumpet.Core.Layout;
 internal sealed class SlackSearch
 {
     private const int TriesARound = 4;
-    private const int MostRounds = 650;
+    private const int MostRounds = 1000;
     private const int LeastRounds = 60;
 
     /// <summary>The more islands, the dearer a try: rounds of this many islands in all.</summary>
-    private const int IslandRounds = 25000;
+    private const int IslandRounds = 40000;
     private const double Leniency = 0.006;
     private const int Finalists = 8;
     private const int FinalistStep = 3;

@@ -187,6 +187,27 @@ public sealed class PackingTests
         Assert.Throws<OperationCanceledException>(() => LayoutStation.Run(Input(Anew, 512, Mixed()), null, cancel.Token));
     }
 
+    [Theory]
+    [InlineData(0)]
+    [InlineData(10)]
+    public void What_is_told_of_the_work_never_goes_back(float slack)
+    {
+        // Two sheets, which are packed twice over.
+        var meshes = Mixed().Select((m, i) => m with { TriangleMaterials = [.. m.TriangleMaterials.Select(_ => i % 2)] }).ToArray();
+        var told = new Told();
+        LayoutStation.Run(Input(Anew with { SlackPercent = slack }, 256, meshes), told);
+        Assert.True(told.Shares.Count > 50);
+        Assert.Equal(told.Shares.Order(), told.Shares);
+        Assert.InRange(told.Shares[^1], 0.9, 1);
+    }
+
+    private sealed class Told : IProgress<Progress>
+    {
+        public List<double> Shares { get; } = [];
+
+        public void Report(Progress value) => Shares.Add(value.Fraction);
+    }
+
     private static Mesh[] Mixed() =>
     [
         Surfaces.Tube(16) with { Name = "tube" },
