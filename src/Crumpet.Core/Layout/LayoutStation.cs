@@ -224,6 +224,7 @@ public static class LayoutStation
         double? wanted = settings.PixelsPerMetre ?? LockedDensity(islands, weights, input.Size);
         int rounds = together ? 1 : materials.Count;
         var outcomes = new List<PackOutcome>();
+        var plans = new PackPlan?[rounds];
         for (int pass = 0; pass < 2; pass++)
         {
             outcomes.Clear();
@@ -235,7 +236,8 @@ public static class LayoutStation
                 var (start, all) = rounds == 1 ? (0.5, 0.4) : pass == 0 ? (0.5, 0.32) : (0.82, 0.08);
                 double from = start + all * sheet / rounds;
                 var request = new PackRequest(input.Size, settings.PaddingPixels, settings.Rotation, together ? materials.Count : 1, wanted, isLast
-                    ? settings.SlackPercent / 100 : 0, weights, sheetOf);
+                    ? settings.SlackPercent / 100 : 0, weights, sheetOf)
+                { Before = plans[sheet] };
                 var outcome = PackedIslands.Place([.. here.Select(i => islands[i])], Among(matches, here), request, input.Threads,
                     f => progress?.Report(new Progress(from + all * f / rounds, "packing")), cancel);
                 if (outcome is null)
@@ -246,6 +248,7 @@ public static class LayoutStation
                     continue;
                 }
                 outcomes.Add(outcome);
+                plans[sheet] = outcome.Plan;
                 for (int k = 0; k < here.Length; k++)
                 {
                     if (!together)

@@ -37,14 +37,16 @@ internal static class PackSearch
     /// <param name="sketches">The same on coarser rasters, on which orders are tried, the coarsest first.</param>
     /// <param name="weightOf">Size of each group against the others.</param>
     /// <param name="wanted">Scale that is enough, cells a unit; null for the greatest.</param>
+    /// <param name="before">How the same islands were packed before, which is tried first where a scale is wanted; or null.</param>
     /// <param name="threads">Threads to use.</param>
     /// <param name="report">Told how far the search is, 0 to 1.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static Found? Run(PackProblem problem, IReadOnlyList<PackProblem> sketches, double[] weightOf, double? wanted, int threads,
+    public static Found? Run(PackProblem problem, IReadOnlyList<PackProblem> sketches, double[] weightOf, double? wanted, PackPlan? before, int threads,
         Action<double>? report, CancellationToken cancel)
     {
         var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
-        if (wanted is { } simple && Orders(problem, weightOf).Select(p => At(problem, weightOf, p, simple, cancel))
+        PackPlan[] known = before is null ? [] : [before];
+        if (wanted is { } simple && known.Concat(Orders(problem, weightOf)).Select(p => At(problem, weightOf, p, simple, cancel))
             .FirstOrDefault(f => f is not null) is { } enough)
             return enough;
         // What is best on a sketch need not be on the sheet, so several go on.

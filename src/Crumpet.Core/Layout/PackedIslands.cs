@@ -10,13 +10,21 @@ namespace Crumpet.Core.Layout;
 /// <param name="Weights">Density of each part against the others.</param>
 /// <param name="SheetOfPart">Sheet of each part; -1 leaves it to the packer.</param>
 internal sealed record PackRequest(int Size, int PaddingPixels, PackRotation Rotation, int Sheets, double? PixelsPerMetre, double Slack, double[] Weights,
-    int[] SheetOfPart);
+    int[] SheetOfPart)
+{
+    /// <summary>How the same islands were packed before, which is tried first; null where they were not.</summary>
+    public PackPlan? Before { get; init; }
+}
 
 /// <summary>What packing came to.</summary>
 /// <param name="PixelsPerMetre">Even density.</param>
 /// <param name="Scales">Scale of each part against even.</param>
 /// <param name="Even">Where vertices lay at even density, of each island; null where slack changed nothing.</param>
-internal sealed record PackOutcome(double PixelsPerMetre, double[] Scales, double[][]? Even);
+internal sealed record PackOutcome(double PixelsPerMetre, double[] Scales, double[][]? Even)
+{
+    /// <summary>How they were packed at even density; null where there was nothing to pack.</summary>
+    public PackPlan? Plan { get; init; }
+}
 
 /// <summary>Packs islands onto sheets.</summary>
 internal static class PackedIslands
@@ -38,8 +46,8 @@ internal static class PackedIslands
     /// <summary>About how much of the time goes into the search at even density, where there is slack.</summary>
     private const double SearchShare = 0.5;
 
-    /// <summary>Up to so many cells a side parts grow and shrink on the raster itself.</summary>
-    private const int SmallRaster = 1100;
+    /// <summary>On how many cells a side, at most, parts grow and shrink.</summary>
+    private const int SlackRaster = 1100;
 
     /// <summary>What a cell of the sketch counts too much, on average, on either side.</summary>
     private const double SketchAllowance = 0.35;
@@ -67,7 +75,7 @@ internal static class PackedIslands
         var problem = Problem(1, 0);
         PackProblem[] sketches = [.. SketchShares(side, items.Length / (double)request.Sheets).Select(s => Problem(s, SketchAllowance))];
         bool slackens = request.Slack > 0 && request.Weights.Length > 1;
-        var found = PackSearch.Run(problem, sketches, request.Weights, request.PixelsPerMetre * cells, threads,
+        var found = PackSearch.Run(problem, sketches, request.Weights, request.PixelsPerMetre * cells, request.Before, threads,
             f => report?.Invoke(f * (slackens ? SearchShare : 1)), cancel);
         if (found is null)
             return null;
@@ -75,7 +83,7 @@ internal static class PackedIslands
         double[][]? even = null;
         if (slackens)
         {
-            var sketch = side > SmallRaster ? sketches[^1] : problem;
+            var sketch = sketches.Append(problem).Last(s => s.Side <= SlackRaster || s == sketches[0]);
             if (SlackSearch.Run(problem, sketch, found, request.Weights, request.Slack, threads,
                 f => report?.Invoke(SearchShare + (1 - SearchShare) * f), cancel) is { } slack)
             {
@@ -84,7 +92,7 @@ internal static class PackedIslands
                 Apply(slack.Attempt, found.Scale);
             }
         }
-        return new PackOutcome(found.Scale / cells, scales, even);
+        return new PackOutcome(found.Scale / cells, scales, even) { Plan = PackSearch.Frozen(found.Plan, found.Attempt) };
 
         PackProblem Problem(int share, double allowance) => new(
             shapes, turns, items, side / share, Math.Max(0, request.PaddingPixels / 2.0 * cells / share - allowance), request.Sheets,
