@@ -59,7 +59,30 @@ internal static class LayoutTable
         yield return ("fifteen parts", [.. Enumerable.Range(0, 5).Select(i => Rock(24 + 2 * i, 12) with { Name = $"rock_{i}" }),
             .. Enumerable.Range(0, 4).Select(i => Wheel($"wheel_{i}", 8 + 6 * i, 4)), .. Enumerable.Range(0, 4).Select(i => Gear(8 + 2 * i) with { Name = $"gear_{i}" }),
             Figure(42, 22), Wheel("turbine", 36, 9)]);
+        yield return ("confetti, 1 000", [Confetti(1000)]);
+        yield return ("confetti, 20 000", [Confetti(20_000)]);
         yield return ("torus, 100 000", [Torus(320, 157)]);
+    }
+
+    /// <summary>Loose fans of three to nine triangles, no two alike.</summary>
+    private static Mesh Confetti(int count)
+    {
+        var random = new Random(1);
+        var positions = new List<Vector3>();
+        var corners = new List<int>();
+        for (int i = 0; i < count; i++)
+        {
+            int sides = random.Next(3, 10), middle = positions.Count;
+            float size = 0.2f + random.NextSingle();
+            positions.Add(new Vector3(3 * i, 0, 0));
+            for (int k = 0; k < sides; k++)
+            {
+                var (sin, cos) = MathF.SinCos(2 * MathF.PI * k / sides);
+                positions.Add(positions[middle] + new Vector3(cos, 0, -sin) * size * (0.4f + random.NextSingle()));
+                corners.AddRange([middle, middle + 1 + k, middle + 1 + (k + 1) % sides]);
+            }
+        }
+        return new Mesh { Name = "confetti", Positions = [.. positions], Corners = [.. corners], TriangleMaterials = new int[corners.Count / 3] };
     }
 
     /// <summary>A body with a head and four limbs.</summary>
