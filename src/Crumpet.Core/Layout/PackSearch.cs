@@ -18,8 +18,9 @@ internal static class PackSearch
     /// <summary>A finer raster wastes less, or a sketch was too hopeful.</summary>
     private const double Hope = 1.01;
 
-    /// <summary>How much is tried on the coarsest sketch: so many islands are laid in all.</summary>
-    private const int Placements = 2_000_000;
+    /// <summary>How much is tried on the coarsest sketch: so many islands are laid in all, on a raster of so many cells a side.</summary>
+    private const double Placements = 2_000_000;
+    private const double PlacementSide = 255;
 
     /// <summary>A cell of the next finer raster is a quarter, and a try there as much dearer.</summary>
     private const int FewerOnFiner = 4;
@@ -53,7 +54,7 @@ internal static class PackSearch
         var plans = new List<PackPlan>();
         PackProblem[] rasters = [.. sketches, problem];
         Found? best = null;
-        int rounds = Math.Clamp(Placements / TriesARound / problem.Items.Count, LeastRounds, MostRounds);
+        int rounds = (int)Math.Clamp(Placements * Math.Pow(PlacementSide / rasters[0].Side, 2) / TriesARound / problem.Items.Count, LeastRounds, MostRounds);
         for (int i = 0; i < rasters.Length; i++)
         {
             double from = i / (double)rasters.Length;

@@ -87,7 +87,10 @@ internal unsafe struct Outlook
         {
             // Empty boxes are met by none.
             for (int row = 0; row < 6; row++)
-                MemoryMarshal.CreateSpan(ref boxes[group + row * BvhNode.Width], BvhNode.Width).Fill(row % 2 == 0 ? float.PositiveInfinity : float.NegativeInfinity);
+            {
+                float empty = row % 2 == 0 ? float.PositiveInfinity : float.NegativeInfinity;
+                MemoryMarshal.CreateSpan(ref boxes[group + row * BvhNode.Width], BvhNode.Width).Fill(empty);
+            }
         }
         for (int row = 0; row < 6; row++)
             boxes[group + row * BvhNode.Width + place] = node->Boxes[row * BvhNode.Width + lane];
