@@ -57,8 +57,8 @@ internal static class LayoutTable
         yield return ("rotor", [Wheel("rotor", 6, 3)]);
         yield return ("turbine", [Wheel("turbine", 36, 9)]);
         yield return ("fifteen parts", [.. Enumerable.Range(0, 5).Select(i => Rock(24 + 2 * i, 12) with { Name = $"rock_{i}" }),
-            .. Enumerable.Range(0, 4).Select(i => Wheel($"wheel_{i}", 8 + 6 * i, 4)), .. Enumerable.Range(0, 4).Select(i => Gear(8 + 2 * i) with { Name = $"gear_{i}" }),
-            Figure(42, 22), Wheel("turbine", 36, 9)]);
+            .. Enumerable.Range(0, 4).Select(i => Wheel($"wheel_{i}", 8 + 6 * i, 4)),
+            .. Enumerable.Range(0, 4).Select(i => Gear(8 + 2 * i) with { Name = $"gear_{i}" }), Figure(42, 22), Wheel("turbine", 36, 9)]);
         yield return ("confetti, 1 000", [Confetti(1000)]);
         yield return ("confetti, 20 000", [Confetti(20_000)]);
         yield return ("torus, 100 000", [Torus(320, 157)]);

@@ -23,15 +23,18 @@ internal static class IslandTurns
     /// <param name="shape">Shape.</param>
     /// <param name="rotation">What is allowed.</param>
     /// <param name="side">About how long the sheet's side will be, in the shape's unit: what is longer may lie askew.</param>
-    public static double[] Of(PackShape shape, PackRotation rotation, double side)
+    /// <param name="areFew">Whether two must do, as there is no time for more.</param>
+    public static double[] Of(PackShape shape, PackRotation rotation, double side, bool areFew)
     {
         if (rotation == PackRotation.None)
             return [0];
         const double quarter = Math.PI / 2;
         if (rotation == PackRotation.Quarter)
-            return [0, quarter, 2 * quarter, 3 * quarter];
+            return areFew ? [0, quarter] : [0, quarter, 2 * quarter, 3 * quarter];
         var (turn, boxArea, length) = LeastBox(shape);
-        double filled = boxArea > 0 ? shape.Area() / boxArea : 1;
+        if (areFew)
+            return [turn, turn + quarter];
+        double filled = boxArea > 0 ? shape.Area / boxArea : 1;
         if (filled > 0.995)
             return length > 0.9 * side ? [turn, turn + quarter, turn + quarter / 2, turn - quarter / 2] : [turn, turn + quarter];
         var turns = new List<double>();

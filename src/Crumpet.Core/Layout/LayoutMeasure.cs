@@ -55,7 +55,7 @@ internal static class LayoutMeasure
             padding = Math.Min(padding, PaddingMeasure.Least(alone, size, cancel));
             var report = new SheetLayoutReport(
                 sheetMaterials[sheet], islands.Count(i => i.Sheet == sheet),
-                CoverageRaster.RoomUsed(alone, raster, paddingPixels / 2.0 * raster / size, cancel), alone.Sum(s => s.Area()));
+                CoverageRaster.RoomUsed(alone, raster, paddingPixels / 2.0 * raster / size, cancel), alone.Sum(s => s.Area));
             sheets.Add(report);
             room += report.RoomUsed / sheetMaterials.Count;
             covered += report.Covered / sheetMaterials.Count;
@@ -85,7 +85,7 @@ internal static class LayoutMeasure
             SeamMetres = seamMetres,
             PaddingPixels = padding,
             Each = [.. islands.Select((island, i) => new IslandReport(
-                island.Object, island.Sheet, island.Flat.Chart.TriangleCount, densities[i], shapes[i].Area(), island.Flat.Stretch.Most, island.IsLocked,
+                island.Object, island.Sheet, island.Flat.Chart.TriangleCount, densities[i], shapes[i].Area, island.Flat.Stretch.Most, island.IsLocked,
                     stackedOn[i], SpotOn(island.Flat.Chart)))],
         };
         return (whole, overlapping);
@@ -161,7 +161,7 @@ internal static class LayoutMeasure
     private static bool LieOnEachOther(PackShape one, PackShape two)
     {
         const double near = 1e-4;
-        if (one.Points.Length != two.Points.Length || Math.Abs(one.Area() - two.Area()) > near * one.Area())
+        if (one.Points.Length != two.Points.Length || Math.Abs(one.Area - two.Area) > near * one.Area)
             return false;
         for (int axis = 0; axis < 2; axis++)
         {

@@ -80,6 +80,22 @@ internal sealed class PackProblem(
     /// <param name="weightOf">Size of each group against the others.</param>
     public double LongestFit(double[] weightOf) => items.Min(i => Diagonal * side / Math.Max(shapes[i.Class].Extent * weightOf[i.Group], 1e-30));
 
+    /// <summary>The scale at which the islands with their room take a share of the sheets, cells a unit; 0 where their room alone takes more.</summary>
+    /// <param name="weightOf">Size of each group against the others.</param>
+    /// <param name="share">The share.</param>
+    public double FillingScale(double[] weightOf, double share)
+    {
+        // Room reaches so far out from the border, and around each corner of it.
+        double square = 0, linear = 0;
+        foreach (var item in items)
+        {
+            square += shapes[item.Class].Area * weightOf[item.Group] * weightOf[item.Group];
+            linear += shapes[item.Class].Around * weightOf[item.Group] * radius;
+        }
+        double rest = share * side * side * sheets - items.Count * Math.PI * radius * radius;
+        return rest <= 0 || square <= 0 ? 0 : (Math.Sqrt(linear * linear + 4 * square * rest) - linear) / (2 * square);
+    }
+
     /// <summary>Packs the islands one after the other, each as low as it goes.</summary>
     /// <param name="plan">How.</param>
     /// <param name="scaleOf">Cells a unit for each group.</param>
@@ -159,7 +175,7 @@ internal sealed class PackProblem(
             double scale = scaleOf(items[item].Group);
             if (IsTooLong(shape, scale))
             {
-                leftOut = (long)Math.Min(leftOut + Math.Max(1, shapes[shape].Area() * scale * scale), long.MaxValue / 2);
+                leftOut = (long)Math.Min(leftOut + Math.Max(1, shapes[shape].Area * scale * scale), long.MaxValue / 2);
                 if (leftOut > giveUpAt)
                     break;
                 continue;

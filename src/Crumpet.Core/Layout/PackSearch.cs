@@ -14,6 +14,7 @@ internal static class PackSearch
     private const double Step = 1.003;
     private const int Finalists = 6;
     private const double Exactness = 1.0008;
+    private const double FirstStep = 0.99;
 
     /// <summary>A finer raster wastes less, or a sketch was too hopeful.</summary>
     private const double Hope = 1.01;
@@ -24,6 +25,12 @@ internal static class PackSearch
 
     /// <summary>A cell of the next finer raster is a quarter, and a try there as much dearer.</summary>
     private const int FewerOnFiner = 4;
+
+    /// <summary>Of more islands than this one order is packed, the largest first: small ones fill what is left whatever comes before.</summary>
+    public const int Many = 4000;
+
+    /// <summary>How much of a sheet such an order fills at least, with the room around islands.</summary>
+    private const double ManyFill = 0.85;
     private const int LeastRounds = 6;
     private const int MostRounds = 5000;
 
@@ -54,12 +61,16 @@ internal static class PackSearch
         var plans = new List<PackPlan>();
         PackProblem[] rasters = [.. sketches, problem];
         Found? best = null;
-        int rounds = (int)Math.Clamp(Placements * Math.Pow(PlacementSide / rasters[0].Side, 2) / TriesARound / problem.Items.Count, LeastRounds, MostRounds);
+        bool areMany = problem.Items.Count > Many;
+        double placements = Placements * Math.Pow(PlacementSide / rasters[0].Side, 2);
+        int rounds = areMany ? 0 : (int)Math.Clamp(placements / TriesARound / problem.Items.Count, LeastRounds, MostRounds);
         for (int i = 0; i < rasters.Length; i++)
         {
             double from = i / (double)rasters.Length;
-            double start = best is null ? FirstScale(rasters[i], weightOf) : best.Scale * rasters[i].Side / rasters[i - 1].Side * Hope;
-            PackPlan[] entrants = plans.Count > 0 ? [.. plans.AsEnumerable().Reverse().Take(Finalists)] : Orders(rasters[i], weightOf);
+            double start = best is not null ? best.Scale * rasters[i].Side / rasters[i - 1].Side * Hope
+                : areMany ? ManyScale(rasters[i], weightOf) : FirstScale(rasters[i], weightOf);
+            PackPlan[] entrants = plans.Count > 0 ? [.. plans.AsEnumerable().Reverse().Take(Finalists)]
+                : [.. Orders(rasters[i], weightOf).Take(areMany ? 1 : int.MaxValue)];
             best = BestOf(rasters[i], weightOf, entrants, start, options);
             // None of them may fit where a sketch was too hopeful.
             if (best is null && plans.Count > 0)
@@ -68,7 +79,7 @@ internal static class PackSearch
             if (best is not null && i < sketches.Count)
             {
                 best = Improve(rasters[i], weightOf, best, rounds, options, f => report?.Invoke(from + f / rasters.Length), plans);
-                rounds = Math.Max(LeastRounds, rounds / FewerOnFiner);
+                rounds = Math.Max(areMany ? 0 : LeastRounds, rounds / FewerOnFiner);
             }
         }
         if (best is null || !(best.Scale > wanted))
@@ -85,6 +96,8 @@ internal static class PackSearch
     private static Found? BestOf(PackProblem problem, double[] weightOf, PackPlan[] plans, double start, ParallelOptions options)
     {
         var found = new Found?[plans.Length];
+        if (plans.Length == 1)
+            return Thirds(problem, weightOf, plans[0], start, options);
         Parallel.For(0, plans.Length, options, i => found[i] = Bisect(problem, weightOf, plans[i], start, options.CancellationToken));
         return found.Where(f => f is not null).MaxBy(f => f!.Scale);
     }
@@ -130,14 +143,17 @@ internal static class PackSearch
     private static double FirstScale(PackProblem problem, double[] weightOf)
     {
         double area = Enumerable.Range(0, problem.Items.Count)
-            .Sum(i => problem.ShapeOf(i).Area() * weightOf[problem.Items[i].Group] * weightOf[problem.Items[i].Group]);
+            .Sum(i => problem.ShapeOf(i).Area * weightOf[problem.Items[i].Group] * weightOf[problem.Items[i].Group]);
         return Math.Min(Math.Sqrt((double)problem.Side * problem.Side * problem.Sheets / Math.Max(area, 1e-30)), problem.LongestFit(weightOf));
     }
+
+    private static double ManyScale(PackProblem problem, double[] weightOf) =>
+        problem.FillingScale(weightOf, ManyFill) is var scale and > 0 ? Math.Min(scale, problem.LongestFit(weightOf)) : FirstScale(problem, weightOf);
 
     /// <summary>The greatest scale at which a plan fits, from a guess downwards; null where there is none.</summary>
     public static Found? Bisect(PackProblem problem, double[] weightOf, PackPlan plan, double start, CancellationToken cancel)
     {
-        double high = start, low = start, step = 0.99;
+        double high = start, low = start, step = FirstStep;
         Found? found = At(problem, weightOf, plan, start, cancel);
         for (int i = 0; i < 10 && found is null; i++, step *= step)
         {
@@ -155,12 +171,41 @@ internal static class PackSearch
         return found;
     }
 
+    /// <summary>The same, with two scales tried at a time.</summary>
+    private static Found? Thirds(PackProblem problem, double[] weightOf, PackPlan plan, double start, ParallelOptions options)
+    {
+        double high = start / FirstStep, step = FirstStep;
+        Found? found = null;
+        for (int i = 0; i < 6 && found is null; i++, step *= step)
+        {
+            var (more, less) = Both(high * step, high * step * step);
+            found = more ?? less;
+            high = more is not null ? high : less is not null ? high * step : high * step * step;
+        }
+        while (found is not null && high / found.Scale > Exactness)
+        {
+            double third = Math.Cbrt(high / found.Scale);
+            var (more, less) = Both(found.Scale * third * third, found.Scale * third);
+            high = more is not null ? high : less is not null ? found.Scale * third * third : found.Scale * third;
+            found = more ?? less ?? found;
+        }
+        return found;
+
+        (Found? More, Found? Less) Both(double more, double less)
+        {
+            var both = new Found?[2];
+            Parallel.For(0, 2, options, i => both[i] = At(problem, weightOf, plan, i == 0 ? more : less, options.CancellationToken));
+            return (both[0], both[1]);
+        }
+    }
+
     /// <summary>Orders to begin with: large before small, by several measures of large.</summary>
     private static PackPlan[] Orders(PackProblem problem, double[] weightOf)
     {
+        double likely = FirstScale(problem, weightOf) * 0.8;
         var sizes = Enumerable.Range(0, problem.Items.Count).Select(i =>
         {
-            var mask = problem.Mask(problem.Items[i].Class, 0, weightOf[problem.Items[i].Group] * FirstScale(problem, weightOf) * 0.8);
+            var mask = problem.Mask(problem.Items[i].Class, 0, weightOf[problem.Items[i].Group] * likely);
             return (Long: Math.Max(mask.Width, mask.Height), Short: Math.Min(mask.Width, mask.Height), mask.Cells);
         }).ToArray();
         Func<int, double>[] measures =

@@ -70,8 +70,8 @@ internal static class PackedIslands
         int side = (int)Math.Floor((request.Size - request.PaddingPixels) * cells);
         var (shapes, items, classOf) = Classes(islands, matches, free, request);
         double reach = Math.Sqrt(items.Sum(
-            i => shapes[i.Class].Area() * request.Weights[i.Group] * request.Weights[i.Group]) / request.Sheets) / Math.Sqrt(0.85);
-        double[][] turns = [.. shapes.Select(s => IslandTurns.Of(s, request.Rotation, reach / request.Weights.Max()))];
+            i => shapes[i.Class].Area * request.Weights[i.Group] * request.Weights[i.Group]) / request.Sheets) / Math.Sqrt(0.85);
+        double[][] turns = [.. shapes.Select(s => IslandTurns.Of(s, request.Rotation, reach / request.Weights.Max(), items.Length > PackSearch.Many))];
         var problem = Problem(1, 0);
         PackProblem[] sketches = [.. SketchShares(side, items.Length / (double)request.Sheets).Select(s => Problem(s, SketchAllowance))];
         bool slackens = request.Slack > 0 && request.Weights.Length > 1;

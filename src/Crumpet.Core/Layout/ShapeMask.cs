@@ -32,11 +32,28 @@ internal sealed record PackShape(double[] Points, int[] Border)
     }
 
     /// <summary>Area of the triangles.</summary>
-    public double Area()
+    public double Area { get; } = AreaOf(Points);
+
+    /// <summary>Length of the border.</summary>
+    public double Around { get; } = LengthOf(Points, Border);
+
+    private static double LengthOf(double[] points, int[] border)
     {
         double sum = 0;
-        for (int i = 0; i < Points.Length; i += 6)
-            sum += Math.Abs((Points[i + 2] - Points[i]) * (Points[i + 5] - Points[i + 1]) - (Points[i + 3] - Points[i + 1]) * (Points[i + 4] - Points[i])) / 2;
+        foreach (int a in border)
+        {
+            int b = Geometry.Topology.Next(a);
+            double x = points[2 * b] - points[2 * a], y = points[2 * b + 1] - points[2 * a + 1];
+            sum += Math.Sqrt(x * x + y * y);
+        }
+        return sum;
+    }
+
+    private static double AreaOf(double[] points)
+    {
+        double sum = 0;
+        for (int i = 0; i < points.Length; i += 6)
+            sum += Math.Abs((points[i + 2] - points[i]) * (points[i + 5] - points[i + 1]) - (points[i + 3] - points[i + 1]) * (points[i + 4] - points[i])) / 2;
         return sum;
     }
 }

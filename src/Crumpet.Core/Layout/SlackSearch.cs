@@ -72,7 +72,7 @@ internal sealed class SlackSearch
         for (int i = 0; i < problem.Items.Count; i++)
         {
             double scale = weights[problem.Items[i].Group] * scales[problem.Items[i].Group];
-            sum += problem.ShapeOf(i).Area() * scale * scale;
+            sum += problem.ShapeOf(i).Area * scale * scale;
         }
         return sum;
     }

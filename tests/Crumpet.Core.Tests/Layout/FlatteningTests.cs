@@ -137,7 +137,7 @@ public sealed class FlatteningTests
             NoAngle));
         double width = flat.Uv.Where((_, i) => i % 2 == 0).Max() - flat.Uv.Where((_, i) => i % 2 == 0).Min(), height = flat.Uv.Where((_, i) => i % 2 == 1)
             .Max() - flat.Uv.Where((_, i) => i % 2 == 1).Min();
-        Assert.Equal(flat.Shape().Area(), width * height, 1e-9);
+        Assert.Equal(flat.Shape().Area, width * height, 1e-9);
         Assert.Equal(13 + 4, flat.Uv.Where((_, i) => i % 2 == 0).Select(x => Math.Round(x, 9)).Distinct().Count() + flat.Uv.Where((_, i) => i % 2 == 1)
             .Select(y => Math.Round(y, 9)).Distinct().Count());
     }

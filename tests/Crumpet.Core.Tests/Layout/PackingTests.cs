@@ -187,6 +187,34 @@ public sealed class PackingTests
         Assert.Throws<OperationCanceledException>(() => LayoutStation.Run(Input(Anew, 512, Mixed()), null, cancel.Token));
     }
 
+    [Fact]
+    public void Thousands_of_islands_lie_apart_and_on_any_number_of_threads_the_same()
+    {
+        // More than an order is looked for: loose kites, no two alike.
+        const int count = PackSearch.Many + 100;
+        var positions = new Vector3[4 * count];
+        for (int i = 0; i < positions.Length; i++)
+        {
+            float way = 0.1f + 0.3f * Shapes.Unit((uint)i), turn = i % 4 * MathF.PI / 2;
+            positions[i] = new Vector3(2 * (i / 4) + way * MathF.Cos(turn), 0, -way * MathF.Sin(turn));
+        }
+        var mesh = new Mesh
+        {
+            Name = "kites",
+            Positions = positions,
+            Corners = [.. Enumerable.Range(0, count).SelectMany(k => new[] { 0, 1, 2, 0, 2, 3 }.Select(c => 4 * k + c))],
+            TriangleMaterials = new int[2 * count],
+        };
+        const int size = 512;
+        var input = Input(Anew with { PaddingPixels = 2 }, size, mesh);
+        var result = LayoutStation.Run(input);
+        Assert.Equal(count, result.Report.Islands);
+        Assert.InRange(result.Report.RoomUsed, 0.6, 1);
+        Assert.Equal((0, 0), (result.Report.OverlappingPairs, result.Report.OverlapTexels));
+        Assert.InRange(result.Report.DensitySpread, 0, 0.005);
+        Assert.Equal(result.Uvs[0], LayoutStation.Run(input with { Threads = 1 }).Uvs[0]);
+    }
+
     [Theory]
     [InlineData(0)]
     [InlineData(10)]
