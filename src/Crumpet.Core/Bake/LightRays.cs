@@ -15,6 +15,9 @@ internal sealed class LightRays(BakeSettings settings, float rangeMetres, float 
 {
     private const float Unlimited = 1e30f;
 
+    // To look ahead costs about as much as two rays.
+    private const int LeastForLook = 6;
+
     /// <summary>Share of the cosine-weighted hemisphere that nothing blocks, and the mean of the open directions.</summary>
     /// <param name="occluders">What blocks light.</param>
     /// <param name="point">Place on the surface.</param>
@@ -29,7 +32,10 @@ internal sealed class LightRays(BakeSettings settings, float rangeMetres, float 
     {
         float lift = Lift(point), range = rangeMetres > 0 ? rangeMetres : Unlimited, sum = 0;
         point += flat * lift;
-        occluders.Look(point, flat, lift / 2, range, out var outlook);
+        System.Runtime.CompilerServices.Unsafe.SkipInit(out Outlook outlook);
+        bool looks = count >= LeastForLook && settings.OcclusionFalloffMetres <= 0 && settings.BackFacesOcclude;
+        if (looks)
+            occluders.Look(point, flat, lift / 2, range, out outlook);
         open = Vector3.Zero;
         cast = 0;
         var rays = new HemisphereRays(normal, flat, sequence.Seed);
@@ -39,7 +45,7 @@ internal sealed class LightRays(BakeSettings settings, float rangeMetres, float 
             int some = rays.Next(sequence.First + (uint)i, Math.Min(HemisphereRays.Most, count - i), directions);
             foreach (var direction in directions[..some])
             {
-                float share = 1 - Blocked(occluders, in outlook, new Ray(point, direction, 0, range));
+                float share = 1 - Blocked(occluders, looks, in outlook, new Ray(point, direction, 0, range));
                 sum += share;
                 open += direction * share;
             }
@@ -66,12 +72,14 @@ internal sealed class LightRays(BakeSettings settings, float rangeMetres, float 
         return cast > 0 ? sum / cast : 0;
     }
 
-    private float Blocked(Bvh bvh, ref readonly Outlook outlook, in Ray ray)
+    private float Blocked(Bvh bvh, bool looks, ref readonly Outlook outlook, in Ray ray)
     {
         float floor = settings.GroundOccludes && ray.Direction.Y < 0 ? (ground - ray.Origin.Y) / ray.Direction.Y : -1;
         bool onGround = floor >= 0 && floor <= ray.Far;
+        if (looks)
+            return onGround || bvh.Any(ray, in outlook) ? 1 : 0;
         if (settings.OcclusionFalloffMetres <= 0)
-            return onGround || (settings.BackFacesOcclude ? bvh.Any(ray, in outlook) : bvh.ClosestFacing(ray, out _, out _)) ? 1 : 0;
+            return onGround || (settings.BackFacesOcclude ? bvh.Any(ray) : bvh.ClosestFacing(ray, out _, out _)) ? 1 : 0;
         float nearest = onGround ? floor : float.PositiveInfinity;
         if (settings.BackFacesOcclude ? bvh.Closest(ray, out var hit) : bvh.ClosestFacing(ray, out hit, out _))
             nearest = MathF.Min(nearest, hit.Distance);

@@ -126,9 +126,9 @@ internal static class PackedIslands
     private static IEnumerable<int> SketchShares(int side, double islandsASheet)
     {
         int share = CoarsestShare;
-        while (share > 2 && side / share < CellsAnIsland * Math.Sqrt(islandsASheet))
+        while (share > 2 && side / share < CellsAnIsland * Math.Max(2, Math.Sqrt(islandsASheet)))
             share /= 2;
-        for (; share >= 2; share /= 2)
+        for (; share >= 2 && side >= share; share /= 2)
             yield return share;
     }
 
