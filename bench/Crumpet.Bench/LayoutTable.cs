@@ -16,7 +16,7 @@ internal static class LayoutTable
     /// <param name="only">Part of the names of the shapes that are wanted; empty for all.</param>
     public static void Print(string only)
     {
-        Console.WriteLine("shape                    tris  islands  even s   room %  spread %  stretch mean/95 %/worst %   slack s   room %");
+        Console.WriteLine("shape                    tris  islands   seams m    seen m  even s   room %  spread %  angle stretch mean/95 %/worst %   slack s   room %");
         foreach (var (name, meshes) in Shapes().Where(s => s.Name.Contains(only, StringComparison.Ordinal)))
         {
             var even = Run(meshes, 0, out double seconds);
@@ -28,18 +28,35 @@ internal static class LayoutTable
             }
             var s = even.AngleStretch;
             Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
-                $"{name,-20} {even.Triangles,8} {even.Islands,8} {seconds,7:0.0} {100 * even.RoomUsed,8:0.0} {100 * even.DensitySpread,9:0.00}   "
+                $"{name,-20} {even.Triangles,8} {even.Islands,8} {even.SeamMetres,9:0.00} {even.SeenSeamMetres,9:0.00} {seconds,7:0.0} {100 * even.RoomUsed,8:0.0} {100 * even.DensitySpread,9:0.00}   "
                     + $"{100 * (s.Mean - 1),7:0.0} / {100 * (s.Most - 1),4:0.0} / {100 * (s.Worst - 1),5:0.0}        {slack}"));
         }
     }
 
+    /// <param name="only">Part of the names of the shapes that are wanted; empty for all.</param>
+    public static void PrintSeams(string only)
+    {
+        Console.WriteLine("shape                    tris       s  islands   seams m    seen m   angle stretch mean/95 %/worst %");
+        foreach (var (name, meshes) in Shapes().Where(s => s.Name.Contains(only, StringComparison.Ordinal)))
+        {
+            var input = Input(meshes, 0);
+            var watch = Stopwatch.StartNew();
+            var seams = SeamOutlook.Of(input);
+            var s = seams.AngleStretch;
+            Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
+                $"{name,-20} {meshes.Sum(m => m.TriangleCount),8} {watch.Elapsed.TotalSeconds,7:0.00} {seams.Islands,8} {seams.SeamMetres,9:0.00} "
+                    + $"{seams.SeenSeamMetres,9:0.00}   {100 * (s.Mean - 1),7:0.0} / {100 * (s.Most - 1),4:0.0} / {100 * (s.Worst - 1),5:0.0}"));
+        }
+    }
+
+    private static LayoutInput Input(IReadOnlyList<Mesh> meshes, float slack) => new(
+        [.. meshes.Select(m => new LayoutObject(m, m.Name))], new LayoutSettings { Uvs = UvSource.Unwrap, Pack = true, SlackPercent = slack }, Size)
+    { Threads = Environment.ProcessorCount };
+
     private static LayoutReport Run(IReadOnlyList<Mesh> meshes, float slack, out double seconds)
     {
-        var settings = new LayoutSettings { Uvs = UvSource.Unwrap, Pack = true, SlackPercent = slack };
         var watch = Stopwatch.StartNew();
-        var result = LayoutStation.Run(new LayoutInput([.. meshes.Select(m => new LayoutObject(m, m.Name))], settings,
-            Size)
-        { Threads = Environment.ProcessorCount });
+        var result = LayoutStation.Run(Input(meshes, slack));
         seconds = watch.Elapsed.TotalSeconds;
         return result.Report;
     }
@@ -169,6 +186,12 @@ internal static class LayoutTable
                     corners.AddRange(t);
             }
         }
+        // Turned so that its faces look outward.
+        float volume = 0;
+        for (int c = 0; c < corners.Count; c += 3)
+            volume += Vector3.Dot(positions[corners[c]], Vector3.Cross(positions[corners[c + 1]], positions[corners[c + 2]]));
+        if (volume < 0)
+            corners.Reverse();
         return new Mesh { Name = name, Positions = positions, Corners = [.. corners], TriangleMaterials = new int[corners.Count / 3] };
     }
 }

@@ -5,7 +5,9 @@ using Crumpet.Bench;
 var shapes = new Argument<string>("shapes") { Description = "Part of the names of the shapes that are wanted.", DefaultValueFactory = _ => "" };
 var layout = new Command("layout", "Unwrap and pack the demo's low sides and generated shapes, and print a table.") { shapes };
 layout.SetAction(given => LayoutTable.Print(given.GetValue(shapes)!));
-var root = new RootCommand("Measures Crumpet; anything but these commands goes to BenchmarkDotNet.") { layout, BakeBench.Make() };
+var seams = new Command("seams", "Cut and flatten the same shapes without packing them, and print a table.") { shapes };
+seams.SetAction(given => LayoutTable.PrintSeams(given.GetValue(shapes)!));
+var root = new RootCommand("Measures Crumpet; anything but these commands goes to BenchmarkDotNet.") { layout, seams, BakeBench.Make() };
 foreach (var command in RayCommand.Make())
     root.Subcommands.Add(command);
 if (args.Length > 0 && root.Subcommands.Any(c => c.Name == args[0]))

@@ -79,19 +79,16 @@ internal sealed class ChartMesh
     /// <summary>A part of the chart.</summary>
     /// <param name="triangles">Triangles of this chart, ascending.</param>
     /// <param name="isCut">For each half-edge of this chart whether it is cut open; null cuts none.</param>
-    public ChartMesh Part(int[] triangles, bool[]? isCut = null)
+    public ChartMesh Part(int[] triangles, Func<int, bool>? isCut = null)
     {
-        var localOf = new int[TriangleCount];
-        Array.Fill(localOf, -1);
-        for (int t = 0; t < triangles.Length; t++)
-            localOf[triangles[t]] = t;
         var across = new int[3 * triangles.Length];
         var positions = new Vector3[across.Length];
         for (int c = 0; c < across.Length; c++)
         {
             int corner = 3 * triangles[c / 3] + c % 3, other = Across[corner];
+            int local = other >= 0 ? Array.BinarySearch(triangles, other / 3) : -1;
             positions[c] = Positions[Corners[corner]];
-            across[c] = other >= 0 && localOf[other / 3] >= 0 && isCut?[corner] != true ? 3 * localOf[other / 3] + other % 3 : -1;
+            across[c] = local >= 0 && isCut?.Invoke(corner) != true ? 3 * local + other % 3 : -1;
         }
         return new ChartMesh(Array.ConvertAll(triangles, t => Triangles[t]), across, positions);
     }
@@ -106,7 +103,7 @@ internal sealed class ChartMesh
     }
 
     /// <summary>The whole chart with some half-edges cut open.</summary>
-    public ChartMesh Cut(bool[] isCut) => Part([.. Enumerable.Range(0, TriangleCount)], isCut);
+    public ChartMesh Cut(bool[] isCut) => Part([.. Enumerable.Range(0, TriangleCount)], c => isCut[c]);
 
     /// <summary>The border as closed loops of half-edges, each in the direction of its triangles.</summary>
     public List<int[]> Loops()

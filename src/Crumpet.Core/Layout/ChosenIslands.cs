@@ -4,6 +4,15 @@ using Crumpet.Core.Tracing;
 
 namespace Crumpet.Core.Layout;
 
+/// <summary>Where charts of an object end before any is too stretched.</summary>
+/// <param name="IsSeam">For each half-edge whether it is cut.</param>
+/// <param name="IsSoft">For each half-edge whether charts are parted there first, to be sewn up again where they can be.</param>
+internal sealed record SeamPlan(bool[] IsSeam, bool[] IsSoft)
+{
+    /// <summary>Whether two objects are cut alike.</summary>
+    public bool IsLike(SeamPlan other) => IsSeam.AsSpan().SequenceEqual(other.IsSeam) && IsSoft.AsSpan().SequenceEqual(other.IsSoft);
+}
+
 /// <summary>What was chosen by hand on one object: islands and edges, found again by where they are.</summary>
 internal sealed class ChosenIslands
 {
@@ -46,13 +55,13 @@ internal sealed class ChosenIslands
         return false;
     }
 
-    /// <summary>For each half-edge whether charts end there: by the rules, as changed by hand.</summary>
-    public bool[] Seams()
+    /// <summary>Where charts end: by the rules, as changed by hand.</summary>
+    public SeamPlan Seams()
     {
-        bool[] isSeam = SeamRules.Seams(topology, settings.Unwrap);
+        bool[] isSeam = SeamRules.Seams(topology, settings.Unwrap), isSoft = SeamRules.Soft(topology, settings.Unwrap);
         foreach (var (corner, isCut) in seams)
-            isSeam[corner] = isCut;
-        return isSeam;
+            (isSeam[corner], isSoft[corner]) = (isCut, false);
+        return new SeamPlan(isSeam, isSoft);
     }
 
     private Dictionary<int, bool> ByHand()

@@ -65,6 +65,47 @@ internal static class Flattening
         return uv;
     }
 
+    /// <summary>A chart laid flat as soon as it is within a stretch limit, or null as soon as it seems it will not be.</summary>
+    /// <param name="chart">Connected chart; one with holes may be cut open.</param>
+    /// <param name="limit">Stretch that 95 % may have.</param>
+    /// <param name="seamCost">What a seam costs for each half-edge of the chart.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public static FlatChart? Within(ChartMesh chart, double limit, Func<ChartMesh, float[]> seamCost, CancellationToken cancel)
+    {
+        var loops = chart.Loops();
+        if (loops.Count == 0)
+            return null;
+        if (Project(chart) is { } projected)
+            return StartingMap.IsUnturned(chart, projected) && BorderCrossing.IsSingle(chart, projected, loops)
+                ? new FlatChart(chart, projected, StretchMeasure.OfChart(chart, projected)) : null;
+        if (loops.Count > 1 || chart.EulerCharacteristic() != 1)
+        {
+            chart = DiscCut.Open(chart, loops, seamCost(chart));
+            loops = chart.Loops();
+        }
+        if (chart.EulerCharacteristic() != 1 || loops.Count != 1)
+            return null;
+        var graph = new VertexGraph(chart);
+        var solver = new BlockCholesky(graph, cancel);
+        if (StartingMap.Conformal(chart, graph, solver, loops[0], cancel) is not { } uv)
+            return null;
+        SymmetricDirichlet.ScaleBest(chart, uv);
+        if (!StartingMap.IsUnturned(chart, uv) || !new SymmetricDirichlet(chart, graph, solver).Reach(uv, limit, cancel)
+            || !StartingMap.IsUnturned(chart, uv) || !BorderCrossing.IsSingle(chart, uv, loops))
+            return null;
+        return new FlatChart(chart, uv, StretchMeasure.OfChart(chart, uv));
+    }
+
+    /// <summary>A flat chart made as true to the surface as it can be; itself where it would come to cover itself.</summary>
+    public static FlatChart Settled(FlatChart flat, CancellationToken cancel)
+    {
+        var graph = new VertexGraph(flat.Chart);
+        double[] uv = [.. flat.Uv];
+        new SymmetricDirichlet(flat.Chart, graph, new BlockCholesky(graph, cancel)).Minimise(uv, cancel);
+        return StartingMap.IsUnturned(flat.Chart, uv) && BorderCrossing.IsSingle(flat.Chart, uv, flat.Chart.Loops())
+            && StretchMeasure.OfChart(flat.Chart, uv) is var stretch && stretch.Most <= flat.Stretch.Most ? new FlatChart(flat.Chart, uv, stretch) : flat;
+    }
+
     private static FlatChart? Solve(ChartMesh chart, List<int[]> loops, CancellationToken cancel)
     {
         var graph = new VertexGraph(chart);

@@ -107,7 +107,7 @@ internal static class LayoutMeasure
     }
 
     /// <summary>Angle and area stretch of every triangle of every island.</summary>
-    private static (Spread Angle, Spread Area) Stretches(IReadOnlyList<UvIsland> islands)
+    public static (Spread Angle, Spread Area) Stretches(IReadOnlyList<UvIsland> islands)
     {
         int count = islands.Sum(i => i.Flat.Chart.TriangleCount), at = 0;
         double[] angles = new double[count], areas = new double[count], weights = new double[count];

@@ -106,6 +106,9 @@ public sealed record LayoutReport
     /// <summary>Length of all seams, metres.</summary>
     public required double SeamMetres { get; init; }
 
+    /// <summary>The same, each seam counted as far as it is seen: from around and above fully, from below less, hidden ones not at all.</summary>
+    public double SeenSeamMetres { get; init; }
+
     /// <summary>Least room between two islands, or twice that to the border, pixels; at most 64.</summary>
     public required double PaddingPixels { get; init; }
 

@@ -40,12 +40,6 @@ public sealed record LayoutResult(
 /// <summary>Unwraps, scales and packs the UVs of the low side, or keeps what came, and measures the result.</summary>
 public static class LayoutStation
 {
-    /// <summary>Room a sheet is thought to fill when charts are checked for length.</summary>
-    private const double LikelyRoom = 0.85;
-
-    /// <summary>A chart longer than this share of the sheet's side is cut across.</summary>
-    private const double LongestShare = 1;
-
     /// <summary>Lays the objects out.</summary>
     /// <param name="input">What to lay out and how.</param>
     /// <param name="progress">Told often.</param>
@@ -58,9 +52,10 @@ public static class LayoutStation
 
     private static LayoutResult RunSolid(LayoutInput input, int left, IProgress<Progress>? progress, CancellationToken cancel)
     {
-        var parts = PartNumbers(input.Objects);
+        var parts = ObjectIslands.PartNumbers(input.Objects);
         double[] weights = [.. parts.Select(p => (double)(input.Settings.Parts.GetValueOrDefault(p.Key)?.Weight ?? 1))];
-        var islands = Islands(input, parts, progress, cancel);
+        using var sight = new SeamSight([.. input.Objects.Select(o => o.Mesh)], input.Threads, cancel);
+        var islands = ObjectIslands.Of(input, parts, sight, progress, cancel);
         Sheets(input, islands);
         var loose = islands.ToList();
         int held = input.Settings.Pack || islands.Exists(i => !i.IsKept) ? HeldLayout.Hold(input, islands) : 0;
@@ -76,8 +71,16 @@ public static class LayoutStation
         if (input.Settings.Sheets == SheetRule.Together)
             materials = materials[..(1 + islands.Select(i => i.Sheet).DefaultIfEmpty().Max())];
         progress?.Report(new Progress(0.92, "measuring"));
-        var (report, overlapping) = LayoutMeasure.Of(islands, materials, weights, input.Size, input.Settings.PaddingPixels, SeamMetres(islands), cancel);
-        report = report with { Slack = slack, Shortfalls = shortfalls, TrianglesWithoutArea = left, HeldIslands = held, IsPacked = laid.IsPacked };
+        var (report, overlapping) = LayoutMeasure.Of(islands, materials, weights, input.Size, input.Settings.PaddingPixels, ObjectIslands.SeamMetres(islands), cancel);
+        report = report with
+        {
+            Slack = slack,
+            Shortfalls = shortfalls,
+            TrianglesWithoutArea = left,
+            HeldIslands = held,
+            IsPacked = laid.IsPacked,
+            SeenSeamMetres = sight.SeenMetres(islands.Select(i => i.Flat.Chart), cancel),
+        };
         var uvs = Corners(input, islands, i => islands[i].Tile);
         var before = slack is null ? null : Corners(input, islands, i => laid.Even[i] ?? islands[i].Tile);
         return new LayoutResult(report, Finding.Sorted(LayoutFindings.Of(report, input.Settings, input.Size, i => input.Objects[i].Mesh.Name)), uvs, before,
@@ -122,74 +125,6 @@ public static class LayoutStation
 
         /// <summary>Whether they lie as dense as they were to.</summary>
         public bool IsAsDense { get; init; } = true;
-    }
-
-    private static SortedDictionary<string, int> PartNumbers(IReadOnlyList<LayoutObject> objects)
-    {
-        var parts = new SortedDictionary<string, int>(StringComparer.Ordinal);
-        foreach (string part in objects.Select(o => o.Part).Distinct().Order(StringComparer.Ordinal))
-            parts.Add(part, parts.Count);
-        return parts;
-    }
-
-    /// <summary>Islands of all objects, kept or laid flat anew, in the order of the objects.</summary>
-    private static List<UvIsland> Islands(LayoutInput input, SortedDictionary<string, int> parts, IProgress<Progress>? progress, CancellationToken cancel)
-    {
-        var islands = new List<UvIsland>();
-        long all = Math.Max(1, input.Objects.Sum(o => (long)o.Mesh.TriangleCount)), done = 0;
-        double longest = Longest(input);
-        var unwrapped = new List<(Topology Topology, bool[] Seams, IReadOnlyList<FlatChart> Flat)>();
-        for (int i = 0; i < input.Objects.Count; i++)
-        {
-            cancel.ThrowIfCancellationRequested();
-            var (mesh, part) = input.Objects[i];
-            var own = input.Settings.Parts.GetValueOrDefault(part);
-            var topology = Topology.Of(mesh);
-            var chosen = new ChosenIslands(input.Settings, topology);
-            bool keeps = mesh.Uvs is not null && (own?.Uvs ?? input.Settings.Uvs) == UvSource.Keep;
-            int[] every = [.. Enumerable.Range(0, mesh.TriangleCount)];
-            var kept = keeps ? IslandFinder.Find(topology, mesh.Uvs!, every, input.Settings.Sheets == SheetRule.Materials) : [];
-            var anew = kept.Where(chosen.IsUnwrapped).ToList();
-            foreach (var flat in kept.Except(anew))
-                islands.Add(new UvIsland { Object = i, Part = parts[part], Flat = flat, IsKept = true });
-            int[] triangles = keeps ? [.. anew.SelectMany(a => a.Chart.Triangles).Order()] : every;
-            if (triangles.Length == 0)
-                continue;
-            bool[] seams = chosen.Seams();
-            bool isWhole = triangles.Length == every.Length;
-            var flats = isWhole ? unwrapped.Find(u => ObjectCopies.AreAlike(u.Topology, u.Seams, topology, seams)).Flat : null;
-            if (flats is null)
-            {
-                flats = Unwrapper.Unwrap(topology, triangles, seams, input.Settings.Unwrap, longest, input.Threads, Told, cancel);
-                if (isWhole)
-                    unwrapped.Add((topology, seams, flats));
-            }
-            foreach (var flat in flats)
-                islands.Add(new UvIsland { Object = i, Part = parts[part], Flat = Own(flat, topology), IsKept = false });
-        }
-        return islands;
-
-        void Told(int triangles)
-        {
-            long now = Interlocked.Add(ref done, triangles);
-            progress?.Report(new Progress(0.5 * now / all, "laying charts flat"));
-        }
-    }
-
-    /// <summary>A chart that was laid flat for a copy, on the object's own positions.</summary>
-    private static FlatChart Own(FlatChart flat, Topology topology) => flat with { Chart = flat.Chart.On(topology.Mesh) };
-
-    private static double Longest(LayoutInput input)
-    {
-        if (input.Settings.PixelsPerMetre is { } density)
-            return LongestShare * (input.Size - 2 * input.Settings.PaddingPixels) / density;
-        double area = 0;
-        foreach (var (mesh, _) in input.Objects)
-        {
-            for (int c = 0; c < mesh.Corners.Length; c += 3)
-                area += Vector3.Cross(mesh.PositionAt(c + 1) - mesh.PositionAt(c), mesh.PositionAt(c + 2) - mesh.PositionAt(c)).Length() / 2;
-        }
-        return LongestShare * Math.Sqrt(area / LikelyRoom);
     }
 
     /// <summary>Gives islands their sheets where these are known, and says which material each sheet holds.</summary>
@@ -326,17 +261,6 @@ public static class LayoutStation
     {
         var locked = islands.Where(i => i.IsLocked).OrderByDescending(i => i.Flat.Chart.Area).FirstOrDefault();
         return locked is null ? null : locked.MeanScale(locked.Tile) * size / weights[locked.Part];
-    }
-
-    private static double SeamMetres(List<UvIsland> islands)
-    {
-        double sum = 0;
-        foreach (var chart in islands.Select(i => i.Flat.Chart))
-        {
-            for (int c = 0; c < chart.Across.Length; c++)
-                sum += chart.Across[c] < 0 ? chart.Length(c) / 2 : 0;
-        }
-        return sum;
     }
 
     private static Vector2[][] Corners(LayoutInput input, List<UvIsland> islands, Func<int, double[]> tile)

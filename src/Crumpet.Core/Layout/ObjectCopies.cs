@@ -10,10 +10,10 @@ internal static class ObjectCopies
 
     /// <summary>Whether two objects have the same triangles with the same edges and are cut alike, so that one's charts do for the other.</summary>
     /// <param name="one">One object.</param>
-    /// <param name="oneSeams">For each of its half-edges whether charts end there.</param>
+    /// <param name="oneSeams">Where its charts end.</param>
     /// <param name="two">Another object.</param>
     /// <param name="twoSeams">The same for that one.</param>
-    public static bool AreAlike(Topology one, bool[] oneSeams, Topology two, bool[] twoSeams)
+    public static bool AreAlike(Topology one, SeamPlan oneSeams, Topology two, SeamPlan twoSeams)
     {
         Mesh a = one.Mesh, b = two.Mesh;
         if (a.TriangleCount != b.TriangleCount || !one.Points.AsSpan().SequenceEqual(two.Points) || !a.TriangleMaterials.AsSpan()
@@ -26,6 +26,6 @@ internal static class ObjectCopies
             if (MathF.Abs(Vector3.Distance(a.PositionAt(c), a.PositionAt(next)) - Vector3.Distance(b.PositionAt(c), b.PositionAt(next))) > slack)
                 return false;
         }
-        return oneSeams.AsSpan().SequenceEqual(twoSeams);
+        return oneSeams.IsLike(twoSeams);
     }
 }

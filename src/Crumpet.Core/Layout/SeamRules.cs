@@ -1,6 +1,5 @@
 using System.Numerics;
 using Crumpet.Core.Geometry;
-using Crumpet.Core.Tracing;
 
 namespace Crumpet.Core.Layout;
 
@@ -8,7 +7,19 @@ namespace Crumpet.Core.Layout;
 internal static class SeamRules
 {
     private const float HardDifference = 1e-4f;
-    private const int LooksOut = 12;
+
+    /// <summary>Edges bent more than this are where charts are parted first, if parted at all.</summary>
+    private const double SharpCosine = 0.5;
+
+    /// <summary>What a seam that nobody sees costs against one in full sight.</summary>
+    private const float LeastCost = 0.2f;
+
+    /// <summary>How much less a seam costs in a sharp crease.</summary>
+    private const float CreaseGain = 0.6f;
+    private const float OutwardCrease = 0.8f;
+
+    /// <summary>What a seam at a hard edge costs against the same elsewhere.</summary>
+    private const float HardCost = 0.3f;
 
     /// <summary>For each half-edge whether charts end there by the rules.</summary>
     /// <param name="topology">Object.</param>
@@ -29,6 +40,22 @@ internal static class SeamRules
         return isSeam;
     }
 
+    /// <summary>For each half-edge whether charts end there at first, to be sewn up where that costs no stretch: sharp ones, and hard ones that are not cut anyway.</summary>
+    /// <param name="topology">Object.</param>
+    /// <param name="settings">Rules.</param>
+    public static bool[] Soft(Topology topology, UnwrapSettings settings)
+    {
+        var mesh = topology.Mesh;
+        var isSoft = new bool[mesh.Corners.Length];
+        for (int c = 0; c < isSoft.Length; c++)
+        {
+            int other = topology.Across[c];
+            isSoft[c] = other >= 0 && ((settings.HardEdges == HardEdgeRule.Free && IsHard(mesh, c, other))
+                || Vector3.Dot(topology.FaceNormal(c / 3), topology.FaceNormal(other / 3)) < SharpCosine);
+        }
+        return isSoft;
+    }
+
     /// <summary>Whether corner normals differ across an edge.</summary>
     public static bool IsHard(Mesh mesh, int corner, int across) =>
         mesh.Normals is { } normals
@@ -40,71 +67,36 @@ internal static class SeamRules
         return MathF.Max(difference.X, MathF.Max(difference.Y, difference.Z)) > HardDifference;
     }
 
-    /// <summary>What a seam costs along each half-edge: its length, less in grooves and where little of the sky is seen.</summary>
+    /// <summary>What a seam costs along each half-edge: its length, less in grooves and where it is little seen.</summary>
     /// <param name="topology">Object.</param>
-    /// <param name="hide">Whether seams should hide; otherwise they are short.</param>
-    /// <param name="cancel">Ends the work early.</param>
-    public static float[] Costs(Topology topology, bool hide, CancellationToken cancel)
+    /// <param name="settings">Rules.</param>
+    /// <param name="seen">How much each of its points is seen; null where seams are to be short and no more.</param>
+    public static float[] Costs(Topology topology, UnwrapSettings settings, float[]? seen)
     {
         var mesh = topology.Mesh;
         var costs = new float[mesh.Corners.Length];
-        float[]? open = hide ? Openness(topology, cancel) : null;
         for (int c = 0; c < costs.Length; c++)
         {
             int next = Topology.Next(c), other = topology.Across[c];
             costs[c] = Vector3.Distance(mesh.PositionAt(c), mesh.PositionAt(next));
-            if (open is null)
+            if (other >= 0 && settings.HardEdges != HardEdgeRule.Ignore && IsHard(mesh, c, other))
+                costs[c] *= HardCost;
+            if (seen is null)
                 continue;
-            costs[c] *= 0.25f + 0.375f * (open[topology.Points[c]] + open[topology.Points[next]]);
+            costs[c] *= LeastCost + (1 - LeastCost) / 2 * (seen[topology.Points[c]] + seen[topology.Points[next]]);
             if (other >= 0)
-                costs[c] *= 1 - 0.6f * Groove(topology, c, other);
+                costs[c] *= 1 - CreaseGain * Crease(topology, c, other);
         }
         return costs;
     }
 
-    /// <summary>How deep the groove at an edge is, from 0 for flat or outward bent to 1.</summary>
-    private static float Groove(Topology topology, int corner, int across)
+    /// <summary>How sharply an edge is bent, from 0 for flat to 1 for a right angle or more; outward a little less.</summary>
+    private static float Crease(Topology topology, int corner, int across)
     {
         var mesh = topology.Mesh;
         var normal = topology.FaceNormal(corner / 3);
         var apex = mesh.PositionAt(Topology.Next(Topology.Next(across))) - mesh.PositionAt(corner);
-        float turn = 1 - Vector3.Dot(normal, topology.FaceNormal(across / 3));
-        return Vector3.Dot(apex, normal) > 0 ? MathF.Min(1, turn) : 0;
-    }
-
-    /// <summary>Share of rays from each point that leave the object.</summary>
-    private static float[] Openness(Topology topology, CancellationToken cancel)
-    {
-        var mesh = topology.Mesh;
-        var open = new float[topology.PointCount];
-        var normals = new Vector3[topology.PointCount];
-        var at = new Vector3[topology.PointCount];
-        for (int c = 0; c < mesh.Corners.Length; c++)
-        {
-            normals[topology.Points[c]] += topology.FaceNormal(c / 3);
-            at[topology.Points[c]] = mesh.PositionAt(c);
-        }
-        using var bvh = Bvh.Build(mesh.Positions, mesh.Corners, 1, cancel);
-        float size = mesh.Bounds().Size.Length();
-        for (int p = 0; p < open.Length; p++)
-        {
-            if ((p & 1023) == 0)
-                cancel.ThrowIfCancellationRequested();
-            var up = normals[p].LengthSquared() > 1e-12f ? Vector3.Normalize(normals[p]) : Vector3.UnitY;
-            int free = 0;
-            for (int i = 0; i < LooksOut; i++)
-            {
-                // Even directions over the sphere, turned to the point's side (golden spiral).
-                float z = 1 - (2 * i + 1) / (float)LooksOut;
-                var (sin, cos) = MathF.SinCos(2.39996323f * i);
-                var direction = new Vector3(MathF.Sqrt(1 - z * z) * cos, MathF.Sqrt(1 - z * z) * sin, z);
-                if (Vector3.Dot(direction, up) < 0)
-                    direction = -direction;
-                if (!bvh.Any(new Ray(at[p] + 1e-4f * size * up, direction, 0, size)))
-                    free++;
-            }
-            open[p] = free / (float)LooksOut;
-        }
-        return open;
+        float turn = MathF.Min(1, 1 - Vector3.Dot(normal, topology.FaceNormal(across / 3)));
+        return Vector3.Dot(apex, normal) > 0 ? turn : OutwardCrease * turn;
     }
 }

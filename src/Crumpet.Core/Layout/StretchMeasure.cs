@@ -60,6 +60,19 @@ internal static class StretchMeasure
         return Spread.Of(values, weights);
     }
 
+    /// <summary>How far each triangle is from square: greater over lesser stretch.</summary>
+    public static Spread Angles(ChartMesh chart, double[] uv)
+    {
+        var values = new double[chart.TriangleCount];
+        var weights = new double[chart.TriangleCount];
+        for (int t = 0; t < chart.TriangleCount; t++)
+        {
+            var (s1, s2) = SingularValues(SymmetricDirichlet.Gradient(chart, uv, t));
+            (values[t], weights[t]) = (Bounded(s1 / Math.Max(Math.Abs(s2), 1e-12 * s1)), chart.Rest[t].Area);
+        }
+        return Spread.Of(values, weights);
+    }
+
     /// <summary>A stretch that can be told: what comes from no length or no area at all is without end.</summary>
     public static double Bounded(double factor) => factor <= Endless ? factor : Endless;
 

@@ -16,6 +16,15 @@ internal sealed class SymmetricDirichlet
     private const int MostIterations = 60;
     private const double EnoughGain = 1e-7;
 
+    /// <summary>A limit that this many steps like the last do not reach is out of reach.</summary>
+    private const double HopefulSteps = 5;
+
+    /// <summary>How many times the stretch of the limit a single triangle may have.</summary>
+    private const double WorstOfLimit = 4;
+
+    /// <summary>The same for how far from square triangles are: their mean, and what 95 % stay under.</summary>
+    private const double MeanAngle = 0.4, MostAngle = 1.2;
+
     private readonly ChartMesh chart;
     private readonly VertexGraph graph;
     private readonly BlockCholesky solver;
@@ -57,7 +66,31 @@ internal sealed class SymmetricDirichlet
     /// <summary>Improves a chart in place until little is gained.</summary>
     /// <param name="uv">Two numbers a vertex, metres, no triangle turned over.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public void Minimise(double[] uv, CancellationToken cancel)
+    public void Minimise(double[] uv, CancellationToken cancel) => Minimise(uv, () => false, cancel);
+
+    /// <summary>Improves a chart in place until 95 % of it is within a stretch limit; false as soon as that seems out of reach.</summary>
+    /// <param name="uv">Two numbers a vertex, metres, no triangle turned over.</param>
+    /// <param name="limit">Stretch that 95 % may have, and a tenth of the rest a few times that.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public bool Reach(double[] uv, double limit, CancellationToken cancel)
+    {
+        double before = double.PositiveInfinity;
+        bool reached = IsReached(), isHopeless = false;
+        if (!reached)
+            Minimise(uv, () => (reached = IsReached()) || isHopeless, cancel);
+        return reached;
+
+        bool IsReached()
+        {
+            var stretch = StretchMeasure.OfChart(chart, uv);
+            isHopeless = stretch.Most > limit && stretch.Most - HopefulSteps * (before - stretch.Most) > limit;
+            before = stretch.Most;
+            return stretch.Most <= limit && stretch.Worst - 1 <= WorstOfLimit * (limit - 1) && StretchMeasure.Angles(chart, uv) is var angles
+                && angles.Mean - 1 <= MeanAngle * (limit - 1) && angles.Most - 1 <= MostAngle * (limit - 1);
+        }
+    }
+
+    private void Minimise(double[] uv, Func<bool> isEnough, CancellationToken cancel)
     {
         if (isPinned is null)
             ScaleBest(chart, uv);
@@ -84,7 +117,7 @@ internal sealed class SymmetricDirichlet
             tried.CopyTo(uv, 0);
             double gain = energy - next;
             energy = next;
-            if (gain < EnoughGain * energy)
+            if (gain < EnoughGain * energy || isEnough())
                 return;
         }
     }

@@ -1,6 +1,20 @@
+using System.Text.Json.Serialization;
 using Crumpet.Core.Checking;
 
 namespace Crumpet.Core.Layout;
+
+/// <summary>What hard edges are to seams.</summary>
+public enum HardEdgeRule
+{
+    /// <summary>Every hard edge is a seam.</summary>
+    Cut,
+
+    /// <summary>A seam costs nothing there, so that seams run along hard edges where there is to be one; no more are cut for them.</summary>
+    Free,
+
+    /// <summary>They are as any other edge.</summary>
+    Ignore,
+}
 
 /// <summary>How surfaces are cut and laid flat.</summary>
 public sealed record UnwrapSettings
@@ -8,12 +22,23 @@ public sealed record UnwrapSettings
     /// <summary>Whether hard edges become seams.</summary>
     public bool CutHardEdges { get; init; } = true;
 
+    /// <summary>Whether seams run along hard edges rather than elsewhere, where not all of them are cut.</summary>
+    public bool PreferHardEdges { get; init; } = true;
+
+    /// <summary>What hard edges are to seams.</summary>
+    [JsonIgnore]
+    public HardEdgeRule HardEdges
+    {
+        get => CutHardEdges ? HardEdgeRule.Cut : PreferHardEdges ? HardEdgeRule.Free : HardEdgeRule.Ignore;
+        init => (CutHardEdges, PreferHardEdges) = (value == HardEdgeRule.Cut, value != HardEdgeRule.Ignore);
+    }
+
     /// <summary>Whether edges between materials become seams.</summary>
     public bool CutMaterials { get; init; } = true;
 
-    /// <summary>Edges bent more than this become seams, degrees; 180 cuts none.</summary>
+    /// <summary>Edges bent more than this are cut whatever it costs, degrees; 180 cuts none.</summary>
     [Within("The angle of seams", 1, 180, Unit = "°")]
-    public float CutAngleDegrees { get; init; } = 75;
+    public float CutAngleDegrees { get; init; } = 180;
 
     /// <summary>A chart that is curved both ways turns at most this far from where it looks, degrees.</summary>
     [Within("The cone of charts", 5, 180, Unit = "°")]

@@ -14,24 +14,45 @@ internal static class Unwrapper
     /// <summary>Flat charts of some triangles of an object, in an order that depends on them alone.</summary>
     /// <param name="topology">Object.</param>
     /// <param name="triangles">Triangles to unwrap.</param>
-    /// <param name="isSeam">For each half-edge of the object whether charts end there.</param>
+    /// <param name="seams">Where charts end.</param>
+    /// <param name="sight">How much of the object is seen.</param>
     /// <param name="settings">How.</param>
     /// <param name="longestMetres">Charts longer than this are cut across.</param>
     /// <param name="threads">Threads to use.</param>
     /// <param name="done">Told how many triangles were finished.</param>
     /// <param name="cancel">Ends the work early.</param>
     public static IReadOnlyList<FlatChart> Unwrap(
-        Topology topology, int[] triangles, bool[] isSeam, UnwrapSettings settings, double longestMetres, int threads, Action<int> done,
+        Topology topology, int[] triangles, SeamPlan seams, SeamSight sight, UnwrapSettings settings, double longestMetres, int threads, Action<int> done,
             CancellationToken cancel)
     {
-        var charts = Pieces(topology, triangles, isSeam);
-        float[] costs = SeamRules.Costs(topology, settings.HideSeams, cancel);
-        var flat = new List<FlatChart>[charts.Count];
+        var pieces = Pieces(topology, triangles, seams.IsSeam);
+        float[] costs = SeamRules.Costs(topology, settings, settings.HideSeams ? sight.AtPoints(topology, threads, cancel) : null);
+        var localOf = new int[topology.Mesh.TriangleCount];
+        foreach (var piece in pieces)
+        {
+            for (int t = 0; t < piece.TriangleCount; t++)
+                localOf[piece.Triangles[t]] = t;
+        }
+        var flat = new List<FlatChart>[pieces.Count];
         var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
-        // Large charts first, so that no thread is left with one at the end.
-        int[] order = [.. Enumerable.Range(0, charts.Count).OrderByDescending(i => charts[i].TriangleCount).ThenBy(i => i)];
-        Parallel.For(0, order.Length, options, i => flat[order[i]] = FlattenAll(charts[order[i]], costs, settings, longestMetres, done, cancel));
+        // Large pieces first, so that no thread is left with one at the end.
+        int[] order = [.. Enumerable.Range(0, pieces.Count).OrderByDescending(i => pieces[i].TriangleCount).ThenBy(i => i)];
+        Parallel.For(0, order.Length, options, i =>
+        {
+            var piece = pieces[order[i]];
+            var charts = ChartsOf(piece, c => seams.IsSoft[3 * piece.Triangles[c / 3] + c % 3])
+                .SelectMany(chart => FlattenAll(chart, CostsOf, settings, longestMetres, done, cancel)).ToList();
+            flat[order[i]] = charts.Count == 1 ? charts : new IslandJoining(piece, charts, localOf, CostsOf, settings, longestMetres).Run(threads, cancel);
+        });
         return [.. flat.SelectMany(f => f)];
+
+        float[] CostsOf(ChartMesh part)
+        {
+            var own = new float[part.Across.Length];
+            for (int c = 0; c < own.Length; c++)
+                own[c] = costs[3 * part.Triangles[c / 3] + c % 3];
+            return own;
+        }
     }
 
     private static List<ChartMesh> Pieces(Topology topology, int[] triangles, bool[] isSeam)
@@ -42,7 +63,15 @@ internal static class Unwrapper
         return [.. whole.Pieces(new int[triangles.Length]).Select(p => whole.Part(p))];
     }
 
-    private static List<FlatChart> FlattenAll(ChartMesh chart, float[] costs, UnwrapSettings settings, double longestMetres, Action<int> done,
+    /// <summary>The charts a piece falls into where some half-edges are cut; itself where that is one.</summary>
+    private static List<ChartMesh> ChartsOf(ChartMesh piece, Func<int, bool> isCut)
+    {
+        var cut = piece.Part([.. Enumerable.Range(0, piece.TriangleCount)], isCut);
+        var charts = cut.Pieces(new int[cut.TriangleCount]);
+        return charts.Count == 1 ? [piece] : [.. charts.Select(c => piece.Part(c))];
+    }
+
+    private static List<FlatChart> FlattenAll(ChartMesh chart, Func<ChartMesh, float[]> costsOf, UnwrapSettings settings, double longestMetres, Action<int> done,
         CancellationToken cancel)
     {
         var flat = new List<FlatChart>();
@@ -53,17 +82,17 @@ internal static class Unwrapper
             cancel.ThrowIfCancellationRequested();
             if (TooCurved(next, settings))
             {
-                PushAll(open, ChartSplit.InTwo(next, CostsOf(next), cancel));
+                PushAll(open, ChartSplit.InTwo(next, costsOf(next), cancel));
                 continue;
             }
-            var result = Flattening.Flatten(next, CostsOf, cancel);
+            var result = Flattening.Flatten(next, costsOf, cancel);
             if (result is null || (result.Stretch.Most > settings.StretchLimit && next.TriangleCount > 2))
             {
-                PushAll(open, ChartSplit.InTwo(next, CostsOf(next), cancel));
+                PushAll(open, ChartSplit.InTwo(next, costsOf(next), cancel));
                 continue;
             }
             if (settings.Straighten)
-                result = OpenRing(result, settings.StretchLimit, CostsOf) ?? Straightened(result, settings.StretchLimit);
+                result = OpenRing(result, settings.StretchLimit, costsOf) ?? Straightened(result, settings.StretchLimit);
             if (LongCut.Across(result, longestMetres) is { } shorter)
             {
                 PushAll(open, shorter);
@@ -73,14 +102,6 @@ internal static class Unwrapper
             done(result.Chart.TriangleCount);
         }
         return flat;
-
-        float[] CostsOf(ChartMesh part)
-        {
-            var own = new float[part.Across.Length];
-            for (int c = 0; c < own.Length; c++)
-                own[c] = costs[3 * part.Triangles[c / 3] + c % 3];
-            return own;
-        }
     }
 
     private static void PushAll(Stack<ChartMesh> open, List<ChartMesh> parts)

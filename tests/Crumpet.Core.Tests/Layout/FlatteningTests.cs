@@ -164,7 +164,8 @@ public sealed class FlatteningTests
         // A sheet with a sharp fold inwards near its middle, but not in it.
         var mesh = Surfaces.Grid(20, 6, (u, v) => new Vector3(2 * u, -MathF.Abs(2 * u - 0.9f), 0.6f * v));
         var topology = Topology.Of(mesh);
-        float[] costs = SeamRules.Costs(topology, hide: true, default);
+        using var sight = new SeamSight([mesh], 1, default);
+        float[] costs = SeamRules.Costs(topology, new UnwrapSettings(), sight.AtPoints(topology, 1, default));
         int fold = Enumerable.Range(0, costs.Length).First(c => topology.Across[c] >= 0 && Cut(c));
         int plain = Enumerable.Range(0, costs.Length)
             .First(c => topology.Across[c] >= 0 && !Cut(c) && MathF.Abs(mesh.PositionAt(c).X - mesh.PositionAt(Topology.Next(c)).X) < 1e-6f);
@@ -248,7 +249,8 @@ public sealed class FlatteningTests
     private static IReadOnlyList<FlatChart> Unwrap(Mesh mesh, UnwrapSettings settings)
     {
         var topology = Topology.Of(mesh);
-        return Unwrapper.Unwrap(topology, [.. Enumerable.Range(0, mesh.TriangleCount)], SeamRules.Seams(topology, settings), settings, double.PositiveInfinity,
-            1, _ => { }, default);
+        using var sight = new SeamSight([mesh], 1, default);
+        return Unwrapper.Unwrap(topology, [.. Enumerable.Range(0, mesh.TriangleCount)], new SeamPlan(SeamRules.Seams(topology, settings), SeamRules.Soft(topology, settings)), sight, settings,
+            double.PositiveInfinity, 1, _ => { }, default);
     }
 }
