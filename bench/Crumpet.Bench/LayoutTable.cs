@@ -34,12 +34,14 @@ internal static class LayoutTable
     }
 
     /// <param name="only">Part of the names of the shapes that are wanted; empty for all.</param>
-    public static void PrintSeams(string only)
+    /// <param name="hard">What hard edges are to seams.</param>
+    public static void PrintSeams(string only, HardEdgeRule hard)
     {
         Console.WriteLine("shape                    tris       s  islands   seams m    seen m   angle stretch mean/95 %/worst %");
         foreach (var (name, meshes) in Shapes().Where(s => s.Name.Contains(only, StringComparison.Ordinal)))
         {
             var input = Input(meshes, 0);
+            input = input with { Settings = input.Settings with { Unwrap = new UnwrapSettings { HardEdges = hard } } };
             var watch = Stopwatch.StartNew();
             var seams = SeamOutlook.Of(input);
             var s = seams.AngleStretch;

@@ -1,3 +1,7 @@
+using System.Numerics;
+using System.Runtime.CompilerServices;
+using System.Runtime.InteropServices;
+
 namespace Crumpet.Core.Layout;
 
 /// <summary>
@@ -5,33 +9,52 @@ namespace Crumpet.Core.Layout;
 /// analysed once; factors for new numbers follow quickly.
 /// </summary>
 /// <remarks>
-/// Up-looking factorisation along the elimination tree, on 2 × 2 blocks.
-/// Source: T. A. Davis, "Direct Methods for Sparse Linear Systems", 2006, chapter 4.
+/// Vertices whose columns look alike are factored together as dense panels, each panel handing what is left for later ones on to the
+/// next that it touches. Every number is made by the same operations in the same order however wide the machine's vectors are.
+/// Sources: T. A. Davis, "Direct Methods for Sparse Linear Systems", 2006, chapter 4, for the pattern; I. S. Duff, J. K. Reid,
+/// "The Multifrontal Solution of Indefinite Sparse Symmetric Linear Systems", 1983, for panels.
 /// </remarks>
 internal sealed class BlockCholesky
 {
+    /// <summary>Zeros a panel may hold: a few, and a share of its numbers.</summary>
+    private const int FewZeros = 24, ZeroShare = 4;
+
     private readonly int count;
     private readonly int[] order;
     private readonly int[] place;
     private readonly int[] starts;
     private readonly int[] columns;
-    private readonly int[] source;
     private readonly int[] parent;
-    private readonly int[] lowerStarts;
-    private readonly int[] lowerRows;
-    private readonly double[] lower;
+    private readonly VertexGraph graph;
+    private readonly Panel[] panels;
+    private readonly int widest;
+
+    /// <summary>Columns that are factored together.</summary>
+    /// <param name="First">First column.</param>
+    /// <param name="Width">How many.</param>
+    /// <param name="Rows">Rows below that they touch, ascending.</param>
+    /// <param name="Children">Panels whose first such row lies in this one.</param>
+    private sealed record Panel(int First, int Width, int[] Rows, List<int> Children)
+    {
+        /// <summary>Column by column, each of all rows of the panel; numbers above the diagonal mean nothing.</summary>
+        public double[] Numbers { get; } = new double[checked(4 * Width * (Width + Rows.Length))];
+
+        /// <summary>Numbers in a column.</summary>
+        public int Height => 2 * (Width + Rows.Length);
+    }
 
     /// <summary>Analyses the pattern of a graph.</summary>
     /// <param name="graph">Who is whose neighbour.</param>
     /// <param name="cancel">Ends the work early.</param>
     public BlockCholesky(VertexGraph graph, CancellationToken cancel)
     {
+        this.graph = graph;
         count = graph.VertexCount;
         order = NestedDissection.Order(graph.Starts, graph.Neighbours, cancel);
         place = new int[count];
         for (int i = 0; i < count; i++)
             place[order[i]] = i;
-        // Row k of the lower triangle in the new order, and where its numbers come from.
+        // Row k of the lower triangle in the new order.
         starts = new int[count + 1];
         for (int k = 0; k < count; k++)
         {
@@ -41,22 +64,18 @@ internal sealed class BlockCholesky
             starts[k + 1] = starts[k] + inside;
         }
         columns = new int[starts[count]];
-        source = new int[starts[count]];
         for (int k = 0, at = 0; k < count; k++)
         {
             int v = order[k];
             for (int n = graph.Starts[v]; n < graph.Starts[v + 1]; n++)
             {
-                if (place[graph.Neighbours[n]] > k)
-                    continue;
-                columns[at] = place[graph.Neighbours[n]];
-                source[at++] = n;
+                if (place[graph.Neighbours[n]] <= k)
+                    columns[at++] = place[graph.Neighbours[n]];
             }
         }
         parent = EliminationTree();
-        lowerStarts = ColumnStarts(cancel);
-        lowerRows = new int[lowerStarts[count]];
-        lower = new double[4L * lowerStarts[count]];
+        panels = Panels(ColumnCounts(cancel));
+        widest = panels.Length == 0 ? 0 : panels.Max(p => p.Height);
     }
 
     private int[] EliminationTree()
@@ -81,7 +100,8 @@ internal sealed class BlockCholesky
         return tree;
     }
 
-    private int[] ColumnStarts(CancellationToken cancel)
+    /// <summary>Numbers of blocks in each column of the factor, diagonal included.</summary>
+    private int[] ColumnCounts(CancellationToken cancel)
     {
         var counts = new int[count];
         var mark = new int[count];
@@ -95,10 +115,7 @@ internal sealed class BlockCholesky
             for (int top = Reach(k, mark, stack); top < count; top++)
                 counts[stack[top]]++;
         }
-        var begins = new int[count + 1];
-        for (int k = 0; k < count; k++)
-            begins[k + 1] = checked(begins[k] + counts[k]);
-        return begins;
+        return counts;
     }
 
     /// <summary>
@@ -123,53 +140,139 @@ internal sealed class BlockCholesky
         return top;
     }
 
+    private Panel[] Panels(int[] counts)
+    {
+        var made = new List<Panel>();
+        var panelOf = new int[count];
+        var children = new List<List<int>>();
+        var mark = new int[count];
+        Array.Fill(mark, -1);
+        var firsts = new List<int>();
+        for (int k = 0, filled = 0; k < count; k++)
+        {
+            // A column joins the one before where it is its parent and hardly any zeros come in.
+            bool joins = k > 0 && parent[k - 1] == k;
+            if (joins)
+            {
+                int width = k - firsts[^1], zeros = width * (counts[k] + 1 - counts[k - 1]);
+                joins = zeros == 0 || filled + zeros <= FewZeros + (width + 1) * (counts[k] + width) / ZeroShare;
+                filled = joins ? filled + zeros : 0;
+            }
+            if (!joins)
+            {
+                filled = 0;
+                firsts.Add(k);
+            }
+            panelOf[k] = firsts.Count - 1;
+        }
+        for (int i = 0; i < firsts.Count; i++)
+            children.Add([]);
+        var rows = new List<int>();
+        for (int i = 0; i < firsts.Count; i++)
+        {
+            int first = firsts[i], end = i + 1 < firsts.Count ? firsts[i + 1] : count;
+            rows.Clear();
+            for (int k = first; k < end; k++)
+            {
+                int v = order[k];
+                for (int n = graph.Starts[v]; n < graph.Starts[v + 1]; n++)
+                    Touch(place[graph.Neighbours[n]]);
+            }
+            foreach (int child in children[i])
+            {
+                foreach (int row in made[child].Rows)
+                    Touch(row);
+            }
+            rows.Sort();
+            made.Add(new Panel(first, end - first, [.. rows], children[i]));
+            if (rows.Count > 0)
+                children[panelOf[rows[0]]].Add(i);
+
+            void Touch(int row)
+            {
+                if (row < end || mark[row] == i)
+                    return;
+                mark[row] = i;
+                rows.Add(row);
+            }
+        }
+        return [.. made];
+    }
+
     /// <summary>Factors a matrix of the analysed pattern.</summary>
     /// <param name="blocks">Four numbers, row by row, for each neighbour of each vertex in the graph's order.</param>
     /// <param name="cancel">Ends the work early.</param>
     /// <returns>False where the matrix is not positive definite.</returns>
     public bool Factor(double[] blocks, CancellationToken cancel)
     {
-        var mark = new int[count];
-        Array.Fill(mark, -1);
-        var stack = new int[count];
-        var row = new double[4 * count];
-        var ends = lowerStarts.AsSpan(0, count).ToArray();
-        for (int k = 0; k < count; k++)
+        var left = new double[]?[panels.Length];
+        // Where each row lies in the panel at hand, in blocks.
+        var at = new int[count];
+        for (int i = 0; i < panels.Length; i++)
         {
-            if ((k & 255) == 0)
-                cancel.ThrowIfCancellationRequested();
-            int top = Reach(k, mark, stack);
-            for (int p = starts[k]; p < starts[k + 1]; p++)
-                blocks.AsSpan(4 * source[p], 4).CopyTo(row.AsSpan(4 * columns[p], 4));
-            double d00 = row[4 * k], d10 = row[4 * k + 2], d11 = row[4 * k + 3];
-            row.AsSpan(4 * k, 4).Clear();
-            for (; top < count; top++)
+            cancel.ThrowIfCancellationRequested();
+            var panel = panels[i];
+            int below = 2 * panel.Rows.Length, height = panel.Height, width = 2 * panel.Width;
+            for (int r = 0; r < panel.Rows.Length; r++)
+                at[panel.Rows[r]] = panel.Width + r;
+            for (int k = 0; k < panel.Width; k++)
+                at[panel.First + k] = k;
+            double[] numbers = panel.Numbers, update = new double[below * below];
+            Array.Clear(numbers);
+            for (int k = 0; k < panel.Width; k++)
             {
-                int i = stack[top];
-                // The block of row k and column i: what is left of the matrix, times the inverse of the diagonal factor.
-                var diagonal = lower.AsSpan(4 * lowerStarts[i], 4);
-                double a = row[4 * i] / diagonal[0], c = row[4 * i + 2] / diagonal[0];
-                double b = (row[4 * i + 1] - a * diagonal[2]) / diagonal[3], d = (row[4 * i + 3] - c * diagonal[2]) / diagonal[3];
-                row.AsSpan(4 * i, 4).Clear();
-                int end = ends[i]++;
-                for (int p = lowerStarts[i] + 1; p < end; p++)
+                int v = order[panel.First + k], own = 2 * k * height;
+                for (int n = graph.Starts[v]; n < graph.Starts[v + 1]; n++)
                 {
-                    var block = lower.AsSpan(4 * p, 4);
-                    var into = row.AsSpan(4 * lowerRows[p], 4);
-                    into[0] -= a * block[0] + b * block[1];
-                    into[1] -= a * block[2] + b * block[3];
-                    into[2] -= c * block[0] + d * block[1];
-                    into[3] -= c * block[2] + d * block[3];
+                    if (place[graph.Neighbours[n]] < panel.First + k)
+                        continue;
+                    int r = own + 2 * at[place[graph.Neighbours[n]]];
+                    (numbers[r], numbers[r + height], numbers[r + 1], numbers[r + 1 + height]) = (blocks[4 * n], blocks[4 * n + 2], blocks[4 * n + 1],
+                        blocks[4 * n + 3]);
                 }
-                d00 -= a * a + b * b;
-                d10 -= c * a + d * b;
-                d11 -= c * c + d * d;
-                lowerRows[end] = k;
-                lower[4 * end] = a;
-                lower[4 * end + 1] = b;
-                lower[4 * end + 2] = c;
-                lower[4 * end + 3] = d;
             }
+            foreach (int child in panel.Children)
+            {
+                HandOn(left[child]!, panels[child].Rows, at, panel, update);
+                left[child] = null;
+            }
+            if (!FactorPanel(numbers, height, width))
+                return false;
+            for (int c = 0; c < below; c += 2)
+            {
+                SubtractTwo(numbers, height, width, width + c, width + c, height, update.AsSpan(c * below), update.AsSpan((c + 1) * below), width);
+            }
+            left[i] = update;
+        }
+        return true;
+    }
+
+    /// <summary>Adds what a panel left for later ones to the next.</summary>
+    private static void HandOn(double[] from, int[] rows, int[] at, Panel panel, double[] update)
+    {
+        int size = 2 * rows.Length, height = panel.Height, width = 2 * panel.Width, below = height - width;
+        for (int c = 0; c < size; c++)
+        {
+            int column = 2 * at[rows[c >> 1]] + (c & 1);
+            var into = column < width ? panel.Numbers.AsSpan(column * height) : update.AsSpan((column - width) * below);
+            int shift = column < width ? 0 : width;
+            for (int r = c & ~1; r < size; r += 2)
+            {
+                int row = 2 * at[rows[r >> 1]] - shift;
+                into[row] += from[c * size + r];
+                into[row + 1] += from[c * size + r + 1];
+            }
+        }
+    }
+
+    /// <summary>Factors a panel's own columns, two at a time, and brings its rows up to them.</summary>
+    private static bool FactorPanel(double[] numbers, int height, int width)
+    {
+        for (int k = 0; k < width; k += 2)
+        {
+            Span<double> one = numbers.AsSpan(k * height, height), two = numbers.AsSpan((k + 1) * height, height);
+            SubtractTwo(numbers, height, k, k, k, height, one, two, 0);
+            double d00 = one[k], d10 = one[k + 1], d11 = two[k + 1];
             if (!(d00 > 0))
                 return false;
             d00 = Math.Sqrt(d00);
@@ -177,14 +280,96 @@ internal sealed class BlockCholesky
             d11 -= d10 * d10;
             if (!(d11 > 0))
                 return false;
-            int first = ends[k]++;
-            lowerRows[first] = k;
-            lower[4 * first] = d00;
-            lower[4 * first + 1] = 0;
-            lower[4 * first + 2] = d10;
-            lower[4 * first + 3] = Math.Sqrt(d11);
+            d11 = Math.Sqrt(d11);
+            (one[k], one[k + 1], two[k], two[k + 1]) = (d00, d10, 0, d11);
+            double overOne = 1 / d00, overTwo = 1 / d11;
+            for (int r = k + 2; r < height; r++)
+            {
+                one[r] *= overOne;
+                two[r] = Math.FusedMultiplyAdd(-d10, one[r], two[r]) * overTwo;
+            }
         }
         return true;
+    }
+
+    /// <summary>Takes the products of a panel's first columns with two of its rows out of two columns.</summary>
+    /// <param name="numbers">The panel.</param>
+    /// <param name="height">Its rows.</param>
+    /// <param name="width">How many of its columns count.</param>
+    /// <param name="row">The first of the two rows.</param>
+    /// <param name="from">First row to work on.</param>
+    /// <param name="to">Row after the last.</param>
+    /// <param name="one">First column; its number for row r is at r less <paramref name="shift"/>.</param>
+    /// <param name="two">Second column.</param>
+    /// <param name="shift">See there.</param>
+    private static void SubtractTwo(double[] numbers, int height, int width, int row, int from, int to, Span<double> one, Span<double> two, int shift)
+    {
+        if (width == 0)
+            return;
+        // What is read and written below without checks.
+        _ = numbers[(width - 1) * height + Math.Max(to - 1, row + 1)];
+        _ = one[to - 1 - shift];
+        _ = two[to - 1 - shift];
+        ArgumentOutOfRangeException.ThrowIfNegative(from - shift);
+        ref double panel = ref MemoryMarshal.GetArrayDataReference(numbers), first = ref MemoryMarshal.GetReference(one),
+            second = ref MemoryMarshal.GetReference(two);
+        int lane = Vector<double>.Count, r = from;
+        for (; r + 4 * lane <= to; r += 4 * lane)
+        {
+            nuint into = (nuint)(r - shift), step = (nuint)lane;
+            Vector<double> a0 = Vector.LoadUnsafe(ref first, into), a1 = Vector.LoadUnsafe(ref first, into + step),
+                a2 = Vector.LoadUnsafe(ref first, into + 2 * step), a3 = Vector.LoadUnsafe(ref first, into + 3 * step);
+            Vector<double> b0 = Vector.LoadUnsafe(ref second, into), b1 = Vector.LoadUnsafe(ref second, into + step),
+                b2 = Vector.LoadUnsafe(ref second, into + 2 * step), b3 = Vector.LoadUnsafe(ref second, into + 3 * step);
+            nuint column = 0;
+            for (int q = 0; q < width; q++, column += (nuint)height)
+            {
+                Vector<double> x = new(-Unsafe.Add(ref panel, column + (nuint)row)), y = new(-Unsafe.Add(ref panel, column + (nuint)row + 1));
+                Vector<double> v0 = Vector.LoadUnsafe(ref panel, column + (nuint)r), v1 = Vector.LoadUnsafe(ref panel, column + (nuint)r + step),
+                    v2 = Vector.LoadUnsafe(ref panel, column + (nuint)r + 2 * step), v3 = Vector.LoadUnsafe(ref panel, column + (nuint)r + 3 * step);
+                a0 = Vector.FusedMultiplyAdd(x, v0, a0);
+                b0 = Vector.FusedMultiplyAdd(y, v0, b0);
+                a1 = Vector.FusedMultiplyAdd(x, v1, a1);
+                b1 = Vector.FusedMultiplyAdd(y, v1, b1);
+                a2 = Vector.FusedMultiplyAdd(x, v2, a2);
+                b2 = Vector.FusedMultiplyAdd(y, v2, b2);
+                a3 = Vector.FusedMultiplyAdd(x, v3, a3);
+                b3 = Vector.FusedMultiplyAdd(y, v3, b3);
+            }
+            a0.StoreUnsafe(ref first, into);
+            a1.StoreUnsafe(ref first, into + step);
+            a2.StoreUnsafe(ref first, into + 2 * step);
+            a3.StoreUnsafe(ref first, into + 3 * step);
+            b0.StoreUnsafe(ref second, into);
+            b1.StoreUnsafe(ref second, into + step);
+            b2.StoreUnsafe(ref second, into + 2 * step);
+            b3.StoreUnsafe(ref second, into + 3 * step);
+        }
+        for (; r + lane <= to; r += lane)
+        {
+            Vector<double> a = Vector.LoadUnsafe(ref first, (nuint)(r - shift)), b = Vector.LoadUnsafe(ref second, (nuint)(r - shift));
+            nuint column = 0;
+            for (int q = 0; q < width; q++, column += (nuint)height)
+            {
+                Vector<double> x = new(-Unsafe.Add(ref panel, column + (nuint)row)), y = new(-Unsafe.Add(ref panel, column + (nuint)row + 1)),
+                    v = Vector.LoadUnsafe(ref panel, column + (nuint)r);
+                a = Vector.FusedMultiplyAdd(x, v, a);
+                b = Vector.FusedMultiplyAdd(y, v, b);
+            }
+            a.StoreUnsafe(ref first, (nuint)(r - shift));
+            b.StoreUnsafe(ref second, (nuint)(r - shift));
+        }
+        for (; r < to; r++)
+        {
+            double a = one[r - shift], b = two[r - shift];
+            for (int q = 0, column = 0; q < width; q++, column += height)
+            {
+                double v = numbers[column + r];
+                a = Math.FusedMultiplyAdd(-numbers[column + row], v, a);
+                b = Math.FusedMultiplyAdd(-numbers[column + row + 1], v, b);
+            }
+            (one[r - shift], two[r - shift]) = (a, b);
+        }
     }
 
     /// <summary>Solves with the last factor.</summary>
@@ -193,41 +378,45 @@ internal sealed class BlockCholesky
     {
         var x = new double[2 * count];
         for (int k = 0; k < count; k++)
+            (x[2 * k], x[2 * k + 1]) = (right[2 * order[k]], right[2 * order[k] + 1]);
+        var own = new double[widest];
+        foreach (var panel in panels)
         {
-            x[2 * k] = right[2 * order[k]];
-            x[2 * k + 1] = right[2 * order[k] + 1];
-        }
-        for (int k = 0; k < count; k++)
-        {
-            int p = lowerStarts[k];
-            double u = x[2 * k] / lower[4 * p], v = (x[2 * k + 1] - lower[4 * p + 2] * u) / lower[4 * p + 3];
-            x[2 * k] = u;
-            x[2 * k + 1] = v;
-            for (p++; p < lowerStarts[k + 1]; p++)
+            int height = panel.Height, width = 2 * panel.Width;
+            Array.Clear(own, 0, height);
+            x.AsSpan(2 * panel.First, width).CopyTo(own);
+            for (int c = 0; c < width; c++)
             {
-                int r = 2 * lowerRows[p];
-                x[r] -= lower[4 * p] * u + lower[4 * p + 1] * v;
-                x[r + 1] -= lower[4 * p + 2] * u + lower[4 * p + 3] * v;
+                var column = panel.Numbers.AsSpan(c * height, height);
+                double value = own[c] /= column[c];
+                for (int r = c + 1; r < height; r++)
+                    own[r] -= column[r] * value;
+            }
+            own.AsSpan(0, width).CopyTo(x.AsSpan(2 * panel.First));
+            for (int r = 0; r < panel.Rows.Length; r++)
+            {
+                x[2 * panel.Rows[r]] += own[width + 2 * r];
+                x[2 * panel.Rows[r] + 1] += own[width + 2 * r + 1];
             }
         }
-        for (int k = count - 1; k >= 0; k--)
+        for (int i = panels.Length - 1; i >= 0; i--)
         {
-            int first = lowerStarts[k];
-            double u = x[2 * k], v = x[2 * k + 1];
-            for (int p = first + 1; p < lowerStarts[k + 1]; p++)
+            var panel = panels[i];
+            int height = panel.Height, width = 2 * panel.Width;
+            x.AsSpan(2 * panel.First, width).CopyTo(own);
+            for (int r = 0; r < panel.Rows.Length; r++)
+                (own[width + 2 * r], own[width + 2 * r + 1]) = (x[2 * panel.Rows[r]], x[2 * panel.Rows[r] + 1]);
+            for (int c = width - 1; c >= 0; c--)
             {
-                int r = 2 * lowerRows[p];
-                u -= lower[4 * p] * x[r] + lower[4 * p + 2] * x[r + 1];
-                v -= lower[4 * p + 1] * x[r] + lower[4 * p + 3] * x[r + 1];
+                var column = panel.Numbers.AsSpan(c * height, height);
+                double value = own[c];
+                for (int r = c + 1; r < height; r++)
+                    value -= column[r] * own[r];
+                own[c] = value / column[c];
             }
-            v /= lower[4 * first + 3];
-            x[2 * k + 1] = v;
-            x[2 * k] = (u - lower[4 * first + 2] * v) / lower[4 * first];
+            own.AsSpan(0, width).CopyTo(x.AsSpan(2 * panel.First));
         }
         for (int k = 0; k < count; k++)
-        {
-            right[2 * order[k]] = x[2 * k];
-            right[2 * order[k] + 1] = x[2 * k + 1];
-        }
+            (right[2 * order[k]], right[2 * order[k] + 1]) = (x[2 * k], x[2 * k + 1]);
     }
 }

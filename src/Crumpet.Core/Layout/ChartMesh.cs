@@ -93,15 +93,6 @@ internal sealed class ChartMesh
         return new ChartMesh(Array.ConvertAll(triangles, t => Triangles[t]), across, positions);
     }
 
-    /// <summary>The same chart of an object that is a copy, on its own positions.</summary>
-    public ChartMesh On(Mesh copy)
-    {
-        var positions = new Vector3[Across.Length];
-        for (int c = 0; c < positions.Length; c++)
-            positions[c] = copy.PositionAt(3 * Triangles[c / 3] + c % 3);
-        return new ChartMesh(Triangles, Across, positions);
-    }
-
     /// <summary>The whole chart with some half-edges cut open.</summary>
     public ChartMesh Cut(bool[] isCut) => Part([.. Enumerable.Range(0, TriangleCount)], c => isCut[c]);
 

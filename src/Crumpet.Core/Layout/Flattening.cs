@@ -159,11 +159,13 @@ internal static class Flattening
         return Math.Acos(Math.Clamp(cosines[at], -1, 1)) * 180 / Math.PI;
     }
 
-    /// <summary>
-    /// How much the inside of a chart is curved both ways: sum of what angles around inner vertices lack of, or exceed, a full turn.
-    /// Radians.
-    /// </summary>
-    public static double Curvature(ChartMesh chart)
+    /// <summary>How much the inside of a chart is curved both ways: sum of what angles around inner vertices lack of, or exceed, a full turn. Radians.</summary>
+    public static double Curvature(ChartMesh chart) => Lacks(chart).Sum();
+
+    /// <summary>The most that angles around one inner vertex lack of, or exceed, a full turn. Radians.</summary>
+    public static double Sharpest(ChartMesh chart) => Lacks(chart).DefaultIfEmpty().Max();
+
+    private static IEnumerable<double> Lacks(ChartMesh chart)
     {
         var angles = new double[chart.VertexCount];
         var onBorder = new bool[chart.VertexCount];
@@ -176,9 +178,6 @@ internal static class Flattening
             if (chart.Across[c] < 0)
                 onBorder[chart.Corners[c]] = onBorder[chart.Corners[next]] = true;
         }
-        double sum = 0;
-        for (int v = 0; v < angles.Length; v++)
-            sum += onBorder[v] ? 0 : Math.Abs(2 * Math.PI - angles[v]);
-        return sum;
+        return angles.Where((_, v) => !onBorder[v]).Select(a => Math.Abs(2 * Math.PI - a));
     }
 }

@@ -18,6 +18,9 @@ internal sealed class IslandJoining
     /// <summary>Work that is tried at most: triangles that are flattened for one triangle of the surface, and a sum that small ones may spend.</summary>
     private const long TriesATriangle = 12, FreeTries = 60_000;
 
+    /// <summary>Corners of boxes are not sewn shut, however little of an island that stretches, radians.</summary>
+    private const double SharpestInside = 0.8;
+
     /// <summary>Ways of sewing that are tried for one pair.</summary>
     private const int MostWays = 5;
 
@@ -164,9 +167,11 @@ internal sealed class IslandJoining
             double gain = sewn.Sum(c => (double)cost[c]);
             if (one != two && gain < least)
                 continue;
-            spent += triangles.Length;
             var cuts = new HashSet<int>(sewn.Concat(sewn.Select(c => whole.Across[c])));
             var chart = whole.Part(triangles, c => isCut[c] && !cuts.Contains(c));
+            if (Flattening.Sharpest(chart) > SharpestInside)
+                continue;
+            spent += triangles.Length;
             if (Flattening.Within(chart, settings.StretchLimit, costsOf, cancel) is not { } flat || !IsShort(flat))
                 continue;
             if (BorderOf(flat.Chart) < before - 0.5 * gain)

@@ -25,49 +25,49 @@ internal static class ObjectIslands
     public static List<UvIsland> Of(LayoutInput input, SortedDictionary<string, int> parts, SeamSight sight, IProgress<Progress>? progress,
         CancellationToken cancel)
     {
-        var islands = new List<UvIsland>();
-        long all = Math.Max(1, input.Objects.Sum(o => (long)o.Mesh.TriangleCount)), done = 0;
-        double longest = Longest(input);
-        var unwrapped = new List<(Topology Topology, SeamPlan Seams, IReadOnlyList<FlatChart> Flat)>();
+        var kept = new List<FlatChart>[input.Objects.Count];
+        var surfaces = new List<Surface>();
+        var surfaceOf = new int[input.Objects.Count];
         for (int i = 0; i < input.Objects.Count; i++)
         {
             cancel.ThrowIfCancellationRequested();
             var (mesh, part) = input.Objects[i];
-            var own = input.Settings.Parts.GetValueOrDefault(part);
             var topology = Topology.Of(mesh);
             var chosen = new ChosenIslands(input.Settings, topology);
-            bool keeps = mesh.Uvs is not null && (own?.Uvs ?? input.Settings.Uvs) == UvSource.Keep;
-            int[] every = [.. Enumerable.Range(0, mesh.TriangleCount)];
-            var kept = keeps ? IslandFinder.Find(topology, mesh.Uvs!, every, input.Settings.Sheets == SheetRule.Materials) : [];
-            var anew = kept.Where(chosen.IsUnwrapped).ToList();
-            foreach (var flat in kept.Except(anew))
-                islands.Add(new UvIsland { Object = i, Part = parts[part], Flat = flat, IsKept = true });
-            int[] triangles = keeps ? [.. anew.SelectMany(a => a.Chart.Triangles).Order()] : every;
-            if (triangles.Length == 0)
-                continue;
-            var seams = chosen.Seams();
-            bool isWhole = triangles.Length == every.Length;
-            var flats = isWhole ? unwrapped.Find(u => ObjectCopies.AreAlike(u.Topology, u.Seams, topology, seams)).Flat : null;
-            if (flats is null)
+            bool keeps = mesh.Uvs is not null && (input.Settings.Parts.GetValueOrDefault(part)?.Uvs ?? input.Settings.Uvs) == UvSource.Keep;
+            int[] triangles = [.. Enumerable.Range(0, mesh.TriangleCount)];
+            kept[i] = keeps ? IslandFinder.Find(topology, mesh.Uvs!, triangles, input.Settings.Sheets == SheetRule.Materials) : [];
+            if (keeps)
             {
-                flats = Unwrapper.Unwrap(topology, triangles, seams, sight, input.Settings.Unwrap, longest, input.Threads, Told, cancel);
-                if (isWhole)
-                    unwrapped.Add((topology, seams, flats));
+                triangles = [.. kept[i].Where(chosen.IsUnwrapped).SelectMany(k => k.Chart.Triangles).Order()];
+                kept[i].RemoveAll(chosen.IsUnwrapped);
             }
-            foreach (var flat in flats)
-                islands.Add(new UvIsland { Object = i, Part = parts[part], Flat = Own(flat, topology), IsKept = false });
+            surfaceOf[i] = triangles.Length == 0 ? -1 : surfaces.Count;
+            if (triangles.Length > 0)
+                surfaces.Add(new Surface(topology, triangles, chosen.Seams()));
+        }
+        double all = Math.Max(1, surfaces.Sum(s => (double)s.Triangles.Length)), done = 0;
+        var gate = new Lock();
+        var flats = Unwrapper.Unwrap(surfaces, sight, input.Settings.Unwrap, Longest(input), input.Threads, Told, cancel);
+        var islands = new List<UvIsland>();
+        for (int i = 0; i < kept.Length; i++)
+        {
+            int part = parts[input.Objects[i].Part];
+            islands.AddRange(kept[i].Select(k => new UvIsland { Object = i, Part = part, Flat = k, IsKept = true }));
+            if (surfaceOf[i] >= 0)
+                islands.AddRange(flats[surfaceOf[i]].Select(f => new UvIsland { Object = i, Part = part, Flat = f, IsKept = false }));
         }
         return islands;
 
-        void Told(int triangles)
+        void Told(double triangles)
         {
-            long now = Interlocked.Add(ref done, triangles);
-            progress?.Report(new Progress(0.5 * now / all, "laying charts flat"));
+            lock (gate)
+            {
+                done += triangles;
+                progress?.Report(new Progress(0.5 * Math.Min(1, done / all), "laying charts flat"));
+            }
         }
     }
-
-    /// <summary>A chart that was laid flat for a copy, on the object's own positions.</summary>
-    private static FlatChart Own(FlatChart flat, Topology topology) => flat with { Chart = flat.Chart.On(topology.Mesh) };
 
     private static double Longest(LayoutInput input)
     {

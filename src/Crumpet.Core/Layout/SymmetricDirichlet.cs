@@ -17,10 +17,10 @@ internal sealed class SymmetricDirichlet
     private const double EnoughGain = 1e-7;
 
     /// <summary>A limit that this many steps like the last do not reach is out of reach.</summary>
-    private const double HopefulSteps = 5;
+    private const double HopefulSteps = 2;
 
     /// <summary>How many times the stretch of the limit a single triangle may have.</summary>
-    private const double WorstOfLimit = 4;
+    private const double WorstOfLimit = 5;
 
     /// <summary>The same for how far from square triangles are: their mean, and what 95 % stay under.</summary>
     private const double MeanAngle = 0.4, MostAngle = 1.2;
@@ -70,7 +70,7 @@ internal sealed class SymmetricDirichlet
 
     /// <summary>Improves a chart in place until 95 % of it is within a stretch limit; false as soon as that seems out of reach.</summary>
     /// <param name="uv">Two numbers a vertex, metres, no triangle turned over.</param>
-    /// <param name="limit">Stretch that 95 % may have, and a tenth of the rest a few times that.</param>
+    /// <param name="limit">Stretch that 95 % may have; single triangles may have several times that.</param>
     /// <param name="cancel">Ends the work early.</param>
     public bool Reach(double[] uv, double limit, CancellationToken cancel)
     {
@@ -82,11 +82,12 @@ internal sealed class SymmetricDirichlet
 
         bool IsReached()
         {
-            var stretch = StretchMeasure.OfChart(chart, uv);
-            isHopeless = stretch.Most > limit && stretch.Most - HopefulSteps * (before - stretch.Most) > limit;
-            before = stretch.Most;
-            return stretch.Most <= limit && stretch.Worst - 1 <= WorstOfLimit * (limit - 1) && StretchMeasure.Angles(chart, uv) is var angles
-                && angles.Mean - 1 <= MeanAngle * (limit - 1) && angles.Most - 1 <= MostAngle * (limit - 1);
+            // Stretch as a multiple of what is allowed.
+            Spread lengths = StretchMeasure.OfChart(chart, uv), angles = StretchMeasure.Angles(chart, uv);
+            double now = new[] { lengths.Most - 1, (lengths.Worst - 1) / WorstOfLimit, (angles.Mean - 1) / MeanAngle, (angles.Most - 1) / MostAngle }.Max() / (limit - 1);
+            isHopeless = now - HopefulSteps * Math.Abs(before - now) > 1;
+            before = now;
+            return now <= 1;
         }
     }
 

@@ -5,134 +5,115 @@ namespace Crumpet.Core.Layout;
 /// <summary>Cuts an object into charts and lays them flat.</summary>
 internal static class Unwrapper
 {
-    /// <summary>A chart curved less than this in all, radians, unrolls almost without stretch, however far it turns.</summary>
-    private const double AlmostUnrollable = 0.35;
-
-    /// <summary>A ring that fills less of its box than this is worth opening.</summary>
-    private const double MostOfBox = 0.4;
-
-    /// <summary>Flat charts of some triangles of an object, in an order that depends on them alone.</summary>
-    /// <param name="topology">Object.</param>
-    /// <param name="triangles">Triangles to unwrap.</param>
-    /// <param name="seams">Where charts end.</param>
-    /// <param name="sight">How much of the object is seen.</param>
+    /// <summary>
+    /// For each surface the flat charts of its triangles, in an order that depends on them alone. Pieces that are equal, or mirror images,
+    /// are cut alike, on whatever objects they are.
+    /// </summary>
+    /// <param name="surfaces">What to unwrap.</param>
+    /// <param name="sight">How much of them is seen.</param>
     /// <param name="settings">How.</param>
     /// <param name="longestMetres">Charts longer than this are cut across.</param>
     /// <param name="threads">Threads to use.</param>
-    /// <param name="done">Told how many triangles were finished.</param>
+    /// <param name="done">Told how many triangles were finished, whole or in part.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static IReadOnlyList<FlatChart> Unwrap(
-        Topology topology, int[] triangles, SeamPlan seams, SeamSight sight, UnwrapSettings settings, double longestMetres, int threads, Action<int> done,
+    public static IReadOnlyList<FlatChart>[] Unwrap(
+        IReadOnlyList<Surface> surfaces, SeamSight sight, UnwrapSettings settings, double longestMetres, int threads, Action<double> done,
             CancellationToken cancel)
     {
-        var pieces = Pieces(topology, triangles, seams.IsSeam);
-        float[] costs = SeamRules.Costs(topology, settings, settings.HideSeams ? sight.AtPoints(topology, threads, cancel) : null);
-        var localOf = new int[topology.Mesh.TriangleCount];
-        foreach (var piece in pieces)
-        {
-            for (int t = 0; t < piece.TriangleCount; t++)
-                localOf[piece.Triangles[t]] = t;
-        }
-        var flat = new List<FlatChart>[pieces.Count];
-        var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
+        var pieces = surfaces.SelectMany((s, i) => PiecesOf(s).Select(chart => (Surface: i, Chart: chart))).ToArray();
+        var matches = IslandMatch.Find([.. pieces.Select(p => p.Chart)]);
+        int[] copies = new int[pieces.Length];
+        foreach (var match in matches)
+            copies[match.Like]++;
         // Large pieces first, so that no thread is left with one at the end.
-        int[] order = [.. Enumerable.Range(0, pieces.Count).OrderByDescending(i => pieces[i].TriangleCount).ThenBy(i => i)];
-        Parallel.For(0, order.Length, options, i =>
+        int[] own = [.. Enumerable.Range(0, pieces.Length).Where(i => matches[i].Like == i).OrderByDescending(i => pieces[i].Chart.TriangleCount).ThenBy(i => i)];
+        var plans = new PiecePlan?[surfaces.Count];
+        foreach (int i in own.Select(i => pieces[i].Surface).Distinct())
+            plans[i] = new PiecePlan(surfaces[i], SeamRules.Costs(surfaces[i].Topology, settings, settings.HideSeams ? sight.AtPoints(surfaces[i].Topology, threads, cancel) : null));
+        foreach (int i in own)
+            plans[pieces[i].Surface]!.Number(pieces[i].Chart);
+        var flat = new IReadOnlyList<FlatChart>[pieces.Length];
+        var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
+        Parallel.For(0, own.Length, options, k =>
         {
-            var piece = pieces[order[i]];
-            var charts = ChartsOf(piece, c => seams.IsSoft[3 * piece.Triangles[c / 3] + c % 3])
-                .SelectMany(chart => FlattenAll(chart, CostsOf, settings, longestMetres, done, cancel)).ToList();
-            flat[order[i]] = charts.Count == 1 ? charts : new IslandJoining(piece, charts, localOf, CostsOf, settings, longestMetres).Run(threads, cancel);
+            int i = own[k];
+            flat[i] = new PieceCutting(pieces[i].Chart, plans[pieces[i].Surface]!, settings, longestMetres).Run(threads, share => done(copies[i] * share * pieces[i].Chart.TriangleCount), cancel);
         });
-        return [.. flat.SelectMany(f => f)];
-
-        float[] CostsOf(ChartMesh part)
-        {
-            var own = new float[part.Across.Length];
-            for (int c = 0; c < own.Length; c++)
-                own[c] = costs[3 * part.Triangles[c / 3] + c % 3];
-            return own;
-        }
+        for (int i = 0; i < pieces.Length; i++)
+            flat[i] ??= CopyOf(pieces[matches[i].Like].Chart, flat[matches[i].Like], pieces[i].Chart, matches[i]);
+        var of = pieces.Select((p, i) => (p.Surface, Flat: flat[i])).ToLookup(p => p.Surface, p => p.Flat);
+        return [.. surfaces.Select((_, i) => (IReadOnlyList<FlatChart>)[.. of[i].SelectMany(f => f)])];
     }
 
-    private static List<ChartMesh> Pieces(Topology topology, int[] triangles, bool[] isSeam)
+    private static IEnumerable<ChartMesh> PiecesOf(Surface surface)
     {
-        var localOf = new int[topology.Mesh.TriangleCount];
+        var localOf = new int[surface.Topology.Mesh.TriangleCount];
         Array.Fill(localOf, -1);
-        var whole = ChartMesh.Of(topology, triangles, isSeam, localOf);
-        return [.. whole.Pieces(new int[triangles.Length]).Select(p => whole.Part(p))];
+        var whole = ChartMesh.Of(surface.Topology, surface.Triangles, surface.Seams.IsSeam, localOf);
+        return whole.Pieces(new int[surface.Triangles.Length]).Select(p => whole.Part(p));
     }
 
-    /// <summary>The charts a piece falls into where some half-edges are cut; itself where that is one.</summary>
-    private static List<ChartMesh> ChartsOf(ChartMesh piece, Func<int, bool> isCut)
+    /// <summary>The charts of a piece on another that is its like.</summary>
+    private static FlatChart[] CopyOf(ChartMesh piece, IReadOnlyList<FlatChart> flats, ChartMesh copy, IslandMatch.Match match)
     {
-        var cut = piece.Part([.. Enumerable.Range(0, piece.TriangleCount)], isCut);
-        var charts = cut.Pieces(new int[cut.TriangleCount]);
-        return charts.Count == 1 ? [piece] : [.. charts.Select(c => piece.Part(c))];
-    }
-
-    private static List<FlatChart> FlattenAll(ChartMesh chart, Func<ChartMesh, float[]> costsOf, UnwrapSettings settings, double longestMetres, Action<int> done,
-        CancellationToken cancel)
-    {
-        var flat = new List<FlatChart>();
-        var open = new Stack<ChartMesh>();
-        open.Push(chart);
-        while (open.TryPop(out var next))
+        int[] corners = match.Corners!;
+        var local = piece.Triangles.Select((t, i) => (t, i)).ToDictionary(p => p.t, p => p.i);
+        var chartOf = new int[piece.TriangleCount];
+        var within = new int[piece.TriangleCount];
+        for (int f = 0; f < flats.Count; f++)
         {
-            cancel.ThrowIfCancellationRequested();
-            if (TooCurved(next, settings))
-            {
-                PushAll(open, ChartSplit.InTwo(next, costsOf(next), cancel));
-                continue;
-            }
-            var result = Flattening.Flatten(next, costsOf, cancel);
-            if (result is null || (result.Stretch.Most > settings.StretchLimit && next.TriangleCount > 2))
-            {
-                PushAll(open, ChartSplit.InTwo(next, costsOf(next), cancel));
-                continue;
-            }
-            if (settings.Straighten)
-                result = OpenRing(result, settings.StretchLimit, costsOf) ?? Straightened(result, settings.StretchLimit);
-            if (LongCut.Across(result, longestMetres) is { } shorter)
-            {
-                PushAll(open, shorter);
-                continue;
-            }
-            flat.Add(result);
-            done(result.Chart.TriangleCount);
+            for (int t = 0; t < flats[f].Chart.TriangleCount; t++)
+                (chartOf[local[flats[f].Chart.Triangles[t]]], within[local[flats[f].Chart.Triangles[t]]]) = (f, t);
         }
-        return flat;
+        int Chart(int triangle) => chartOf[corners[3 * triangle] / 3];
+        // The corner of the first's chart at which the half-edge begins that matches one of the copy.
+        int Half(int c) => (match.IsMirrored ? corners[Topology.Next(c)] : corners[c]) is var at ? 3 * within[at / 3] + at % 3 : -1;
+        return [.. Enumerable.Range(0, copy.TriangleCount).GroupBy(Chart).OrderBy(g => g.First()).Select(triangles =>
+        {
+            var source = flats[triangles.Key];
+            int[] all = [.. triangles];
+            var chart = copy.Part(all, c => source.Chart.Across[Half(c)] < 0);
+            var uv = new double[2 * chart.VertexCount];
+            for (int c = 0; c < chart.Corners.Length; c++)
+            {
+                int at = corners[3 * all[c / 3] + c % 3], v = source.Chart.Corners[3 * within[at / 3] + at % 3], to = chart.Corners[c];
+                (uv[2 * to], uv[2 * to + 1]) = (match.IsMirrored ? -source.Uv[2 * v] : source.Uv[2 * v], source.Uv[2 * v + 1]);
+            }
+            return source with { Chart = chart, Uv = uv };
+        })];
+    }
+}
+
+/// <summary>Triangles of an object that are unwrapped.</summary>
+/// <param name="Topology">Object.</param>
+/// <param name="Triangles">Its triangles that are, ascending.</param>
+/// <param name="Seams">Where charts end.</param>
+internal sealed record Surface(Topology Topology, int[] Triangles, SeamPlan Seams);
+
+/// <summary>What cutting the pieces of one surface goes by.</summary>
+internal sealed class PiecePlan(Surface surface, float[] costs)
+{
+    private readonly int[] localOf = new int[surface.Topology.Mesh.TriangleCount];
+
+    /// <summary>For each triangle of the object its number in its piece.</summary>
+    public int[] LocalOf => localOf;
+
+    /// <summary>Numbers the triangles of a piece.</summary>
+    public void Number(ChartMesh piece)
+    {
+        for (int t = 0; t < piece.TriangleCount; t++)
+            localOf[piece.Triangles[t]] = t;
     }
 
-    private static void PushAll(Stack<ChartMesh> open, List<ChartMesh> parts)
-    {
-        for (int i = parts.Count - 1; i >= 0; i--)
-            open.Push(parts[i]);
-    }
+    /// <summary>Whether charts are parted at a half-edge of a piece at first.</summary>
+    public bool IsSoft(ChartMesh piece, int corner) => surface.Seams.IsSoft[3 * piece.Triangles[corner / 3] + corner % 3];
 
-    private static bool TooCurved(ChartMesh chart, UnwrapSettings settings) =>
-        chart.TriangleCount > 2 && Flattening.ConeDegrees(chart) > settings.ConeDegrees && Flattening.Curvature(chart) > AlmostUnrollable;
-
-    /// <summary>A thin ring cut open and laid out as a strip, which leaves no hole to fill; null where the chart is none.</summary>
-    private static FlatChart? OpenRing(FlatChart flat, double limit, Func<ChartMesh, float[]> costsOf)
+    /// <summary>What a seam costs on each half-edge of a part of the surface.</summary>
+    public float[] CostsOf(ChartMesh part)
     {
-        var loops = flat.Chart.Loops();
-        if (loops.Count != 2 || flat.Chart.Area > MostOfBox * IslandTurns.LeastBox(flat.Shape()).Area)
-            return null;
-        var open = DiscCut.Open(flat.Chart, loops, costsOf(flat.Chart));
-        if (GridStraightening.Straighten(open) is not { } uv)
-            return null;
-        SymmetricDirichlet.ScaleBest(open, uv);
-        var stretch = StretchMeasure.OfChart(open, uv);
-        return stretch.Most <= limit ? new FlatChart(open, uv, stretch) : null;
-    }
-
-    private static FlatChart Straightened(FlatChart flat, double limit)
-    {
-        if (GridStraightening.Straighten(flat.Chart) is not { } uv)
-            return flat;
-        SymmetricDirichlet.ScaleBest(flat.Chart, uv);
-        var stretch = StretchMeasure.OfChart(flat.Chart, uv);
-        return stretch.Most <= Math.Max(limit, flat.Stretch.Most) ? new FlatChart(flat.Chart, uv, stretch) : flat;
+        var own = new float[part.Across.Length];
+        for (int c = 0; c < own.Length; c++)
+            own[c] = costs[3 * part.Triangles[c / 3] + c % 3];
+        return own;
     }
 }

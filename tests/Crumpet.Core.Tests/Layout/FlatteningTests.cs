@@ -250,7 +250,8 @@ public sealed class FlatteningTests
     {
         var topology = Topology.Of(mesh);
         using var sight = new SeamSight([mesh], 1, default);
-        return Unwrapper.Unwrap(topology, [.. Enumerable.Range(0, mesh.TriangleCount)], new SeamPlan(SeamRules.Seams(topology, settings), SeamRules.Soft(topology, settings)), sight, settings,
-            double.PositiveInfinity, 1, _ => { }, default);
+        var surface = new Surface(topology, [.. Enumerable.Range(0, mesh.TriangleCount)],
+            new SeamPlan(SeamRules.Seams(topology, settings), SeamRules.Soft(topology, settings)));
+        return Unwrapper.Unwrap([surface], sight, settings, double.PositiveInfinity, 1, _ => { }, default)[0];
     }
 }
