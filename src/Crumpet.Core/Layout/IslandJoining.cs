@@ -13,16 +13,16 @@ internal sealed class IslandJoining
     private const int AtOnce = 4;
 
     /// <summary>Where islands share less than this of the smaller one's border, joining them makes a shape that packs badly.</summary>
-    private const double LeastShared = 0.14;
+    private const double LeastShared = 0.1;
 
     /// <summary>Work that is tried at most: triangles that are flattened for one triangle of the surface, and a sum that small ones may spend.</summary>
-    private const long TriesATriangle = 12, FreeTries = 60_000;
+    private const long TriesATriangle = 2, FreeTries = 250_000;
 
     /// <summary>Corners of boxes are not sewn shut, however little of an island that stretches, radians.</summary>
     private const double SharpestInside = 0.8;
 
     /// <summary>Ways of sewing that are tried for one pair.</summary>
-    private const int MostWays = 5;
+    private const int MostWays = 8;
 
     private readonly ChartMesh whole;
     private readonly float[] cost;
