@@ -9,6 +9,9 @@ namespace Crumpet.Core.Layout;
 /// <param name="Stretch">Greatest lengthening or shortening, 1 for none.</param>
 internal sealed record FlatChart(ChartMesh Chart, double[] Uv, Spread Stretch)
 {
+    /// <summary>Whether it lies as <see cref="Flattening.Flatten"/> lays it.</summary>
+    public bool IsSettled { get; init; }
+
     /// <summary>Triangles and border as they lie.</summary>
     public PackShape Shape()
     {
@@ -29,7 +32,10 @@ internal static class Flattening
     /// <param name="chart">Connected chart.</param>
     /// <param name="seamCost">What a seam costs for each half-edge of the chart.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static FlatChart? Flatten(ChartMesh chart, Func<ChartMesh, float[]> seamCost, CancellationToken cancel)
+    public static FlatChart? Flatten(ChartMesh chart, Func<ChartMesh, float[]> seamCost, CancellationToken cancel) =>
+        Laid(chart, seamCost, cancel) is { } flat ? flat with { IsSettled = true } : null;
+
+    private static FlatChart? Laid(ChartMesh chart, Func<ChartMesh, float[]> seamCost, CancellationToken cancel)
     {
         var loops = chart.Loops();
         if (loops.Count == 0)
@@ -94,16 +100,6 @@ internal static class Flattening
             || !StartingMap.IsUnturned(chart, uv) || !BorderCrossing.IsSingle(chart, uv, loops))
             return null;
         return new FlatChart(chart, uv, StretchMeasure.OfChart(chart, uv));
-    }
-
-    /// <summary>A flat chart made as true to the surface as it can be; itself where it would come to cover itself.</summary>
-    public static FlatChart Settled(FlatChart flat, CancellationToken cancel)
-    {
-        var graph = new VertexGraph(flat.Chart);
-        double[] uv = [.. flat.Uv];
-        new SymmetricDirichlet(flat.Chart, graph, new BlockCholesky(graph, cancel)).Minimise(uv, cancel);
-        return StartingMap.IsUnturned(flat.Chart, uv) && BorderCrossing.IsSingle(flat.Chart, uv, flat.Chart.Loops())
-            && StretchMeasure.OfChart(flat.Chart, uv) is var stretch && stretch.Most <= flat.Stretch.Most ? new FlatChart(flat.Chart, uv, stretch) : flat;
     }
 
     private static FlatChart? Solve(ChartMesh chart, List<int[]> loops, CancellationToken cancel)

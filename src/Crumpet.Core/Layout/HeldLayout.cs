@@ -1,4 +1,5 @@
 using System.Numerics;
+using Crumpet.Core.Geometry;
 
 namespace Crumpet.Core.Layout;
 
@@ -78,9 +79,26 @@ internal static class HeldLayout
     /// <summary>Where islands lie, for the next time; none where there are too many.</summary>
     /// <param name="input">What was laid out.</param>
     /// <param name="islands">Islands on their tiles.</param>
-    public static IReadOnlyList<LaidIsland> Places(LayoutInput input, IReadOnlyList<UvIsland> islands) => islands.Count > MostIslands ? []
-        : [.. islands.Where(i => i.StackedOn < 0).Select(i => i.HeldAs is { } held ? held with { Sheet = i.Sheet }
-            : i.IsLocked ? null : Place(input.Objects[i.Object].Mesh.Name, i)).OfType<LaidIsland>()];
+    public static IReadOnlyList<LaidIsland> Places(LayoutInput input, IReadOnlyList<UvIsland> islands)
+    {
+        if (islands.Count > MostIslands)
+            return [];
+        var places = islands.Where(i => i.StackedOn < 0).Select(i => (i.Object, Place: i.HeldAs is { } held ? held with { Sheet = i.Sheet, Cuts = null }
+            : i.IsLocked ? null : Place(input.Objects[i.Object].Mesh.Name, i))).Where(p => p.Place is not null).ToArray();
+        var chartsOf = islands.Where(i => !i.IsKept).ToLookup(i => i.Object, i => i.Flat.Chart);
+        var isFirst = places.Select(p => p.Object).ToHashSet();
+        return [.. places.Select(p => isFirst.Remove(p.Object) ? p.Place! with { Cuts = CutsOf(input, p.Object, [.. chartsOf[p.Object]]) } : p.Place!)];
+    }
+
+    /// <summary>Where an object is cut, where all of it was unwrapped.</summary>
+    private static string? CutsOf(LayoutInput input, int number, ChartMesh[] charts)
+    {
+        var mesh = input.Objects[number].Mesh;
+        if (charts.Sum(c => c.TriangleCount) != mesh.TriangleCount)
+            return null;
+        var topology = Topology.Of(mesh);
+        return LaidCuts.Write(new Surface(topology, [], new ChosenIslands(input.Settings, topology).Seams()), charts);
+    }
 
     private static LaidIsland? Place(string name, UvIsland island)
     {

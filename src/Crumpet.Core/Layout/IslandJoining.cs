@@ -38,7 +38,7 @@ internal sealed class IslandJoining
     private long work;
 
     /// <summary>An island with its triangles in the whole.</summary>
-    private sealed record Island(FlatChart Flat, int[] Triangles, double Border, bool IsChanged);
+    private sealed record Island(FlatChart Flat, int[] Triangles, double Border);
 
     /// <summary>What came of trying a pair: the island of both, or null; and what was spent.</summary>
     private sealed record Trial(int One, int Two, FlatChart? Flat, long Work);
@@ -58,7 +58,7 @@ internal sealed class IslandJoining
         isCut = new bool[whole.Across.Length];
         islandOf = new int[whole.TriangleCount];
         foreach (var flat in flats)
-            Add(flat, isChanged: false);
+            Add(flat);
     }
 
     /// <summary>The islands, by their first triangle.</summary>
@@ -82,10 +82,7 @@ internal sealed class IslandJoining
                     Accept(trial);
             }
         }
-        var left = islands.OfType<Island>().OrderBy(i => i.Triangles[0]).ToArray();
-        var done = new FlatChart[left.Length];
-        Parallel.For(0, left.Length, options, i => done[i] = left[i].IsChanged ? Flattening.Settled(left[i].Flat, cancel) : left[i].Flat);
-        return [.. done];
+        return [.. islands.OfType<Island>().OrderBy(i => i.Triangles[0]).Select(i => i.Flat)];
     }
 
     /// <summary>The next pairs to try, none with an island of another; false where there is none.</summary>
@@ -107,7 +104,7 @@ internal sealed class IslandJoining
         return batch.Count > 0;
     }
 
-    private int Add(FlatChart flat, bool isChanged)
+    private int Add(FlatChart flat)
     {
         var chart = flat.Chart;
         int[] triangles = Array.ConvertAll(chart.Triangles, t => localOf[t]);
@@ -121,7 +118,7 @@ internal sealed class IslandJoining
         }
         foreach (int t in triangles)
             islandOf[t] = islands.Count;
-        islands.Add(new Island(flat, triangles, border, isChanged));
+        islands.Add(new Island(flat, triangles, border));
         return islands.Count - 1;
     }
 
@@ -129,7 +126,7 @@ internal sealed class IslandJoining
     {
         islands[trial.One] = null;
         islands[trial.Two] = null;
-        QueueAround(Add(trial.Flat!, isChanged: true));
+        QueueAround(Add(trial.Flat!));
     }
 
     /// <summary>Queues an island with each that shares a seam with it.</summary>

@@ -51,7 +51,7 @@ internal static class IslandTurns
     /// <remarks>One side of the least box lies on the convex hull. Source: H. Freeman, R. Shapira, 1975.</remarks>
     public static (double Turn, double Area, double Length) LeastBox(PackShape shape)
     {
-        var hull = Hull(shape.Points);
+        var hull = Hull(shape);
         var (best, area, length) = (0.0, double.PositiveInfinity, 0.0);
         for (int i = 0; i < hull.Count; i++)
         {
@@ -73,9 +73,11 @@ internal static class IslandTurns
 
     /// <summary>Convex hull, counter-clockwise.</summary>
     /// <remarks>Source: A. M. Andrew, "Another efficient algorithm for convex hulls in two dimensions", 1979.</remarks>
-    private static List<(double X, double Y)> Hull(double[] points)
+    private static List<(double X, double Y)> Hull(PackShape shape)
     {
-        var sorted = Enumerable.Range(0, points.Length / 2).Select(i => (X: points[2 * i], Y: points[2 * i + 1])).Distinct().Order().ToArray();
+        // Where no triangle is turned over, none reaches beyond the border.
+        var corners = shape.IsOneWay && shape.Border.Length > 0 ? shape.Border : Enumerable.Range(0, shape.Points.Length / 2);
+        var sorted = corners.Select(i => (X: shape.Points[2 * i], Y: shape.Points[2 * i + 1])).Distinct().Order().ToArray();
         if (sorted.Length < 3)
             return [.. sorted];
         var hull = new List<(double X, double Y)>();

@@ -17,6 +17,7 @@ namespace Crumpet.Core.Layout;
 /// <param name="U">Where its own origin comes to lie, tiles.</param>
 /// <param name="V">Where its own origin comes to lie, tiles.</param>
 /// <param name="Sheet">Sheet, from 0.</param>
+/// <param name="Cuts">Where its object is cut, on the first island of an object that was unwrapped.</param>
 public sealed record LaidIsland(
     [property: Words("The object", FieldRules.LongestName)] string ObjectName,
     [property: Within("A held island's x", -1e6, 1e6, Unit = "m")] float X,
@@ -28,4 +29,5 @@ public sealed record LaidIsland(
     [property: Within("A held island's turn", -1e9, 1e9)] double TurnV,
     [property: Within("A held island's place", -1e9, 1e9, Unit = "tiles")] double U,
     [property: Within("A held island's place", -1e9, 1e9, Unit = "tiles")] double V,
-    [property: Within("A held island's sheet", 0, 1 << 16)] int Sheet);
+    [property: Within("A held island's sheet", 0, 1 << 16)] int Sheet,
+    [property: Words("The cuts of an object", LaidCuts.Longest), NoneIs("cut by the rules")] string? Cuts = null);

@@ -134,6 +134,9 @@ public sealed record LayoutReport
     /// <summary>Islands that lie where they were laid before, while others were fitted in.</summary>
     public int HeldIslands { get; init; }
 
+    /// <summary>Cuts through large islands that were made so that the sheets fill better.</summary>
+    public int RoomCuts { get; init; }
+
     /// <summary>Each island.</summary>
     public IReadOnlyList<IslandReport> Each { get; init; } = [];
 }

@@ -57,6 +57,7 @@ public static class LayoutStation
         using var sight = new SeamSight([.. input.Objects.Select(o => o.Mesh)], input.Threads, cancel);
         var islands = ObjectIslands.Of(input, parts, sight, progress, cancel);
         Sheets(input, islands);
+        int roomCuts = CutForRoom(input, islands, parts, weights, progress, cancel);
         var loose = islands.ToList();
         int held = input.Settings.Pack || islands.Exists(i => !i.IsKept) ? HeldLayout.Hold(input, islands) : 0;
         var laid = Lay();
@@ -78,6 +79,7 @@ public static class LayoutStation
             Shortfalls = shortfalls,
             TrianglesWithoutArea = left,
             HeldIslands = held,
+            RoomCuts = roomCuts,
             IsPacked = laid.IsPacked,
             SeenSeamMetres = sight.SeenMetres(islands.Select(i => i.Flat.Chart), cancel),
         };
@@ -141,6 +143,24 @@ public static class LayoutStation
         return [.. used.Select(m => (int?)m)];
     }
 
+    /// <summary>Cuts large islands where nothing says where islands lie or how dense they are.</summary>
+    private static int CutForRoom(
+        LayoutInput input, List<UvIsland> islands, SortedDictionary<string, int> parts, double[] weights, IProgress<Progress>? progress,
+            CancellationToken cancel)
+    {
+        var settings = input.Settings;
+        if (!settings.Unwrap.CutForRoom || settings.PixelsPerMetre is not null || settings.Held.Count > 0 || settings.Pins.Count > 0 || settings.StackEqual)
+            return 0;
+        progress?.Report(new Progress(0.5, "cutting what would waste room"));
+        return RoomCuts.Make(input, islands, Request(input, 1, null, false, weights, SheetOf(settings, parts)), cancel);
+    }
+
+    private static int[] SheetOf(LayoutSettings settings, SortedDictionary<string, int> parts) =>
+        [.. parts.Keys.Select(p => settings.Parts.GetValueOrDefault(p)?.Sheet ?? -1)];
+
+    private static PackRequest Request(LayoutInput input, int sheets, double? wanted, bool slackens, double[] weights, int[] sheetOf) => new(
+        input.Size, input.Settings.PaddingPixels, input.Settings.Rotation, sheets, wanted, slackens ? input.Settings.SlackPercent / 100 : 0, weights, sheetOf);
+
     private static Packing Pack(
         LayoutInput input, List<UvIsland> islands, List<int?> materials, SortedDictionary<string, int> parts, double[] weights, double[]?[] even,
             LayoutShortfalls shortfalls, IProgress<Progress>? progress, CancellationToken cancel)
@@ -153,7 +173,7 @@ public static class LayoutStation
         if (settings.StackEqual)
             Stack(islands, matches, weights);
         bool together = settings.Sheets == SheetRule.Together;
-        int[] sheetOf = [.. parts.Keys.Select(p => settings.Parts.GetValueOrDefault(p)?.Sheet ?? -1)];
+        int[] sheetOf = SheetOf(settings, parts);
         foreach (var island in islands.Where(i => i.IsLocked && together))
             island.Sheet = sheetOf[island.Part] >= 0 ? sheetOf[island.Part] : Math.Clamp(island.Sheet, 0, materials.Count - 1);
         double? wanted = settings.PixelsPerMetre ?? LockedDensity(islands, weights, input.Size);
@@ -170,9 +190,7 @@ public static class LayoutStation
                 // The first pass looks for the density of each sheet, the second mostly lays them at one that is known to fit.
                 var (start, all) = rounds == 1 ? (0.5, 0.4) : pass == 0 ? (0.5, 0.32) : (0.82, 0.08);
                 double from = start + all * sheet / rounds;
-                var request = new PackRequest(input.Size, settings.PaddingPixels, settings.Rotation, together ? materials.Count : 1, wanted, isLast
-                    ? settings.SlackPercent / 100 : 0, weights, sheetOf)
-                { Before = plans[sheet] };
+                var request = Request(input, together ? materials.Count : 1, wanted, isLast, weights, sheetOf) with { Before = plans[sheet] };
                 var outcome = PackedIslands.Place([.. here.Select(i => islands[i])], Among(matches, here), request, input.Threads,
                     f => progress?.Report(new Progress(from + all * f / rounds, "packing")), cancel);
                 if (outcome is null)

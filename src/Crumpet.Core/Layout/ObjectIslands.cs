@@ -25,6 +25,8 @@ internal static class ObjectIslands
     public static List<UvIsland> Of(LayoutInput input, SortedDictionary<string, int> parts, SeamSight sight, IProgress<Progress>? progress,
         CancellationToken cancel)
     {
+        var cuts = input.Settings.Held.Where(h => h.Cuts is not null).GroupBy(h => h.ObjectName, StringComparer.Ordinal)
+            .ToDictionary(g => g.Key, g => g.First().Cuts!, StringComparer.Ordinal);
         var kept = new List<FlatChart>[input.Objects.Count];
         var surfaces = new List<Surface>();
         var surfaceOf = new int[input.Objects.Count];
@@ -43,8 +45,10 @@ internal static class ObjectIslands
                 kept[i].RemoveAll(chosen.IsUnwrapped);
             }
             surfaceOf[i] = triangles.Length == 0 ? -1 : surfaces.Count;
-            if (triangles.Length > 0)
-                surfaces.Add(new Surface(topology, triangles, chosen.Seams()));
+            if (triangles.Length == 0)
+                continue;
+            var surface = new Surface(topology, triangles, chosen.Seams());
+            surfaces.Add(!keeps && cuts.TryGetValue(mesh.Name, out string? text) ? surface with { Known = LaidCuts.Read(surface, text) } : surface);
         }
         double all = Math.Max(1, surfaces.Sum(s => (double)s.Triangles.Length)), done = 0;
         var gate = new Lock();

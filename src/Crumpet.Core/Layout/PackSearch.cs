@@ -87,6 +87,20 @@ internal static class PackSearch
         return At(problem, weightOf, best.Plan, wanted.Value, cancel) ?? Bisect(problem, weightOf, best.Plan, wanted.Value, cancel) ?? best;
     }
 
+    /// <summary>What a short search comes to, which says how well islands fill a sheet against others; null where they do not fit.</summary>
+    /// <param name="problem">Islands and sheets, on a coarse raster.</param>
+    /// <param name="weightOf">Size of each group against the others.</param>
+    /// <param name="rounds">Rounds to search for.</param>
+    /// <param name="threads">Threads to use.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public static Found? Sketch(PackProblem problem, double[] weightOf, int rounds, int threads, CancellationToken cancel)
+    {
+        var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
+        return BestOf(problem, weightOf, Orders(problem, weightOf), FirstScale(problem, weightOf), options) is { } best
+            ? Improve(problem, weightOf, best, rounds, options, _ => { }, []) : null;
+    }
+
+    /// <summary>How a plan comes out at a scale; null where not all fit.</summary>
     public static Found? At(PackProblem problem, double[] weightOf, PackPlan plan, double scale, CancellationToken cancel)
     {
         var attempt = problem.Try(plan, g => scale * weightOf[g], 0, cancel);

@@ -49,6 +49,9 @@ internal static class PackedIslands
     /// <summary>On how many cells a side, at most, parts grow and shrink.</summary>
     private const int SlackRaster = 1100;
 
+    /// <summary>Cells a side of what is tried quickly.</summary>
+    private const int SketchSide = 255;
+
     /// <summary>What a cell of the sketch counts too much, on average, on either side.</summary>
     private const double SketchAllowance = 0.35;
 
@@ -109,6 +112,26 @@ internal static class PackedIslands
                     cells, island.Flat.Chart);
             }
         }
+    }
+
+    /// <summary>About what share of the sheets islands themselves would cover, found quickly; 0 where they do not fit.</summary>
+    /// <param name="islands">Islands; none is moved.</param>
+    /// <param name="request">How.</param>
+    /// <param name="rounds">Rounds to search for.</param>
+    /// <param name="threads">Threads to use; the share does not depend on it.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public static double Covered(IReadOnlyList<UvIsland> islands, PackRequest request, int rounds, int threads, CancellationToken cancel)
+    {
+        int[] all = [.. Enumerable.Range(0, islands.Count)];
+        var matches = IslandMatch.Find([.. islands.Select(i => i.Flat.Chart)]);
+        double cells = SketchSide / (double)(request.Size - request.PaddingPixels);
+        var (shapes, items, _) = Classes(islands, matches, all, request);
+        double area = items.Sum(i => shapes[i.Class].Area * request.Weights[i.Group] * request.Weights[i.Group]);
+        double reach = Math.Sqrt(area / request.Sheets) / Math.Sqrt(0.85);
+        double[][] turns = [.. shapes.Select(s => IslandTurns.Of(s, request.Rotation, reach / request.Weights.Max(), areFew: false))];
+        var problem = new PackProblem(shapes, turns, items, SketchSide, Math.Max(0, request.PaddingPixels / 2.0 * cells - SketchAllowance), request.Sheets, []);
+        return PackSearch.Sketch(problem, request.Weights, rounds, threads, cancel) is { } found
+            ? area * found.Scale * found.Scale / request.Sheets / (SketchSide + request.PaddingPixels * cells) / (SketchSide + request.PaddingPixels * cells) : 0;
     }
 
     /// <summary>Cells a pixel for a sheet of some size.</summary>

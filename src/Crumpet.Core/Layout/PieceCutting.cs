@@ -41,10 +41,10 @@ internal sealed class PieceCutting(ChartMesh piece, PiecePlan plan, UnwrapSettin
                 found[i] = new IslandJoining(piece, found[i], plan.LocalOf, plan.CostsOf, settings, longestMetres).Run(threads, cancel);
             done(0.5 / count);
         });
-        return [.. found.MinBy(Cost)!.Select(Straight)];
+        return [.. found.MinBy(Cost)!.Select(Opened)];
     }
 
-    private FlatChart Straight(FlatChart flat) => settings.Straighten ? OpenRing(flat, settings.StretchLimit, plan.CostsOf) ?? Straightened(flat, settings.StretchLimit) : flat;
+    private FlatChart Opened(FlatChart flat) => settings.Straighten ? OpenRing(flat, settings.StretchLimit, plan.CostsOf) ?? flat : flat;
 
     private double Cost(List<FlatChart> charts)
     {
@@ -85,7 +85,7 @@ internal sealed class PieceCutting(ChartMesh piece, PiecePlan plan, UnwrapSettin
                 PushAll(open, ChartSplit.InTwo(next, plan.CostsOf(next), cancel));
                 continue;
             }
-            result = Straight(result);
+            result = Opened(result);
             if (LongCut.Across(result, longestMetres) is { } shorter)
             {
                 PushAll(open, shorter);
@@ -118,14 +118,5 @@ internal sealed class PieceCutting(ChartMesh piece, PiecePlan plan, UnwrapSettin
         SymmetricDirichlet.ScaleBest(open, uv);
         var stretch = StretchMeasure.OfChart(open, uv);
         return stretch.Most <= limit ? new FlatChart(open, uv, stretch) : null;
-    }
-
-    private static FlatChart Straightened(FlatChart flat, double limit)
-    {
-        if (GridStraightening.Straighten(flat.Chart) is not { } uv)
-            return flat;
-        SymmetricDirichlet.ScaleBest(flat.Chart, uv);
-        var stretch = StretchMeasure.OfChart(flat.Chart, uv);
-        return stretch.Most <= Math.Max(limit, flat.Stretch.Most) ? new FlatChart(flat.Chart, uv, stretch) : flat;
     }
 }

@@ -53,4 +53,7 @@ public sealed record UnwrapSettings
 
     /// <summary>Whether seams are drawn to where they are little seen: into grooves and corners.</summary>
     public bool HideSeams { get; init; } = true;
+
+    /// <summary>Whether large islands are cut where the sheet fills so much better that all are sharper for it.</summary>
+    public bool CutForRoom { get; init; } = true;
 }

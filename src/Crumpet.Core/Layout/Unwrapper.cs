@@ -20,7 +20,14 @@ internal static class Unwrapper
         IReadOnlyList<Surface> surfaces, SeamSight sight, UnwrapSettings settings, double longestMetres, int threads, Action<double> done,
             CancellationToken cancel)
     {
-        var pieces = surfaces.SelectMany((s, i) => PiecesOf(s).Select(chart => (Surface: i, Chart: chart))).ToArray();
+        var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
+        var flats = new FlatChart[]?[surfaces.Count];
+        Parallel.For(0, flats.Length, options, i =>
+        {
+            flats[i] = AsBefore(surfaces[i], settings, cancel);
+            done(flats[i] is null ? 0 : surfaces[i].Triangles.Length);
+        });
+        var pieces = surfaces.SelectMany((s, i) => flats[i] is null ? PiecesOf(s, s.Seams.IsSeam).Select(chart => (Surface: i, Chart: chart)) : []).ToArray();
         var matches = IslandMatch.Find([.. pieces.Select(p => p.Chart)]);
         int[] copies = new int[pieces.Length];
         foreach (var match in matches)
@@ -32,24 +39,41 @@ internal static class Unwrapper
             plans[i] = new PiecePlan(surfaces[i], SeamRules.Costs(surfaces[i].Topology, settings, settings.HideSeams ? sight.AtPoints(surfaces[i].Topology, threads, cancel) : null));
         foreach (int i in own)
             plans[pieces[i].Surface]!.Number(pieces[i].Chart);
-        var flat = new IReadOnlyList<FlatChart>[pieces.Length];
-        var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
+        var charts = new IReadOnlyList<FlatChart>[pieces.Length];
         Parallel.For(0, own.Length, options, k =>
         {
             int i = own[k];
-            flat[i] = new PieceCutting(pieces[i].Chart, plans[pieces[i].Surface]!, settings, longestMetres).Run(threads, share => done(copies[i] * share * pieces[i].Chart.TriangleCount), cancel);
+            charts[i] = new PieceCutting(pieces[i].Chart, plans[pieces[i].Surface]!, settings, longestMetres)
+                .Run(threads, share => done(copies[i] * share * pieces[i].Chart.TriangleCount), cancel);
         });
         for (int i = 0; i < pieces.Length; i++)
-            flat[i] ??= CopyOf(pieces[matches[i].Like].Chart, flat[matches[i].Like], pieces[i].Chart, matches[i]);
-        var of = pieces.Select((p, i) => (p.Surface, Flat: flat[i])).ToLookup(p => p.Surface, p => p.Flat);
-        return [.. surfaces.Select((_, i) => (IReadOnlyList<FlatChart>)[.. of[i].SelectMany(f => f)])];
+            charts[i] ??= CopyOf(pieces[matches[i].Like].Chart, charts[matches[i].Like], pieces[i].Chart, matches[i]);
+        var cut = charts.SelectMany((c, i) => c.Select(flat => (pieces[i].Surface, Flat: flat))).ToArray();
+        Parallel.For(0, cut.Length, options, i => cut[i].Flat = FinalForm.Of(cut[i].Flat, settings, cancel));
+        var of = cut.ToLookup(c => c.Surface, c => c.Flat);
+        return [.. surfaces.Select((_, i) => flats[i] ?? [.. of[i].OrderBy(f => f.Chart.Triangles[0])])];
     }
 
-    private static IEnumerable<ChartMesh> PiecesOf(Surface surface)
+    /// <summary>The charts of a surface cut where it was cut before; null where that is not known, or no longer does.</summary>
+    private static FlatChart[]? AsBefore(Surface surface, UnwrapSettings settings, CancellationToken cancel)
+    {
+        if (surface.Known is not { } cuts)
+            return null;
+        var flats = new List<FlatChart>();
+        foreach (var chart in PiecesOf(surface, cuts))
+        {
+            if (FinalForm.Of(chart, settings, cancel) is not { } flat)
+                return null;
+            flats.Add(flat);
+        }
+        return [.. flats];
+    }
+
+    private static IEnumerable<ChartMesh> PiecesOf(Surface surface, bool[] isSeam)
     {
         var localOf = new int[surface.Topology.Mesh.TriangleCount];
         Array.Fill(localOf, -1);
-        var whole = ChartMesh.Of(surface.Topology, surface.Triangles, surface.Seams.IsSeam, localOf);
+        var whole = ChartMesh.Of(surface.Topology, surface.Triangles, isSeam, localOf);
         return whole.Pieces(new int[surface.Triangles.Length]).Select(p => whole.Part(p));
     }
 
@@ -88,7 +112,11 @@ internal static class Unwrapper
 /// <param name="Topology">Object.</param>
 /// <param name="Triangles">Its triangles that are, ascending.</param>
 /// <param name="Seams">Where charts end.</param>
-internal sealed record Surface(Topology Topology, int[] Triangles, SeamPlan Seams);
+internal sealed record Surface(Topology Topology, int[] Triangles, SeamPlan Seams)
+{
+    /// <summary>For each half-edge whether it was cut before, where the surface is to be cut there again; otherwise null.</summary>
+    public bool[]? Known { get; init; }
+}
 
 /// <summary>What cutting the pieces of one surface goes by.</summary>
 internal sealed class PiecePlan(Surface surface, float[] costs)

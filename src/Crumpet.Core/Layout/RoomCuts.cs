@@ -1,0 +1,145 @@
+using System.Numerics;
+using Crumpet.Core.Geometry;
+
+namespace Crumpet.Core.Layout;
+
+/// <summary>Cuts large islands where the sheet fills so much better that all are sharper for it.</summary>
+internal static class RoomCuts
+{
+    /// <summary>Small islands fill the gaps of large ones by themselves where there are more of them than this.</summary>
+    private const int ManyIslands = 48;
+    private const int MostCuts = 10;
+    private const int Rounds = 24;
+
+    /// <summary>Cuts that gain nothing, one after the other, before no more are tried.</summary>
+    private const int Patience = 4;
+
+    /// <summary>What one island more must gain, and all of them, as shares of the sheet that is covered.</summary>
+    private const double GainACut = 0.006, LeastGain = 0.03;
+
+    /// <summary>An island that wastes less of its box than this share of all islands is not worth cutting.</summary>
+    private const double LeastWaste = 0.02;
+
+    /// <summary>How far to either side of the middle the cheapest seam may run, as a share of the island's length.</summary>
+    private const double Band = 0.12;
+
+    /// <summary>Cuts islands of each sheet.</summary>
+    /// <param name="input">What is laid out.</param>
+    /// <param name="islands">Islands with the sheets they lie on; those that are cut are replaced by their parts.</param>
+    /// <param name="request">How they are packed on one sheet.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    /// <returns>How many cuts were made.</returns>
+    public static int Make(LayoutInput input, List<UvIsland> islands, PackRequest request, CancellationToken cancel)
+    {
+        int cuts = 0;
+        foreach (int sheet in islands.Select(i => i.Sheet).Distinct().Order().ToArray())
+        {
+            var here = islands.Where(i => i.Sheet == sheet).ToList();
+            if (here.Count > ManyIslands || here.Exists(i => i.IsLocked))
+                continue;
+            var (best, made) = Best(input, here, request, cancel);
+            cuts += made;
+            if (made > 0)
+            {
+                islands.RemoveAll(i => i.Sheet == sheet);
+                islands.AddRange(best);
+            }
+        }
+        if (cuts > 0)
+            islands.Sort((a, b) => (a.Object, a.Flat.Chart.Triangles[0]).CompareTo((b.Object, b.Flat.Chart.Triangles[0])));
+        return cuts;
+    }
+
+    private static (List<UvIsland> Islands, int Cuts) Best(LayoutInput input, List<UvIsland> here, PackRequest request, CancellationToken cancel)
+    {
+        var best = here;
+        double whole = PackedIslands.Covered(here, request, Rounds, input.Threads, cancel), most = whole;
+        int bestCuts = 0;
+        var uncut = new HashSet<UvIsland>();
+        for (int made = 1; made <= MostCuts && made - bestCuts <= Patience;)
+        {
+            cancel.ThrowIfCancellationRequested();
+            double worst = LeastWaste * here.Sum(i => i.Flat.Chart.Area);
+            UvIsland? largest = null;
+            foreach (var island in here.Where(i => !i.IsKept && !uncut.Contains(i)))
+            {
+                double waste = IslandTurns.LeastBox(island.Flat.Shape()).Area - island.Flat.Chart.Area;
+                if (waste > worst)
+                    (largest, worst) = (island, waste);
+            }
+            if (largest is null)
+                break;
+            if (Halves(largest, cancel) is not { } halves)
+            {
+                uncut.Add(largest);
+                continue;
+            }
+            here = [.. here.Where(i => i != largest), .. halves];
+            double covered = PackedIslands.Covered(here, request, Rounds, input.Threads, cancel);
+            if (covered - GainACut * made > most - GainACut * bestCuts)
+                (best, most, bestCuts) = (here, covered, made);
+            made++;
+        }
+        return most - whole >= LeastGain ? ([.. best.Select(i => Settled(i, input.Settings.Unwrap, cancel))], bestCuts) : ([], 0);
+    }
+
+    private static UvIsland Settled(UvIsland island, UnwrapSettings settings, CancellationToken cancel) => island.IsKept ? island : Part(island,
+        FinalForm.Of(island.Flat, settings, cancel));
+
+    private static UvIsland Part(UvIsland island, FlatChart flat) =>
+        new() { Object = island.Object, Part = island.Part, Flat = flat, IsKept = false, Sheet = island.Sheet };
+
+    /// <summary>An island parted across its length, along the cheapest seam near its middle; null where it cannot be.</summary>
+    private static List<UvIsland>? Halves(UvIsland island, CancellationToken cancel)
+    {
+        var (flat, chart) = (island.Flat, island.Flat.Chart);
+        if (chart.TriangleCount < 4)
+            return null;
+        var (turn, _, length) = IslandTurns.LeastBox(flat.Shape());
+        var (sin, cos) = Math.SinCos(-turn);
+        var along = new double[chart.TriangleCount];
+        for (int t = 0; t < along.Length; t++)
+        {
+            for (int c = 3 * t; c < 3 * t + 3; c++)
+                along[t] += (cos * flat.Uv[2 * chart.Corners[c]] + sin * flat.Uv[2 * chart.Corners[c] + 1]) / 3;
+        }
+        double middle = Middle(chart, along);
+        int[] label = [.. along.Select(a => a < middle ? 0 : 1)];
+        bool[] isOpen = [.. along.Select(a => Math.Abs(a - middle) < Band * length)];
+        if (label.Where((_, t) => !isOpen[t]).Distinct().Count() == 2)
+            CheapestSeam.Find(chart, [.. Enumerable.Range(0, chart.Across.Length).Select(chart.Length)], label, isOpen, cancel);
+        if (label.Min() == label.Max())
+            return null;
+        return [.. ChartSplit.Parts(chart, label).Select(part => Part(island, AsItLay(part, flat)))];
+    }
+
+    /// <summary>A part of a flat chart where it lay in it.</summary>
+    private static FlatChart AsItLay(ChartMesh part, FlatChart of)
+    {
+        var uv = new double[2 * part.VertexCount];
+        for (int t = 0; t < part.TriangleCount; t++)
+        {
+            int from = Array.BinarySearch(of.Chart.Triangles, part.Triangles[t]);
+            for (int k = 0; k < 3; k++)
+            {
+                int v = of.Chart.Corners[3 * from + k], to = part.Corners[3 * t + k];
+                (uv[2 * to], uv[2 * to + 1]) = (of.Uv[2 * v], of.Uv[2 * v + 1]);
+            }
+        }
+        return new FlatChart(part, uv, StretchMeasure.OfChart(part, uv));
+    }
+
+    /// <summary>Where half of the surface lies on either side.</summary>
+    private static double Middle(ChartMesh chart, double[] along)
+    {
+        int[] order = [.. Enumerable.Range(0, along.Length).OrderBy(t => along[t]).ThenBy(t => t)];
+        double seen = 0;
+        foreach (int t in order)
+        {
+            seen += chart.Rest[t].Area;
+            if (seen >= chart.Area / 2)
+                return along[t];
+        }
+        return along[order[^1]];
+    }
+}
