@@ -33,7 +33,15 @@ internal static class LayoutCommand
     { DefaultValueFactory = _ => 25, Description = "How much 95 % of a chart may be stretched at most, percent." };
     private static readonly Option<float> Angle = new(
         "--angle")
-    { DefaultValueFactory = _ => 75, Description = "Edges bent more than this are cut, degrees; 180 cuts none." };
+    { DefaultValueFactory = _ => 180, Description = "Edges bent more than this are cut whatever it costs, degrees; 180 cuts none." };
+    private static readonly Option<string> HardEdges = new(
+        "--hard-edges")
+    {
+        DefaultValueFactory = _ => "cut",
+        Description = "Seams at hard edges: cut (all of them: shading and map break at the same edge), free (where they cost nothing: a normal map can "
+            + "show a line where an island goes on across one) or ignore (as any other edge: for averaged or object-space bakes).",
+    };
+    private static readonly Option<bool> Whole = new("--whole") { Description = "Leave large islands whole, even where the sheet would fill better." };
     private static readonly Option<int> Threads = new(
         "--threads")
     { DefaultValueFactory = _ => Environment.ProcessorCount, Description = "Threads to use; the result does not depend on it." };
@@ -42,7 +50,7 @@ internal static class LayoutCommand
     {
         var command = new Command("layout", "Unwrap a mesh, bring its islands to one texel density and pack them.");
         command.Arguments.Add(In);
-        foreach (var option in (Option[])[Out, Density, Size, Padding, Slack, Rotate, KeepUvs, Sheets, Stack, Stretch, Angle, Threads])
+        foreach (var option in (Option[])[Out, Density, Size, Padding, Slack, Rotate, KeepUvs, Sheets, Stack, Stretch, Angle, HardEdges, Whole, Threads])
             command.Options.Add(option);
         command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed, cancel)));
         return command;
@@ -70,7 +78,19 @@ internal static class LayoutCommand
                     "none" => PackRotation.None,
                     var other => throw new UsageException($"--rotate is '{other}'; it must be free, 90 or none."),
                 },
-                Unwrap = new UnwrapSettings { StretchLimit = 1 + parsed.GetValue(Stretch) / 100, CutAngleDegrees = parsed.GetValue(Angle) },
+                Unwrap = new UnwrapSettings
+                {
+                    StretchLimit = 1 + parsed.GetValue(Stretch) / 100,
+                    CutAngleDegrees = parsed.GetValue(Angle),
+                    CutForRoom = !parsed.GetValue(Whole),
+                    HardEdges = parsed.GetValue(HardEdges) switch
+                    {
+                        "cut" => HardEdgeRule.Cut,
+                        "free" => HardEdgeRule.Free,
+                        "ignore" => HardEdgeRule.Ignore,
+                        var other => throw new UsageException($"--hard-edges is '{other}'; it must be cut, free or ignore."),
+                    },
+                },
             },
             Bake = new() { Size = parsed.GetValue(Size) },
         };
@@ -113,7 +133,9 @@ internal static class LayoutCommand
         yield return string.Create(CultureInfo.InvariantCulture,
             $"overlaps  {report.OverlappingPairs} pairs  {report.OverlapTexels} texels  {report.FlippedTriangles} flipped tris  {report.OutsideTriangles} "
             + $"outside the tile");
-        yield return string.Create(CultureInfo.InvariantCulture, $"seams  {report.SeamMetres:0.000} m");
+        yield return string.Create(CultureInfo.InvariantCulture, $"seams  {report.SeamMetres:0.000} m  {report.SeenSeamMetres:0.000} m seen");
+        if (report.RoomCuts > 0)
+            yield return string.Create(CultureInfo.InvariantCulture, $"cut for room  {report.RoomCuts} large islands");
         yield return string.Create(CultureInfo.InvariantCulture, $"padding  {report.PaddingPixels:0.0} px least  kept to mip {report.PaddingMip}");
         if (report.Slack is { } slack)
             yield return string.Create(CultureInfo.InvariantCulture,

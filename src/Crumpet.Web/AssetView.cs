@@ -64,7 +64,7 @@ public sealed class AssetView
     private readonly Dictionary<Station, StationResult?> results = [];
     private readonly Dictionary<string, StationResult?> lastResults = [];
     private readonly AssetFiles files;
-    private readonly Lazy<(int Draft, StationResult Result)?> draft;
+    private readonly Dictionary<Station, (int Draft, StationResult Result)?> drafts = [];
 
     /// <summary>Looks at an asset.</summary>
     /// <param name="asset">The asset with sources, marks, findings and deliveries.</param>
@@ -78,7 +78,6 @@ public sealed class AssetView
         Plan = asset.Plan();
         build = asset.Build(store);
         files = new AssetFiles(build, Plan, store);
-        draft = new(build.DraftOfBake);
         Line = [.. AssetBuild.Line.Select(StopOf)];
     }
 
@@ -131,11 +130,16 @@ public sealed class AssetView
         return result;
     }
 
-    /// <summary>What a station shows: its result, or while a bake is at work the finest draft of it.</summary>
-    public StationResult? Shown(Station station) => Result(station) ?? (station == Station.Bake ? Draft?.Result : null);
+    /// <summary>What a station shows: its result, or while it is at work the finest draft of it.</summary>
+    public StationResult? Shown(Station station) => Result(station) ?? DraftOf(station)?.Result;
 
-    /// <summary>The finest draft of a bake that is not there yet, with how coarse it is, or null.</summary>
-    public (int Draft, StationResult Result)? Draft => draft.Value;
+    /// <summary>The finest draft of a station's result that is not there yet, with how coarse it is, or null.</summary>
+    public (int Draft, StationResult Result)? DraftOf(Station station)
+    {
+        if (!drafts.TryGetValue(station, out var draft))
+            drafts.Add(station, draft = build.DraftOf(station));
+        return draft;
+    }
 
     /// <summary>The report of what the bake station shows, or null.</summary>
     public BakeReport? ShownBake => Shown(Station.Bake) is { } result ? result.As<BakeReport>() : null;
@@ -204,6 +208,9 @@ public sealed class AssetView
 
     /// <summary>Edges of the low side from one on, as <see cref="AssetFiles.PickEdges"/>.</summary>
     public PickedEdges? PickEdges(LowPlace place, EdgeReach reach, Vector3? from) => files.PickEdges(place, reach, from);
+
+    /// <summary>What another cut of the low side comes to, as <see cref="AssetFiles.Outlook"/>.</summary>
+    public SeamOutlook? Outlook(UnwrapSettings unwrap, int threads, CancellationToken cancel) => files.Outlook(unwrap, threads, cancel);
 
     /// <summary>Pins for corners of the islands' view, as <see cref="AssetFiles.PinsAt"/>.</summary>
     public IReadOnlyList<UvPin> PinsAt(IEnumerable<(int Corner, float U, float V)> corners) => files.PinsAt(corners);

@@ -138,7 +138,7 @@ internal static class ResultFiles
 
     private static async Task<StoredFile?> FindAsync(Workbench workbench, int id, string station, string name) =>
         Station.Table.Find(station) is { } known && await workbench.BuildAsync(id) is { } build
-            ? (build.ResultOf(known) ?? (known == Station.Bake ? build.DraftOfBake()?.Result : null))?.Files.FirstOrDefault(f => f.Name == name)
+            ? (build.ResultOf(known) ?? build.DraftOf(known)?.Result)?.Files.FirstOrDefault(f => f.Name == name)
             : null;
 
     private static EntityTagHeaderValue Tag(string hash) => new($"\"{hash}\"");

@@ -5,6 +5,7 @@ using Crumpet.Core.Bake;
 using Crumpet.Core.Checking;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
+using Crumpet.Core.Layout;
 using Crumpet.Core.Pairs;
 
 namespace Crumpet.Core.Building;
@@ -29,7 +30,7 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
     // Below this size the whole is there as soon as a draft would be.
     private const int LeastDrafted = 1024;
     private const long MostCached = 512L << 20;
-    private static readonly int[] Drafts = [BakeSettings.CoarsestDraft, 1];
+    private static readonly int[] BakeDrafts = [BakeSettings.CoarsestDraft, 1], LayoutDrafts = [LayoutSettings.FirstDraft, 1];
 
     private readonly GraphInput input = new(asset, plan, rules ?? new IntakeRules(), [.. sources.OrderBy(s => s.Name, StringComparer.Ordinal)]);
     private readonly Dictionary<Station, StationResult> results = [];
@@ -41,7 +42,7 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
     private Resolved? resolved;
     private AssetGraph? graph;
 
-    /// <summary>Told of each draft of a bake as soon as it can be looked at; while nobody listens none is made.</summary>
+    /// <summary>Told of each draft of a layout or a bake as soon as it can be looked at; while nobody listens none is made.</summary>
     public Action<int>? Drafted { get; set; }
 
     /// <summary>What tells this asset from others in the store, so that its jobs can be compared with those it had before; null for its name.</summary>
@@ -115,19 +116,23 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
         return result;
     }
 
-    /// <summary>The finest draft of a bake for the current plan and sources that was shown, with how coarse it is, or null where there is none.</summary>
-    public (int Draft, StationResult Result)? DraftOfBake()
+    /// <summary>The finest draft of a station's result for the current plan and sources that was shown, with how coarse it is, or null where there is none.</summary>
+    public (int Draft, StationResult Result)? DraftOf(Station station)
     {
-        for (int draft = 1; plan.Bake.Draft == 0 && draft <= BakeSettings.CoarsestDraft; draft++)
+        for (int draft = 1; plan.DraftOf(station) == 0 && draft <= MostDraft(station); draft++)
         {
             // What was shown is kept; the graph need not be walked for it.
-            if (new Resolved(input with { Plan = plan with { Bake = plan.Bake.Drafted(draft) } }, store).Find(Station.Bake) is { } result)
+            if (new Resolved(input with { Plan = plan.Drafted(station, draft) }, store).Find(station) is { } result)
                 return (draft, result);
         }
         return null;
     }
 
-    private AssetBuild AsDraft(int draft) => new(asset, plan with { Bake = plan.Bake.Drafted(draft) }, sources, store, rules) { atWork = atWork };
+    private static int MostDraft(Station station) => DraftsOf(station).DefaultIfEmpty().Max();
+
+    private static int[] DraftsOf(Station station) => station == Station.Bake ? BakeDrafts : station == Station.Layout ? LayoutDrafts : [];
+
+    private AssetBuild AsDraft(Station station, int draft) => new(asset, plan.Drafted(station, draft), sources, store, rules) { atWork = atWork };
 
     /// <summary>Works every station up to one, as far as its jobs have no results yet.</summary>
     /// <param name="upTo">Last station.</param>
@@ -148,8 +153,8 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
             if (ResultOf(station) is not { } result)
             {
                 progress?.Report(new BuildProgress(station, 0, "starting"));
-                if (station == Station.Bake && Drafted is not null)
-                    BakeDrafts(threads, progress, cancel);
+                if (Drafted is not null)
+                    WorkDrafts(station, threads, progress, cancel);
                 Work(station, threads, progress, cancel);
                 result = ResultOf(station)!;
             }
@@ -171,19 +176,23 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
     private LastGraph Last => new(store, Identity ?? asset);
 
     /// <summary>What is seen first is coarse, and gives way to finer ones.</summary>
-    private void BakeDrafts(int threads, IProgress<BuildProgress>? progress, CancellationToken cancel)
+    private void WorkDrafts(Station station, int threads, IProgress<BuildProgress>? progress, CancellationToken cancel)
     {
-        if (plan.Bake.Draft != 0 || plan.Bake.Size < LeastDrafted || !IsMuchToBake())
-            return;
-        foreach (int draft in Drafts)
+        bool isWorthIt = plan.DraftOf(station) == 0
+            && (station == Station.Bake ? plan.Bake.Size >= LeastDrafted && IsMuchToBake() : station == Station.Layout && IsMuchToLay());
+        foreach (int draft in isWorthIt ? DraftsOf(station) : [])
         {
-            var build = AsDraft(draft);
-            build.Work(Station.Bake, threads, progress is null ? null : new DraftProgress(progress), cancel);
+            var build = AsDraft(station, draft);
+            build.Work(station, threads, progress is null ? null : new DraftProgress(progress), cancel);
             worked.AddRange(build.worked);
-            if (build.ResultOf(Station.Bake) is not null)
+            if (build.ResultOf(station) is not null)
                 Drafted!(draft);
         }
     }
+
+    /// <summary>Whether islands are packed, and not just fitted in between others.</summary>
+    private bool IsMuchToLay() => plan.Layout.Held.Count == 0 && (plan.Layout.Pack || plan.Layout.Uvs == UvSource.Unwrap
+        || ResultOf(Station.Intake)?.As<IntakeReport>().Objects.Any(o => o.Side == Side.Low && o.UvSets == 0) == true);
 
     /// <summary>Whether more than half of a sheet's pieces have to be cast.</summary>
     private bool IsMuchToBake()

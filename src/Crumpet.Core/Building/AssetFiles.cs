@@ -70,6 +70,19 @@ public sealed class AssetFiles(AssetBuild build, AssetPlan plan, IResultStore st
     /// <param name="from">Where a path begins, metres, or null.</param>
     public PickedEdges? PickEdges(LowPlace place, EdgeReach reach, Vector3? from) => LaidScene() is { } scene ? place.Pick(scene.Meshes, reach, from) : null;
 
+    /// <summary>What the low side comes to when it is cut in another way; null before Intake, or where all UVs are kept.</summary>
+    /// <param name="unwrap">How it is cut.</param>
+    /// <param name="threads">Threads to use.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public SeamOutlook? Outlook(UnwrapSettings unwrap, int threads, CancellationToken cancel)
+    {
+        if (build.ResultOf(Station.Intake) is null || LayoutExpansion.LowNumbers(Graph) is not { Length: > 0 } low)
+            return null;
+        var settings = LayoutExpansion.SettingsOf(Graph.Input) with { Unwrap = unwrap, Uvs = UvSource.Unwrap, Held = [], Draft = LayoutSettings.FirstDraft };
+        var objects = low.Select(o => new LayoutObject(Whole(o) with { Name = Graph.Intake!.Objects[o].Name }, Graph.Intake.Objects[o].Part));
+        return SeamOutlook.Of(new LayoutInput([.. objects], settings, plan.LaidSize) { Threads = threads }, cancel);
+    }
+
     /// <summary>Pins for corners of the islands' view; those of no corner are left out. None before Layout.</summary>
     /// <param name="corners">Corners and where on the tile they are held.</param>
     public IReadOnlyList<UvPin> PinsAt(IEnumerable<(int Corner, float U, float V)> corners) =>

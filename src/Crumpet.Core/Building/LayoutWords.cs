@@ -23,7 +23,14 @@ internal static class LayoutWords
         Say(before.StackEqual, after.StackEqual, v => v ? "Equal islands stacked" : "Equal islands laid apart");
         Say(before.Sheets, after.Sheets, v => v == SheetRule.Materials ? "A sheet a material" : "All parts laid together");
         Say(before.SheetCount, after.SheetCount, v => v == 1 ? "One sheet allowed" : $"{v} sheets allowed");
-        Say(from.CutHardEdges, to.CutHardEdges, v => v ? "Seams at hard edges" : "No seams at hard edges");
+        Say(before.Draft, after.Draft, v => v == 0 ? "Layout searched in full" : "Layout kept as found so far");
+        Say(from.HardEdges, to.HardEdges, v => v switch
+        {
+            HardEdgeRule.Cut => "Seams at all hard edges",
+            HardEdgeRule.Free => "Seams at hard edges where they cost nothing",
+            _ => "Hard edges as any other",
+        });
+        Say(from.CutForRoom, to.CutForRoom, v => v ? "Large islands cut for room" : "Large islands left whole");
         Say(from.CutMaterials, to.CutMaterials, v => v ? "Seams between materials" : "No seams between materials");
         Say(from.CutAngleDegrees, to.CutAngleDegrees, v => Invariant($"Seams at edges over {v:0.#}°"));
         Say(from.ConeDegrees, to.ConeDegrees, v => Invariant($"Cone of charts set to {v:0.#}°"));

@@ -16,7 +16,7 @@ public static class PlanLayers
     private static readonly HashSet<string> OfAssets = new(StringComparer.Ordinal)
     {
         "mends", "pairs.trayByHand", "pairs.parts", "pairs.trays", "pairs.ties", "pairs.strokes", "layout.parts", "layout.seams", "layout.pins",
-            "layout.unwrapAt", "layout.held",
+            "layout.unwrapAt", "layout.held", "layout.draft",
         "bake.sheetSizes", "bake.made", "bake.draft", "version", "bake.version", "recipe.version",
     };
 
@@ -57,7 +57,7 @@ public static class PlanLayers
             Ties = [],
             Strokes = []
         },
-        Layout = plan.Layout with { Seams = [], UnwrapAt = [], Pins = [], Held = [], Parts = new AssetPlan().Layout.Parts },
+        Layout = plan.Layout with { Seams = [], UnwrapAt = [], Pins = [], Held = [], Draft = 0, Parts = new AssetPlan().Layout.Parts },
         Bake = plan.Bake with { SheetSizes = new AssetPlan().Bake.SheetSizes, Made = [], Draft = 0 },
     };
 

@@ -126,6 +126,9 @@ public sealed record LayoutSettings : IChecked
     /// <summary>Most sheets parts that lie together may take.</summary>
     public const int MostSheets = 16;
 
+    /// <summary>The draft that is there first.</summary>
+    public const int FirstDraft = 2;
+
     /// <summary>Where UVs come from, for parts that say nothing else; objects without UVs are always unwrapped.</summary>
     [Called("UVs")]
     public UvSource Uvs { get; init; }
@@ -184,6 +187,10 @@ public sealed record LayoutSettings : IChecked
     /// <summary>How many sheets parts that lie together may take.</summary>
     [Within("The number of sheets", 1, MostSheets)]
     public int SheetCount { get; init; } = 1;
+
+    /// <summary>How soon the search for a better layout ends: 0 for the full search, 1 for a short one, 2 for the first that stands.</summary>
+    [Within("The draft", 0, FirstDraft)]
+    public int Draft { get; init; }
 
     /// <summary>What holds for single parts.</summary>
     public IReadOnlyDictionary<string, PartLayout> Parts { get; init; } = new Dictionary<string, PartLayout>();

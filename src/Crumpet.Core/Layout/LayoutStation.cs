@@ -149,7 +149,7 @@ public static class LayoutStation
             CancellationToken cancel)
     {
         var settings = input.Settings;
-        if (!settings.Unwrap.CutForRoom || settings.PixelsPerMetre is not null || settings.Held.Count > 0 || settings.Pins.Count > 0 || settings.StackEqual)
+        if (!settings.Unwrap.CutForRoom || settings.PixelsPerMetre is not null || settings.Held.Count > 0 || settings.Pins.Count > 0 || settings.StackEqual || settings.Draft == LayoutSettings.FirstDraft)
             return 0;
         progress?.Report(new Progress(0.5, "cutting what would waste room"));
         return RoomCuts.Make(input, islands, Request(input, 1, null, false, weights, SheetOf(settings, parts)), cancel);
@@ -159,7 +159,8 @@ public static class LayoutStation
         [.. parts.Keys.Select(p => settings.Parts.GetValueOrDefault(p)?.Sheet ?? -1)];
 
     private static PackRequest Request(LayoutInput input, int sheets, double? wanted, bool slackens, double[] weights, int[] sheetOf) => new(
-        input.Size, input.Settings.PaddingPixels, input.Settings.Rotation, sheets, wanted, slackens ? input.Settings.SlackPercent / 100 : 0, weights, sheetOf);
+        input.Size, input.Settings.PaddingPixels, input.Settings.Rotation, sheets, wanted, slackens ? input.Settings.SlackPercent / 100 : 0, weights, sheetOf)
+    { Draft = input.Settings.Draft };
 
     private static Packing Pack(
         LayoutInput input, List<UvIsland> islands, List<int?> materials, SortedDictionary<string, int> parts, double[] weights, double[]?[] even,

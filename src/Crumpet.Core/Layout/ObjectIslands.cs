@@ -52,7 +52,7 @@ internal static class ObjectIslands
         }
         double all = Math.Max(1, surfaces.Sum(s => (double)s.Triangles.Length)), done = 0;
         var gate = new Lock();
-        var flats = Unwrapper.Unwrap(surfaces, sight, input.Settings.Unwrap, Longest(input), input.Threads, Told, cancel);
+        var flats = Unwrapper.Unwrap(surfaces, sight, input.Settings.Unwrap, Longest(input), input.Settings.Draft == LayoutSettings.FirstDraft, input.Threads, Told, cancel);
         var islands = new List<UvIsland>();
         for (int i = 0; i < kept.Length; i++)
         {

@@ -46,10 +46,11 @@ internal static class PackSearch
     /// <param name="weightOf">Size of each group against the others.</param>
     /// <param name="wanted">Scale that is enough, cells a unit; null for the greatest.</param>
     /// <param name="before">How the same islands were packed before, which is tried first where a scale is wanted; or null.</param>
+    /// <param name="effort">How much of the full search is done, a share.</param>
     /// <param name="threads">Threads to use.</param>
     /// <param name="report">Told how far the search is, 0 to 1.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static Found? Run(PackProblem problem, IReadOnlyList<PackProblem> sketches, double[] weightOf, double? wanted, PackPlan? before, int threads,
+    public static Found? Run(PackProblem problem, IReadOnlyList<PackProblem> sketches, double[] weightOf, double? wanted, PackPlan? before, double effort, int threads,
         Action<double>? report, CancellationToken cancel)
     {
         var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
@@ -62,8 +63,8 @@ internal static class PackSearch
         PackProblem[] rasters = [.. sketches, problem];
         Found? best = null;
         bool areMany = problem.Items.Count > Many;
-        double placements = Placements * Math.Pow(PlacementSide / rasters[0].Side, 2);
-        int rounds = areMany ? 0 : (int)Math.Clamp(placements / TriesARound / problem.Items.Count, LeastRounds, MostRounds);
+        double placements = effort * Placements * Math.Pow(PlacementSide / rasters[0].Side, 2);
+        int rounds = areMany ? 0 : (int)Math.Clamp(placements / TriesARound / problem.Items.Count, LeastRounds, Math.Max(LeastRounds, effort * MostRounds));
         for (int i = 0; i < rasters.Length; i++)
         {
             double from = i / (double)rasters.Length;

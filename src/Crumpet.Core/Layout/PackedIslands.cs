@@ -14,6 +14,9 @@ internal sealed record PackRequest(int Size, int PaddingPixels, PackRotation Rot
 {
     /// <summary>How the same islands were packed before, which is tried first; null where they were not.</summary>
     public PackPlan? Before { get; init; }
+
+    /// <summary>How coarse a draft it is: 0 for the full search, otherwise as <see cref="LayoutSettings.Draft"/>.</summary>
+    public int Draft { get; init; }
 }
 
 /// <summary>What packing came to.</summary>
@@ -69,7 +72,7 @@ internal static class PackedIslands
         var scales = Enumerable.Repeat(1.0, request.Weights.Length).ToArray();
         if (free.Length == 0)
             return new PackOutcome(request.PixelsPerMetre ?? 0, scales, null);
-        double cells = CellsAPixel(request.Size, free.Length > ManyIslands || request.Sheets > ManySheets ? QuickRaster : FineRaster);
+        double cells = CellsAPixel(request.Size, free.Length > ManyIslands || request.Sheets > ManySheets || request.Draft == LayoutSettings.FirstDraft ? QuickRaster : FineRaster);
         int side = (int)Math.Floor((request.Size - request.PaddingPixels) * cells);
         var (shapes, items, classOf) = Classes(islands, matches, free, request);
         double reach = Math.Sqrt(items.Sum(
@@ -78,7 +81,7 @@ internal static class PackedIslands
         var problem = Problem(1, 0);
         PackProblem[] sketches = [.. SketchShares(side, items.Length / (double)request.Sheets).Select(s => Problem(s, SketchAllowance))];
         bool slackens = request.Slack > 0 && request.Weights.Length > 1;
-        var found = PackSearch.Run(problem, sketches, request.Weights, request.PixelsPerMetre * cells, request.Before, threads,
+        var found = PackSearch.Run(problem, sketches, request.Weights, request.PixelsPerMetre * cells, request.Before, EffortOf(request.Draft), threads,
             f => report?.Invoke(f * (slackens ? SearchShare : 1)), cancel);
         if (found is null)
             return null;
@@ -133,6 +136,9 @@ internal static class PackedIslands
         return PackSearch.Sketch(problem, request.Weights, rounds, threads, cancel) is { } found
             ? area * found.Scale * found.Scale / request.Sheets / (SketchSide + request.PaddingPixels * cells) / (SketchSide + request.PaddingPixels * cells) : 0;
     }
+
+    /// <summary>How much of the search a draft does.</summary>
+    private static double EffortOf(int draft) => draft switch { 0 => 1, 1 => 1.0 / 8, _ => 1.0 / 64 };
 
     /// <summary>Cells a pixel for a sheet of some size.</summary>
     private static double CellsAPixel(int size, int raster)

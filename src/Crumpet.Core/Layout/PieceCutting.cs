@@ -6,7 +6,7 @@ namespace Crumpet.Core.Layout;
 /// Cuts one piece of surface into charts and lays them flat: parted until nothing is too stretched, then sewn together as far as that
 /// allows. That is done from several beginnings, and what has the cheapest seams is kept.
 /// </summary>
-internal sealed class PieceCutting(ChartMesh piece, PiecePlan plan, UnwrapSettings settings, double longestMetres)
+internal sealed class PieceCutting(ChartMesh piece, PiecePlan plan, UnwrapSettings settings, double longestMetres, bool isQuick)
 {
     /// <summary>A chart curved less than this in all, radians, unrolls almost without stretch, however far it turns.</summary>
     private const double AlmostUnrollable = 0.35;
@@ -29,7 +29,7 @@ internal sealed class PieceCutting(ChartMesh piece, PiecePlan plan, UnwrapSettin
     /// <param name="cancel">Ends the work early.</param>
     public IReadOnlyList<FlatChart> Run(int threads, Action<double> done, CancellationToken cancel)
     {
-        int count = piece.TriangleCount > Huge ? 1 : piece.TriangleCount > Large ? 2 : Beginnings.Length;
+        int count = isQuick || piece.TriangleCount > Huge ? 1 : piece.TriangleCount > Large ? 2 : Beginnings.Length;
         var found = new List<FlatChart>[count];
         var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
         Parallel.For(0, count, options, i =>
@@ -37,7 +37,7 @@ internal sealed class PieceCutting(ChartMesh piece, PiecePlan plan, UnwrapSettin
             double limit = 1 + Beginnings[i] * (settings.StretchLimit - 1);
             found[i] = [.. ChartsOf().SelectMany(chart => FlattenAll(chart, limit, t => done(0.5 * t / piece.TriangleCount / count), cancel))
                 .OrderBy(f => f.Chart.Triangles[0])];
-            if (found[i].Count > 1)
+            if (found[i].Count > 1 && !(isQuick && piece.TriangleCount > Large))
                 found[i] = new IslandJoining(piece, found[i], plan.LocalOf, plan.CostsOf, settings, longestMetres).Run(threads, cancel);
             done(0.5 / count);
         });

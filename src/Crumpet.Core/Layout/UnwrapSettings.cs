@@ -48,6 +48,9 @@ public sealed record UnwrapSettings
     [Within("The stretch limit", 1.005, 10, Unit = "%", Times = 100, Offset = 1)]
     public float StretchLimit { get; init; } = 1.25f;
 
+    /// <summary>Stretch limits between which one dial leads from little stretch to few seams.</summary>
+    public const float LeastOnDial = 1.02f, MostOnDial = 1.8f;
+
     /// <summary>Whether grids and strips of quads become rectangles where the stretch limit allows.</summary>
     public bool Straighten { get; init; } = true;
 

@@ -13,11 +13,12 @@ internal static class Unwrapper
     /// <param name="sight">How much of them is seen.</param>
     /// <param name="settings">How.</param>
     /// <param name="longestMetres">Charts longer than this are cut across.</param>
+    /// <param name="isQuick">Whether more and longer seams than need be are good enough.</param>
     /// <param name="threads">Threads to use.</param>
     /// <param name="done">Told how many triangles were finished, whole or in part.</param>
     /// <param name="cancel">Ends the work early.</param>
     public static IReadOnlyList<FlatChart>[] Unwrap(
-        IReadOnlyList<Surface> surfaces, SeamSight sight, UnwrapSettings settings, double longestMetres, int threads, Action<double> done,
+        IReadOnlyList<Surface> surfaces, SeamSight sight, UnwrapSettings settings, double longestMetres, bool isQuick, int threads, Action<double> done,
             CancellationToken cancel)
     {
         var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
@@ -43,7 +44,7 @@ internal static class Unwrapper
         Parallel.For(0, own.Length, options, k =>
         {
             int i = own[k];
-            charts[i] = new PieceCutting(pieces[i].Chart, plans[pieces[i].Surface]!, settings, longestMetres)
+            charts[i] = new PieceCutting(pieces[i].Chart, plans[pieces[i].Surface]!, settings, longestMetres, isQuick)
                 .Run(threads, share => done(copies[i] * share * pieces[i].Chart.TriangleCount), cancel);
         });
         for (int i = 0; i < pieces.Length; i++)

@@ -65,6 +65,22 @@ public abstract class StationPage(Workbench workbench) : PageModel, IAddressed, 
         return Redirect($"/assets/{Id}/{Station.Word}");
     }
 
+    /// <summary>Ends the station's run and keeps the finest draft it gave.</summary>
+    public async Task<IActionResult> OnPostKeepDraftAsync()
+    {
+        if (!await LoadAsync())
+            return NotFound();
+        if (View.DraftOf(Station) is not { } draft)
+            Problem = "There is no draft to keep yet; wait a moment, or cancel the run.";
+        else
+        {
+            if (View.Run is { } run)
+                await Workbench.CancelAsync(run.Id, ofAsset: Id);
+            Problem = await Workbench.DecideAsync(Id, plan => plan.Drafted(Station, draft.Draft));
+        }
+        return Problem is null ? await OnPostRunAsync() : Page();
+    }
+
     /// <summary>Records the mend a finding proposes.</summary>
     /// <param name="mend">The mend as a line.</param>
     public async Task<IActionResult> OnPostMendAsync(string? mend)

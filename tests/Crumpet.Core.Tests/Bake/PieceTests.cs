@@ -117,7 +117,7 @@ public sealed class PieceTests
         var coarse = asset.Build(draft).ResultOf(Station.Bake)!.As<BakeReport>().Sheets[0];
         Assert.Equal((128, 32), (whole.Size, coarse.Size));
         Assert.True(coarse.Rays < whole.Rays / 30);
-        Assert.NotNull(asset.Build(plan with { Bake = plan.Bake with { PaddingPixels = 5 } }).DraftOfBake() ?? asset.Build(plan).DraftOfBake());
+        Assert.NotNull(asset.Build(plan with { Bake = plan.Bake with { PaddingPixels = 5 } }).DraftOf(Station.Bake) ?? asset.Build(plan).DraftOf(Station.Bake));
     }
 
     [Fact]

@@ -252,6 +252,6 @@ public sealed class FlatteningTests
         using var sight = new SeamSight([mesh], 1, default);
         var surface = new Surface(topology, [.. Enumerable.Range(0, mesh.TriangleCount)],
             new SeamPlan(SeamRules.Seams(topology, settings), SeamRules.Soft(topology, settings)));
-        return Unwrapper.Unwrap([surface], sight, settings, double.PositiveInfinity, 1, _ => { }, default)[0];
+        return Unwrapper.Unwrap([surface], sight, settings, double.PositiveInfinity, false, 1, _ => { }, default)[0];
     }
 }

@@ -84,22 +84,6 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     public Task<IActionResult> OnPostUnmakeAsync(int number) =>
         ChangeAsync(plan => plan with { Bake = plan.Bake with { Made = [.. plan.Bake.Made.Where((_, i) => i != number)] } });
 
-    /// <summary>Ends the bake at work and keeps the finest draft it gave.</summary>
-    public async Task<IActionResult> OnPostKeepDraftAsync()
-    {
-        if (!await LoadAsync())
-            return NotFound();
-        if (View.Draft is not { } draft)
-            Problem = "There is no draft to keep yet; wait a moment, or cancel the run.";
-        else
-        {
-            if (View.Run is { } run)
-                await Workbench.CancelAsync(run.Id, ofAsset: Id);
-            Problem = await Workbench.DecideAsync(Id, plan => plan with { Bake = plan.Bake.Drafted(draft.Draft) });
-        }
-        return Problem is null ? await OnPostRunAsync() : Page();
-    }
-
     private static string Number(float value, string unit) => unit == "m"
         ? Lengths.Millimetres(value)
         : value.ToString("0.##", CultureInfo.InvariantCulture) + " " + unit;

@@ -1,6 +1,8 @@
 using System.Globalization;
 using System.Numerics;
+using Crumpet.Core;
 using Crumpet.Core.Building;
+using Crumpet.Core.Checking;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Layout;
 using Crumpet.Storage;
@@ -48,8 +50,11 @@ public sealed record LayoutForm
     /// <summary>How many sheets all parts share; 0 for one a material.</summary>
     public int Sheets { get; init; }
 
-    /// <summary>Whether hard edges become seams.</summary>
-    public bool HardEdges { get; init; }
+    /// <summary>What hard edges are to seams.</summary>
+    public HardEdgeRule HardEdges { get; init; }
+
+    /// <summary>Whether large islands are cut for room.</summary>
+    public bool ForRoom { get; init; }
 
     /// <summary>Whether edges between materials become seams.</summary>
     public bool Materials { get; init; }
@@ -111,7 +116,7 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     public override Station Station => Station.Layout;
 
     /// <summary>What was measured, or null where it is out of date.</summary>
-    public LayoutReport? Report => View.Report<LayoutReport>(Station.Layout);
+    public LayoutReport? Report => View.Shown(Station.Layout)?.As<LayoutReport>();
 
     /// <summary>What the plan says of all islands.</summary>
     public IslandsChoice Choice => View.Plan.Layout switch
@@ -159,18 +164,44 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
             StackEqual = form.Stack,
             Sheets = form.Sheets > 0 ? SheetRule.Together : SheetRule.Materials,
             SheetCount = Math.Max(1, form.Sheets),
-            Unwrap = plan.Layout.Unwrap with
-            {
-                CutHardEdges = form.HardEdges,
-                CutMaterials = form.Materials,
-                Straighten = form.Straighten,
-                HideSeams = form.Hide,
-                CutAngleDegrees = (float)(FormNumber.ReadIfAny<UnwrapSettings>(nameof(UnwrapSettings.CutAngleDegrees), form.Angle) ?? 75),
-                ConeDegrees = (float)(FormNumber.ReadIfAny<UnwrapSettings>(nameof(UnwrapSettings.ConeDegrees), form.Cone) ?? 100),
-                StretchLimit = (float)(FormNumber.ReadIfAny<UnwrapSettings>(nameof(UnwrapSettings.StretchLimit), form.Stretch) ?? 1.25),
-            },
+            Unwrap = UnwrapOf(form, plan.Layout.Unwrap),
+            Draft = 0,
         },
     });
+
+    private static readonly UnwrapSettings Usual = new();
+
+    /// <summary>How surfaces are cut, as a form says.</summary>
+    private static UnwrapSettings UnwrapOf(LayoutForm form, UnwrapSettings before) => before with
+    {
+        HardEdges = form.HardEdges,
+        CutMaterials = form.Materials,
+        Straighten = form.Straighten,
+        HideSeams = form.Hide,
+        CutForRoom = form.ForRoom,
+        CutAngleDegrees = (float)(FormNumber.ReadIfAny<UnwrapSettings>(nameof(UnwrapSettings.CutAngleDegrees), form.Angle) ?? Usual.CutAngleDegrees),
+        ConeDegrees = (float)(FormNumber.ReadIfAny<UnwrapSettings>(nameof(UnwrapSettings.ConeDegrees), form.Cone) ?? Usual.ConeDegrees),
+        StretchLimit = (float)(FormNumber.ReadIfAny<UnwrapSettings>(nameof(UnwrapSettings.StretchLimit), form.Stretch) ?? Usual.StretchLimit),
+    };
+
+    /// <summary>What the surfaces come to when they are cut as the form says, without packing them: numbers, and seams to draw.</summary>
+    public async Task<IActionResult> OnGetSeamsAsync(LayoutForm form, CancellationToken cancel)
+    {
+        if (!await LoadAsync())
+            return NotFound();
+        var unwrap = UnwrapOf(form, View.Plan.Layout.Unwrap);
+        if (FieldRules.Problem(unwrap) is { } problem)
+            return BadRequest(problem);
+        if (await Task.Run(() => View.Outlook(unwrap, Environment.ProcessorCount, cancel), cancel) is not { } seams)
+            return NotFound();
+        return new JsonResult(new
+        {
+            Said = FormattableString.Invariant($"{Show.Many(seams.Islands, "island")}, {Lengths.Of(seams.SeamMetres)} of seams, ")
+                + FormattableString.Invariant($"{Lengths.Of(seams.SeenSeamMetres)} seen · angle stretch {(seams.AngleStretch.Mean - 1) * 100:0.0} % mean, ")
+                + FormattableString.Invariant($"{(seams.AngleStretch.Most - 1) * 100:0.0} % for 95 %"),
+            seams.Ends,
+        }, BuildJson.Options);
+    }
 
     /// <summary>Does something to picked islands.</summary>
     /// <param name="what">What.</param>
