@@ -5,8 +5,8 @@ using Crumpet.Core.Geometry;
 namespace Crumpet.Core.Layout;
 
 /// <summary>
-/// Where an object was cut, in a short text, so that it is cut there again as long as it is the same: what stands around it may then change
-/// how much of it is seen without moving a seam.
+/// Where an object was cut, in a short text, so that it is cut there again as long as its triangles hang together as they did: neither a
+/// point that is moved nor what stands around it then moves a seam.
 /// </summary>
 internal static class LaidCuts
 {
@@ -65,22 +65,14 @@ internal static class LaidCuts
         return isCut;
     }
 
-    /// <summary>A number that differs, for all that is likely, where triangles, places or rules do.</summary>
+    /// <summary>A number that differs, for all that is likely, where triangles or rules do.</summary>
     /// <remarks>Source: G. Fowler, L. C. Noll, K.-P. Vo, "The FNV Non-Cryptographic Hash Algorithm", 64 bits, here four bytes at a time.</remarks>
     private static ulong KeyOf(Surface surface)
     {
         var mesh = surface.Topology.Mesh;
         ulong key = 14695981039346656037;
-        Add(MemoryMarshal.Cast<System.Numerics.Vector3, uint>(mesh.Positions));
-        Add(MemoryMarshal.Cast<int, uint>(mesh.Corners));
         for (int c = 0; c < mesh.Corners.Length; c++)
-            key = (key ^ ((surface.Seams.IsSeam[c] ? 1u : 0) + (surface.Seams.IsSoft[c] ? 2u : 0))) * 1099511628211;
+            key = (((key ^ (uint)surface.Topology.Points[c]) * 1099511628211) ^ (surface.Seams.IsSeam[c] ? 1u : 0)) * 1099511628211;
         return key;
-
-        void Add(ReadOnlySpan<uint> words)
-        {
-            foreach (uint word in words)
-                key = (key ^ word) * 1099511628211;
-        }
     }
 }

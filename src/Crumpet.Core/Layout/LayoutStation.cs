@@ -58,15 +58,14 @@ public static class LayoutStation
         var islands = ObjectIslands.Of(input, parts, sight, progress, cancel);
         Sheets(input, islands);
         int roomCuts = CutForRoom(input, islands, parts, weights, progress, cancel);
-        var loose = islands.ToList();
         int held = input.Settings.Pack || islands.Exists(i => !i.IsKept) ? HeldLayout.Hold(input, islands) : 0;
+        // Where little is as it was, nothing stays.
+        if (held == 0 && input.Settings.Held.Count > 0)
+            return Anew();
         var laid = Lay();
-        // Where the others find no room beside what stays, nothing stays.
+        // Nor where the others find no room beside what stays.
         if (held > 0 && !laid.IsAsDense)
-        {
-            (islands, held) = (loose, 0);
-            laid = Lay();
-        }
+            return Anew();
         var (materials, slack, shortfalls) = (laid.Materials, laid.Slack, laid.Shortfalls);
         // Sheets that were allowed but not needed are none.
         if (input.Settings.Sheets == SheetRule.Together)
@@ -91,6 +90,8 @@ public static class LayoutStation
             Overlapping = PerTriangle(input, islands, (i, t) => overlapping[i].Contains(t)),
             Places = laid.IsPacked ? HeldLayout.Places(input, islands) : [],
         };
+
+        LayoutResult Anew() => RunSolid(input with { Settings = input.Settings with { Held = [] } }, left, progress, cancel);
 
         Packing Lay()
         {

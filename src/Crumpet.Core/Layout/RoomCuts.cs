@@ -56,29 +56,32 @@ internal static class RoomCuts
         double whole = PackedIslands.Covered(here, request, Rounds, input.Threads, cancel), most = whole;
         int bestCuts = 0;
         var uncut = new HashSet<UvIsland>();
-        for (int made = 1; made <= MostCuts && made - bestCuts <= Patience;)
+        for (int made = 0; made < MostCuts && made - bestCuts < Patience;)
         {
             cancel.ThrowIfCancellationRequested();
+            // Equal islands are cut alike.
+            var matches = IslandMatch.Find([.. here.Select(i => i.Flat.Chart)]);
             double worst = LeastWaste * here.Sum(i => i.Flat.Chart.Area);
-            UvIsland? largest = null;
-            foreach (var island in here.Where(i => !i.IsKept && !uncut.Contains(i)))
+            UvIsland[] kind = [];
+            foreach (var like in Enumerable.Range(0, here.Count).Where(i => !here[i].IsKept && !uncut.Contains(here[i])).GroupBy(i => matches[i].Like))
             {
-                double waste = IslandTurns.LeastBox(island.Flat.Shape()).Area - island.Flat.Chart.Area;
+                double waste = like.Sum(i => IslandTurns.LeastBox(here[i].Flat.Shape()).Area - here[i].Flat.Chart.Area);
                 if (waste > worst)
-                    (largest, worst) = (island, waste);
+                    (kind, worst) = ([.. like.Select(i => here[i])], waste);
             }
-            if (largest is null)
+            if (kind.Length == 0)
                 break;
-            if (Halves(largest, cancel) is not { } halves)
+            var halves = kind.Select(i => Halves(i, cancel)).ToArray();
+            if (halves.Contains(null))
             {
-                uncut.Add(largest);
+                uncut.UnionWith(kind);
                 continue;
             }
-            here = [.. here.Where(i => i != largest), .. halves];
+            here = [.. here.Except(kind), .. halves.SelectMany(h => h!)];
+            made += kind.Length;
             double covered = PackedIslands.Covered(here, request, Rounds, input.Threads, cancel);
             if (covered - GainACut * made > most - GainACut * bestCuts)
                 (best, most, bestCuts) = (here, covered, made);
-            made++;
         }
         return most - whole >= LeastGain ? ([.. best.Select(i => Settled(i, input.Settings.Unwrap, cancel))], bestCuts) : ([], 0);
     }

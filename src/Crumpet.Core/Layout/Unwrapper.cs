@@ -63,7 +63,7 @@ internal static class Unwrapper
         var flats = new List<FlatChart>();
         foreach (var chart in PiecesOf(surface, cuts))
         {
-            if (FinalForm.Of(chart, settings, cancel) is not { } flat)
+            if (FinalForm.Of(chart, settings, cancel) is not { } flat || (flat.Stretch.Most > settings.StretchLimit && chart.TriangleCount > 2))
                 return null;
             flats.Add(flat);
         }

@@ -189,7 +189,15 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     {
         if (!await LoadAsync())
             return NotFound();
-        var unwrap = UnwrapOf(form, View.Plan.Layout.Unwrap);
+        UnwrapSettings unwrap;
+        try
+        {
+            unwrap = UnwrapOf(form, View.Plan.Layout.Unwrap);
+        }
+        catch (FormatException e)
+        {
+            return BadRequest(e.Message);
+        }
         if (FieldRules.Problem(unwrap) is { } problem)
             return BadRequest(problem);
         if (await Task.Run(() => View.Outlook(unwrap, Environment.ProcessorCount, cancel), cancel) is not { } seams)
