@@ -97,7 +97,7 @@ public sealed class HostingTests(SharedApp shared) : SharedAppTests(shared)
         {
             using var client = app.CreateClient();
             string asset = await DropAsync(client, ("a_low.obj", Low), ("a_high.obj", High));
-            await UntilAsync(client, $"{asset}/layout", "1 island on");
+            await UntilAsync(client, $"{asset}/layout", "laid.obj");
         }
         int id;
         await using (var db = new CrumpetDb(Database.Options(DataFolder)))
@@ -156,7 +156,7 @@ public sealed class HostingTests(SharedApp shared) : SharedAppTests(shared)
     public async Task A_rule_of_the_kit_is_taken_away_for_good()
     {
         string asset = await DropAsync(Client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        await UntilAsync(Client, $"{asset}/layout", "1 island on");
+        await UntilAsync(Client, $"{asset}/layout", "laid.obj");
         await PostAsync(Client, $"{asset}/intake", "ByHand", new() { ["What"] = "upright" });
         await PostAsync(Client, $"{asset}/intake", "ForKit", new() { ["number"] = "0" });
         Assert.Contains("Turn Z up to Y up", await Client.GetStringAsync(Kit), StringComparison.Ordinal);

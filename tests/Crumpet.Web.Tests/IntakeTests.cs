@@ -36,7 +36,7 @@ public sealed class IntakeTests(SharedApp shared) : SharedAppTests(shared)
             ("crate_high.obj", High.Replace("0.5", "50", StringComparison.Ordinal)));
         await UntilAsync(Client, $"{asset}/intake", "Mend all 2 that are safe");
         await PostAsync(Client, $"{asset}/intake", "MendSafe", []);
-        string page = await UntilAsync(Client, $"{asset}/layout", "1 island on");
+        string page = await UntilAsync(Client, $"{asset}/layout", "laid.obj");
         Assert.Contains("island", page, StringComparison.Ordinal);
         string intake = System.Net.WebUtility.HtmlDecode(await Client.GetStringAsync($"{asset}/intake"));
         Assert.Contains("1.00\u200a×\u200a0.000\u200a×\u200a1.00", intake, StringComparison.Ordinal);
@@ -53,7 +53,7 @@ public sealed class IntakeTests(SharedApp shared) : SharedAppTests(shared)
     public async Task A_mend_by_hand_that_cannot_be_is_refused_with_a_sentence(string what, string sentence, string from = "", string to = "")
     {
         string asset = await DropAsync(Client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        await UntilAsync(Client, $"{asset}/layout", "1 island on");
+        await UntilAsync(Client, $"{asset}/layout", "laid.obj");
         string page = await PostAsync(Client, $"{asset}/intake", "ByHand",
             new() { ["What"] = what, ["From"] = from, ["To"] = to, ["Amount"] = "soft", ["Textures"] = "a.png" });
         Assert.Contains(sentence == "lacks" ? "does not read" : sentence, page, StringComparison.Ordinal);
@@ -77,7 +77,7 @@ public sealed class IntakeTests(SharedApp shared) : SharedAppTests(shared)
     {
         string one = await DropAsync(Client, ("crate_low.obj", Low), ("crate_high.obj", High)),
             two = await DropAsync(Client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        await UntilAsync(Client, $"{two}/layout", "1 island on");
+        await UntilAsync(Client, $"{two}/layout", "laid.obj");
         await PostAsync(Client, $"{one}/intake", "ByHand", new() { ["What"] = "units", ["Factor"] = "100" });
         await UntilAsync(Client, $"{one}/intake", "2 changed");
         await PostAsync(Client, $"{one}/intake", "ForKit", new() { ["number"] = "0" });
@@ -97,7 +97,7 @@ public sealed class IntakeTests(SharedApp shared) : SharedAppTests(shared)
         string asset = await DropAsync(Client,
             ("meshes/crate_low.obj", "mtllib crate.mtl\n" + Low.Replace("f 1", "usemtl paint\nf 1", StringComparison.Ordinal)),
             ("meshes/crate_high.obj", High));
-        await UntilAsync(Client, $"{asset}/layout", "1 island on");
+        await UntilAsync(Client, $"{asset}/layout", "laid.obj");
         await AddAsync(Client, asset, ("kit.zip", Zip(("gauge/meshes/crate.mtl", "newmtl paint\nmap_Kd maps/paint.png\n"), ("gauge/readme.txt", "hello"))));
         Assert.Contains("meshes/crate.mtl", await UntilAsync(Client, $"{asset}/intake?show=files", "drop paint.png here"), StringComparison.Ordinal);
         await AddAsync(Client, asset, ("crate_low.obj", Encoding.Latin1.GetBytes(Low)));

@@ -106,7 +106,7 @@ public sealed partial class PictureTests(SharedApp shared) : SharedAppTests(shar
     private async Task<(string Asset, string Address)> BakedAsync(HttpClient client, Dictionary<string, string> settings)
     {
         string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        await UntilAsync(client, $"{asset}/layout", "1 island on");
+        await UntilAsync(client, $"{asset}/layout", "laid.obj");
         await PostAsync(client, $"{asset}/bake", "Bake", settings);
         string page = await UntilAsync(client, $"{asset}/bake", "/pictures/");
         return (asset, Picture().Match(page).Value);

