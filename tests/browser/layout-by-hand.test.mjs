@@ -14,7 +14,7 @@ before(async () => {
   app = await sharedApp();
   browser = await openBrowser();
   ({ page, complaints } = await openPage(browser, app));
-  crate = await dropKit(page, app, files("crate"), { "bake.size": "512", "layout.rotation": "quarter" });
+  crate = await dropKit(page, app, files("crate"), { "bake.size": "512", "layout.rotation": "quarter", "layout.unwrap.cutAngleDegrees": "75" });
   kit = new URL(await kitOf(page, crate)).pathname;
   await open();
 });

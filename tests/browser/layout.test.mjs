@@ -93,6 +93,41 @@ test("the low side goes out with its new UVs as GLB and OBJ", async () => {
   }
 });
 
+test("the dial says what fewer seams or less stretch come to, and draws the seams on the stage", async () => {
+  const turn = async (percent) => {
+    const before = await page.innerText(".dial output");
+    await page.fill(".dial input", String(percent));
+    assert.equal(await page.inputValue("#stretch"), String(percent));
+    await page.waitForFunction((was) => { const now = document.querySelector(".dial output").textContent; return now !== was && /seams/.test(now); }, before);
+    const [, count, metres] = /^(\d+) islands, ([\d.]+) m of seams, .*% for 95 %$/.exec(await page.innerText(".dial output"));
+    return { count: Number(count), metres: Number(metres), drawn: await page.evaluate(() =>
+      document.querySelector("[data-stage]").stage.edges.geometry.getAttribute("position").count) };
+  };
+  const little = await turn(2), few = await turn(80);
+  assert.ok(few.metres < little.metres && few.count <= little.count, `${JSON.stringify(few)} against ${JSON.stringify(little)}`);
+  assert.ok(few.drawn > 0 && few.drawn < little.drawn);
+  await page.click("summary:has-text('Turning, stacking')");
+  await page.selectOption("#hardEdges", "Free");
+  assert.match(await page.innerText("#hard-hint"), /line a texel wide/);
+  await page.waitForFunction((then) => Number.parseInt(document.querySelector(".dial output").textContent, 10) < then, few.count);
+});
+
+test("a first layout stands before the search is done, and can be kept", async () => {
+  await page.selectOption("#islands", "unwrap");
+  await page.selectOption("#size", "2048");
+  await page.fill("#padding", "7");
+  await press(page, "[data-lay-out]");
+  await page.waitForSelector("text=Stop and keep this layout", { timeout: 60_000 });
+  await press(page, "text=Stop and keep this layout");
+  await fresh(page, "layout");
+  await page.waitForSelector("text=The button above searches in full", { timeout: 60_000 });
+  assert.equal(await fact("Overlaps"), "none");
+  assert.ok(parseFloat(await fact("Padding")) >= 7);
+  await press(page, "[data-lay-out]");
+  await fresh(page, "layout");
+  assert.equal(await page.locator(".draft-note").count(), 0);
+});
+
 test("a number that is none is said, and what was set stays", async () => {
   await page.goto(layout);
   await ready(page);
