@@ -4,9 +4,10 @@ using Crumpet.Bench;
 using Crumpet.Core.Layout;
 
 var shapes = new Argument<string>("shapes") { Description = "Part of the names of the shapes that are wanted.", DefaultValueFactory = _ => "" };
-var layout = new Command("layout", "Unwrap and pack the demo's low sides and generated shapes, and print a table.") { shapes };
-layout.SetAction(given => LayoutTable.Print(given.GetValue(shapes)!));
 var hard = new Option<HardEdgeRule>("--hard-edges") { Description = "What hard edges are to seams." };
+var turned = new Option<PackRotation>("--turned") { Description = "How islands may be turned." };
+var layout = new Command("layout", "Unwrap and pack the demo's low sides and generated shapes, and print a table.") { shapes, hard, turned };
+layout.SetAction(given => LayoutTable.Print(given.GetValue(shapes)!, given.GetValue(hard), given.GetValue(turned)));
 var seams = new Command("seams", "Cut and flatten the same shapes without packing them, and print a table.") { shapes, hard };
 seams.SetAction(given => LayoutTable.PrintSeams(given.GetValue(shapes)!, given.GetValue(hard)));
 var root = new RootCommand("Measures Crumpet; anything but these commands goes to BenchmarkDotNet.") { layout, seams, BakeBench.Make() };

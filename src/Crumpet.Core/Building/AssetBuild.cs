@@ -32,6 +32,9 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
     private const long MostCached = 512L << 20;
     private static readonly int[] BakeDrafts = [BakeSettings.CoarsestDraft, 1], LayoutDrafts = [LayoutSettings.FirstDraft, 1];
 
+    /// <summary>About what each draft takes of all the work.</summary>
+    private const double BakeDraftShare = 0.04, LayoutDraftShare = 0.15;
+
     private readonly GraphInput input = new(asset, plan, rules ?? new IntakeRules(), [.. sources.OrderBy(s => s.Name, StringComparer.Ordinal)]);
     private readonly Dictionary<Station, StationResult> results = [];
     private readonly Dictionary<string, JobResult> found = new(StringComparer.Ordinal);
@@ -153,9 +156,8 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
             if (ResultOf(station) is not { } result)
             {
                 progress?.Report(new BuildProgress(station, 0, "starting"));
-                if (Drafted is not null)
-                    WorkDrafts(station, threads, progress, cancel);
-                Work(station, threads, progress, cancel);
+                double drafted = Drafted is not null ? WorkDrafts(station, threads, progress, cancel) : 0;
+                Work(station, threads, progress is null || drafted == 0 ? progress : new PartProgress(progress, drafted, 1, ""), cancel);
                 result = ResultOf(station)!;
             }
             progress?.Report(new BuildProgress(station, 1, "done"));
@@ -176,18 +178,23 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
     private LastGraph Last => new(store, Identity ?? asset);
 
     /// <summary>What is seen first is coarse, and gives way to finer ones.</summary>
-    private void WorkDrafts(Station station, int threads, IProgress<BuildProgress>? progress, CancellationToken cancel)
+    /// <returns>About what share of all the work that was.</returns>
+    private double WorkDrafts(Station station, int threads, IProgress<BuildProgress>? progress, CancellationToken cancel)
     {
         bool isWorthIt = plan.DraftOf(station) == 0
             && (station == Station.Bake ? plan.Bake.Size >= LeastDrafted && IsMuchToBake() : station == Station.Layout && IsMuchToLay());
-        foreach (int draft in isWorthIt ? DraftsOf(station) : [])
+        int[] drafts = isWorthIt ? DraftsOf(station) : [];
+        double share = station == Station.Bake ? BakeDraftShare : LayoutDraftShare, done = 0;
+        foreach (int draft in drafts)
         {
             var build = AsDraft(station, draft);
-            build.Work(station, threads, progress is null ? null : new DraftProgress(progress), cancel);
+            build.Work(station, threads, progress is null ? null : new PartProgress(progress, done, done + share, "draft: "), cancel);
+            done += share;
             worked.AddRange(build.worked);
             if (build.ResultOf(station) is not null)
                 Drafted!(draft);
         }
+        return done;
     }
 
     /// <summary>Whether islands are packed, and not just fitted in between others.</summary>
@@ -257,12 +264,11 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
         return result;
     }
 
-    private sealed class DraftProgress(IProgress<BuildProgress> to) : IProgress<BuildProgress>
+    /// <summary>The progress of a part of the work, as that of the whole.</summary>
+    private sealed class PartProgress(IProgress<BuildProgress> to, double from, double until, string prefix) : IProgress<BuildProgress>
     {
-        // About what drafts take of the whole.
-        private const double Share = 0.08;
-
-        public void Report(BuildProgress value) => to.Report(value with { Fraction = Share * value.Fraction, Doing = $"draft: {value.Doing}" });
+        public void Report(BuildProgress value) =>
+            to.Report(value with { Fraction = from + (until - from) * value.Fraction, Doing = prefix + value.Doing });
     }
 }
 

@@ -47,10 +47,10 @@ public static class LayoutStation
     public static LayoutResult Run(LayoutInput input, IProgress<Progress>? progress = null, CancellationToken cancel = default)
     {
         var solid = SolidTriangles.Of(input);
-        return solid.Widen(RunSolid(solid.Input, solid.Left, progress is null ? null : new Forward(progress), cancel));
+        return solid.Widen(RunSolid(solid.Input, solid.Left, new LayoutProgress(progress, ObjectIslands.ToUnwrap(solid.Input), CutsForRoom(solid.Input.Settings)), cancel));
     }
 
-    private static LayoutResult RunSolid(LayoutInput input, int left, IProgress<Progress>? progress, CancellationToken cancel)
+    private static LayoutResult RunSolid(LayoutInput input, int left, LayoutProgress progress, CancellationToken cancel)
     {
         var parts = ObjectIslands.PartNumbers(input.Objects);
         double[] weights = [.. parts.Select(p => (double)(input.Settings.Parts.GetValueOrDefault(p.Key)?.Weight ?? 1))];
@@ -70,7 +70,7 @@ public static class LayoutStation
         // Sheets that were allowed but not needed are none.
         if (input.Settings.Sheets == SheetRule.Together)
             materials = materials[..(1 + islands.Select(i => i.Sheet).DefaultIfEmpty().Max())];
-        progress?.Report(new Progress(0.92, "measuring"));
+        progress.Measuring();
         var (report, overlapping) = LayoutMeasure.Of(islands, materials, weights, input.Size, input.Settings.PaddingPixels, ObjectIslands.SeamMetres(islands), cancel);
         report = report with
         {
@@ -105,21 +105,6 @@ public static class LayoutStation
         }
     }
 
-    /// <summary>Passes on what is told, and never less than was told before.</summary>
-    private sealed class Forward(IProgress<Progress> to) : IProgress<Progress>
-    {
-        private double most;
-
-        public void Report(Progress value)
-        {
-            lock (to)
-            {
-                most = Math.Max(most, value.Fraction);
-                to.Report(value with { Fraction = most });
-            }
-        }
-    }
-
     /// <summary>What became of islands and sheets.</summary>
     private sealed record Packing(List<int?> Materials, SlackReport? Slack, LayoutShortfalls Shortfalls, double[]?[] Even)
     {
@@ -146,15 +131,12 @@ public static class LayoutStation
 
     /// <summary>Cuts large islands where nothing says where islands lie or how dense they are.</summary>
     private static int CutForRoom(
-        LayoutInput input, List<UvIsland> islands, SortedDictionary<string, int> parts, double[] weights, IProgress<Progress>? progress,
-            CancellationToken cancel)
-    {
-        var settings = input.Settings;
-        if (!settings.Unwrap.CutForRoom || settings.PixelsPerMetre is not null || settings.Held.Count > 0 || settings.Pins.Count > 0 || settings.StackEqual || settings.Draft == LayoutSettings.FirstDraft)
-            return 0;
-        progress?.Report(new Progress(0.5, "cutting what would waste room"));
-        return RoomCuts.Make(input, islands, Request(input, 1, null, false, weights, SheetOf(settings, parts)), cancel);
-    }
+        LayoutInput input, List<UvIsland> islands, SortedDictionary<string, int> parts, double[] weights, LayoutProgress progress,
+            CancellationToken cancel) => CutsForRoom(input.Settings)
+            ? RoomCuts.Make(input, islands, Request(input, 1, null, false, weights, SheetOf(input.Settings, parts)), progress.Cut, cancel) : 0;
+
+    private static bool CutsForRoom(LayoutSettings settings) => settings.Unwrap.CutForRoom && settings.PixelsPerMetre is null && settings.Held.Count == 0
+        && settings.Pins.Count == 0 && !settings.StackEqual && settings.Draft != LayoutSettings.FirstDraft;
 
     private static int[] SheetOf(LayoutSettings settings, SortedDictionary<string, int> parts) =>
         [.. parts.Keys.Select(p => settings.Parts.GetValueOrDefault(p)?.Sheet ?? -1)];
@@ -165,12 +147,11 @@ public static class LayoutStation
 
     private static Packing Pack(
         LayoutInput input, List<UvIsland> islands, List<int?> materials, SortedDictionary<string, int> parts, double[] weights, double[]?[] even,
-            LayoutShortfalls shortfalls, IProgress<Progress>? progress, CancellationToken cancel)
+            LayoutShortfalls shortfalls, LayoutProgress progress, CancellationToken cancel)
     {
         var settings = input.Settings;
         foreach (var island in islands.Where(i => i.IsLocked))
             island.Tile = island.Flat.Uv;
-        progress?.Report(new Progress(0.5, "finding equal islands"));
         var matches = IslandMatch.Find([.. islands.Select(i => i.Flat.Chart)]);
         if (settings.StackEqual)
             Stack(islands, matches, weights);
@@ -190,11 +171,11 @@ public static class LayoutStation
             {
                 int[] here = [.. Enumerable.Range(0, islands.Count).Where(i => together || islands[i].Sheet == sheet)];
                 // The first pass looks for the density of each sheet, the second mostly lays them at one that is known to fit.
-                var (start, all) = rounds == 1 ? (0.5, 0.4) : pass == 0 ? (0.5, 0.32) : (0.82, 0.08);
+                var (start, all) = rounds == 1 ? (0.0, 1.0) : pass == 0 ? (0.0, 0.8) : (0.8, 0.2);
                 double from = start + all * sheet / rounds;
                 var request = Request(input, together ? materials.Count : 1, wanted, isLast, weights, sheetOf) with { Before = plans[sheet] };
                 var outcome = PackedIslands.Place([.. here.Select(i => islands[i])], Among(matches, here), request, input.Threads,
-                    f => progress?.Report(new Progress(from + all * f / rounds, "packing")), cancel);
+                    f => progress.Packed(from + all * f / rounds), cancel);
                 if (outcome is null)
                 {
                     shortfalls = shortfalls with { UnfitIslands = here.Length };

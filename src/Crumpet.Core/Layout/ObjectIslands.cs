@@ -22,7 +22,7 @@ internal static class ObjectIslands
     }
 
     /// <summary>Islands of all objects, kept or laid flat anew, in the order of the objects.</summary>
-    public static List<UvIsland> Of(LayoutInput input, SortedDictionary<string, int> parts, SeamSight sight, IProgress<Progress>? progress,
+    public static List<UvIsland> Of(LayoutInput input, SortedDictionary<string, int> parts, SeamSight sight, LayoutProgress? progress,
         CancellationToken cancel)
     {
         var cuts = input.Settings.Held.Where(h => h.Cuts is not null).GroupBy(h => h.ObjectName, StringComparer.Ordinal)
@@ -68,7 +68,7 @@ internal static class ObjectIslands
             lock (gate)
             {
                 done += triangles;
-                progress?.Report(new Progress(0.5 * Math.Min(1, done / all), "laying charts flat"));
+                progress?.Unwrapped(Math.Min(1, done / all));
             }
         }
     }
@@ -85,6 +85,10 @@ internal static class ObjectIslands
         }
         return LongestShare * Math.Sqrt(area / LikelyRoom);
     }
+
+    /// <summary>About how many triangles are unwrapped.</summary>
+    public static int ToUnwrap(LayoutInput input) => input.Objects
+        .Sum(o => o.Mesh.Uvs is null || (input.Settings.Parts.GetValueOrDefault(o.Part)?.Uvs ?? input.Settings.Uvs) == UvSource.Unwrap ? o.Mesh.TriangleCount : 0);
 
     /// <summary>Length of all seams, metres.</summary>
     public static double SeamMetres(List<UvIsland> islands)

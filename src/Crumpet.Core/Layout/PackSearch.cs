@@ -34,6 +34,9 @@ internal static class PackSearch
     private const int LeastRounds = 6;
     private const int MostRounds = 5000;
 
+    /// <summary>About what share of the time that is left a sketch takes, and of that what comes before its rounds.</summary>
+    private const double FirstShare = 0.42, BeginningShare = 0.1;
+
     /// <summary>What the search found: the greatest scale at which all islands fit.</summary>
     /// <param name="Scale">Cells a unit.</param>
     /// <param name="Plan">How they were placed.</param>
@@ -62,12 +65,14 @@ internal static class PackSearch
         var plans = new List<PackPlan>();
         PackProblem[] rasters = [.. sketches, problem];
         Found? best = null;
+        double until = 0;
         bool areMany = problem.Items.Count > Many;
         double placements = effort * Placements * Math.Pow(PlacementSide / rasters[0].Side, 2);
         int rounds = areMany ? 0 : (int)Math.Clamp(placements / TriesARound / problem.Items.Count, LeastRounds, Math.Max(LeastRounds, effort * MostRounds));
         for (int i = 0; i < rasters.Length; i++)
         {
-            double from = i / (double)rasters.Length;
+            double from = until;
+            until += (1 - until) * (i < sketches.Count ? FirstShare : 1);
             double start = best is not null ? best.Scale * rasters[i].Side / rasters[i - 1].Side * Hope
                 : areMany ? ManyScale(rasters[i], weightOf) : FirstScale(rasters[i], weightOf);
             PackPlan[] entrants = plans.Count > 0 ? [.. plans.AsEnumerable().Reverse().Take(Finalists)]
@@ -79,7 +84,7 @@ internal static class PackSearch
             plans.Clear();
             if (best is not null && i < sketches.Count)
             {
-                best = Improve(rasters[i], weightOf, best, rounds, options, f => report?.Invoke(from + f / rasters.Length), plans);
+                best = Improve(rasters[i], weightOf, best, rounds, options, f => report?.Invoke(from + (until - from) * (BeginningShare + (1 - BeginningShare) * f)), plans);
                 rounds = Math.Max(areMany ? 0 : LeastRounds, rounds / FewerOnFiner);
             }
         }

@@ -27,9 +27,10 @@ internal static class RoomCuts
     /// <param name="input">What is laid out.</param>
     /// <param name="islands">Islands with the sheets they lie on; those that are cut are replaced by their parts.</param>
     /// <param name="request">How they are packed on one sheet.</param>
+    /// <param name="report">Told how many cuts were tried, 0 to 1.</param>
     /// <param name="cancel">Ends the work early.</param>
     /// <returns>How many cuts were made.</returns>
-    public static int Make(LayoutInput input, List<UvIsland> islands, PackRequest request, CancellationToken cancel)
+    public static int Make(LayoutInput input, List<UvIsland> islands, PackRequest request, Action<double> report, CancellationToken cancel)
     {
         int cuts = 0;
         foreach (int sheet in islands.Select(i => i.Sheet).Distinct().Order().ToArray())
@@ -37,7 +38,7 @@ internal static class RoomCuts
             var here = islands.Where(i => i.Sheet == sheet).ToList();
             if (here.Count > ManyIslands || here.Exists(i => i.IsLocked))
                 continue;
-            var (best, made) = Best(input, here, request, cancel);
+            var (best, made) = Best(input, here, request, report, cancel);
             cuts += made;
             if (made > 0)
             {
@@ -50,7 +51,7 @@ internal static class RoomCuts
         return cuts;
     }
 
-    private static (List<UvIsland> Islands, int Cuts) Best(LayoutInput input, List<UvIsland> here, PackRequest request, CancellationToken cancel)
+    private static (List<UvIsland> Islands, int Cuts) Best(LayoutInput input, List<UvIsland> here, PackRequest request, Action<double> report, CancellationToken cancel)
     {
         var best = here;
         double whole = PackedIslands.Covered(here, request, Rounds, input.Threads, cancel), most = whole;
@@ -79,6 +80,7 @@ internal static class RoomCuts
             }
             here = [.. here.Except(kind), .. halves.SelectMany(h => h!)];
             made += kind.Length;
+            report(Math.Min(1, made / (double)MostCuts));
             double covered = PackedIslands.Covered(here, request, Rounds, input.Threads, cancel);
             if (covered - GainACut * made > most - GainACut * bestCuts)
                 (best, most, bestCuts) = (here, covered, made);
