@@ -24,6 +24,8 @@ internal static class LayoutCommand
         "--rotate")
     { DefaultValueFactory = _ => "free", Description = "How islands may be turned: free, 90 or none." };
     private static readonly Option<bool> KeepUvs = new("--keep-uvs") { Description = "Keep the islands as they came and only pack them." };
+    private static readonly Option<bool> FitIn = new("--fit-in")
+    { Description = "Leave UVs that came where they came, and fit objects without any in between, as long as they find room." };
     private static readonly Option<int?> Sheets = new(
         "--sheets")
     { Description = "Lay all parts together on at most this many sheets; without it each material has its own." };
@@ -50,7 +52,7 @@ internal static class LayoutCommand
     {
         var command = new Command("layout", "Unwrap a mesh, bring its islands to one texel density and pack them.");
         command.Arguments.Add(In);
-        foreach (var option in (Option[])[Out, Density, Size, Padding, Slack, Rotate, KeepUvs, Sheets, Stack, Stretch, Angle, HardEdges, Whole, Threads])
+        foreach (var option in (Option[])[Out, Density, Size, Padding, Slack, Rotate, KeepUvs, FitIn, Sheets, Stack, Stretch, Angle, HardEdges, Whole, Threads])
             command.Options.Add(option);
         command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed, cancel)));
         return command;
@@ -63,8 +65,9 @@ internal static class LayoutCommand
         {
             Layout = new LayoutSettings
             {
-                Uvs = parsed.GetValue(KeepUvs) ? UvSource.Keep : UvSource.Unwrap,
-                Pack = true,
+                Uvs = parsed.GetValue(KeepUvs) || parsed.GetValue(FitIn) ? UvSource.Keep : UvSource.Unwrap,
+                Pack = !parsed.GetValue(FitIn),
+                KeepsPlaces = parsed.GetValue(FitIn),
                 PixelsPerMetre = parsed.GetValue(Density),
                 PaddingPixels = parsed.GetValue(Padding),
                 SlackPercent = parsed.GetValue(Slack),

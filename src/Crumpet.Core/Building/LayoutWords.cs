@@ -11,6 +11,7 @@ internal static class LayoutWords
         UnwrapSettings from = before.Unwrap, to = after.Unwrap;
         Say(before.Uvs, after.Uvs, v => v == UvSource.Keep ? "UVs kept as they came" : "UVs unwrapped anew");
         Say(before.Pack, after.Pack, v => v ? "Islands packed" : "Islands left where they lay");
+        Say(before.KeepsPlaces, after.KeepsPlaces, v => v ? "UVs that came stay, new ones fitted in" : "UVs that came packed with the others");
         Say(before.PixelsPerMetre, after.PixelsPerMetre, v => v is { } density ? Invariant($"Density set to {density:0.##} px/m") : "No density of its own");
         Say(before.FillsTile, after.FillsTile, v => v ? "Density set to fill the tile" : "Density left to the kit");
         Say(before.SizePixels, after.SizePixels, v => v is { } size ? $"Islands laid for {size} px" : "Islands laid for the size they are baked at");

@@ -21,6 +21,9 @@ internal sealed class IslandJoining
     /// <summary>Corners of boxes are not sewn shut, however little of an island that stretches, radians.</summary>
     private const double SharpestInside = 0.8;
 
+    /// <summary>A chart whose stretch stays under this unrolls without any; two of them together may have so much.</summary>
+    private const double Unrolled = 1.01, Unfolded = 1.025;
+
     /// <summary>Ways of sewing that are tried for one pair.</summary>
     private const int MostWays = 8;
 
@@ -159,6 +162,8 @@ internal sealed class IslandJoining
         int[] triangles = one == two ? a.Triangles : Merged(a.Triangles, b.Triangles);
         double before = a.Border + (one == two ? 0 : b.Border), least = LeastShared * Math.Min(a.Border, b.Border);
         long spent = 0;
+        // What unrolls by itself, as sides, caps and boxes do, is only unfolded: hardly any stretch is let in.
+        double limit = Math.Max(a.Flat.Stretch.Most, b.Flat.Stretch.Most) < Unrolled ? Math.Min(Unfolded, settings.StretchLimit) : settings.StretchLimit;
         foreach (int[] sewn in Ways(one, two).Take(MostWays))
         {
             double gain = sewn.Sum(c => (double)cost[c]);
@@ -169,7 +174,7 @@ internal sealed class IslandJoining
             if (Flattening.Sharpest(chart) > SharpestInside)
                 continue;
             spent += triangles.Length;
-            if (Flattening.Within(chart, settings.StretchLimit, costsOf, cancel) is not { } flat || !IsShort(flat))
+            if (Flattening.Within(chart, limit, costsOf, cancel) is not { } flat || !IsShort(flat))
                 continue;
             if (BorderOf(flat.Chart) < before - 0.5 * gain)
                 return new Trial(one, two, flat, spent);

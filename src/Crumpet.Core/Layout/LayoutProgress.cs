@@ -7,7 +7,7 @@ namespace Crumpet.Core.Layout;
 internal sealed class LayoutProgress
 {
     // Seconds, on two cores: only their proportions matter.
-    private const double ToBegin = 0.3, ToUnwrap = 1.5e-4, ToCut = 2.5, ToPack = 5.5;
+    private const double ToBegin = 0.15, ToUnwrap = 1.4e-4, ToBeginCuts = 1.2, ToCut = 3e-5, ToPack = 4.5;
     private const double UntilMeasured = 0.97;
 
     private readonly IProgress<Progress>? to;
@@ -23,7 +23,7 @@ internal sealed class LayoutProgress
     public LayoutProgress(IProgress<Progress>? to, int triangles, bool cutsForRoom)
     {
         this.to = to;
-        double unwrap = ToBegin + ToUnwrap * triangles, room = cutsForRoom ? ToCut : 0, all = (unwrap + room + ToPack) / UntilMeasured;
+        double unwrap = ToBegin + ToUnwrap * triangles, room = cutsForRoom ? ToBeginCuts + ToCut * triangles : 0, all = (unwrap + room + ToPack) / UntilMeasured;
         (unwrapped, cut, uncut) = (unwrap / all, (unwrap + room) / all, unwrap / (unwrap + ToPack) * UntilMeasured);
     }
 

@@ -137,6 +137,10 @@ public sealed record LayoutSettings : IChecked
     [Called("Pack islands")]
     public bool Pack { get; init; }
 
+    /// <summary>Whether UVs that came stay where they came, as long as what is unwrapped finds room between them at their density.</summary>
+    [Called("UVs that came stay where they lie")]
+    public bool KeepsPlaces { get; init; }
+
     /// <summary>How surfaces are cut and laid flat.</summary>
     public UnwrapSettings Unwrap { get; init; } = new();
 

@@ -40,6 +40,8 @@ public sealed record LayoutResult(
 /// <summary>Unwraps, scales and packs the UVs of the low side, or keeps what came, and measures the result.</summary>
 public static class LayoutStation
 {
+    private const double OnTile = 1e-4;
+
     /// <summary>Lays the objects out.</summary>
     /// <param name="input">What to lay out and how.</param>
     /// <param name="progress">Told often.</param>
@@ -59,12 +61,14 @@ public static class LayoutStation
         Sheets(input, islands);
         int roomCuts = CutForRoom(input, islands, parts, weights, progress, cancel);
         int held = input.Settings.Pack || islands.Exists(i => !i.IsKept) ? HeldLayout.Hold(input, islands) : 0;
+        if (input.Settings is { KeepsPlaces: true, Pack: false })
+            StayWhereTheyCame(islands);
         // Where little is as it was, nothing stays.
         if (held == 0 && input.Settings.Held.Count > 0)
             return Anew();
         var laid = Lay();
         // Nor where the others find no room beside what stays.
-        if (held > 0 && !laid.IsAsDense)
+        if ((held > 0 || (islands.Exists(i => i.IsKept && i.IsLocked) && islands.Exists(i => !i.IsLocked))) && !laid.IsAsDense)
             return Anew();
         var (materials, slack, shortfalls) = (laid.Materials, laid.Slack, laid.Shortfalls);
         // Sheets that were allowed but not needed are none.
@@ -91,7 +95,7 @@ public static class LayoutStation
             Places = laid.IsPacked ? HeldLayout.Places(input, islands) : [],
         };
 
-        LayoutResult Anew() => RunSolid(input with { Settings = input.Settings with { Held = [] } }, left, progress, cancel);
+        LayoutResult Anew() => RunSolid(input with { Settings = input.Settings with { Held = [], KeepsPlaces = false } }, left, progress, cancel);
 
         Packing Lay()
         {
@@ -134,6 +138,17 @@ public static class LayoutStation
         LayoutInput input, List<UvIsland> islands, SortedDictionary<string, int> parts, double[] weights, LayoutProgress progress,
             CancellationToken cancel) => CutsForRoom(input.Settings)
             ? RoomCuts.Make(input, islands, Request(input, 1, null, false, weights, SheetOf(input.Settings, parts)), progress.Cut, cancel) : 0;
+
+    /// <summary>Locks UVs that came onto the tile, so that others are fitted in between.</summary>
+    private static void StayWhereTheyCame(List<UvIsland> islands)
+    {
+        for (int i = 0; i < islands.Count; i++)
+        {
+            var island = islands[i];
+            if (island.IsKept && Array.TrueForAll(island.Flat.Uv, at => at is > -OnTile and < 1 + OnTile))
+                islands[i] = new UvIsland { Object = island.Object, Part = island.Part, Flat = island.Flat, IsKept = true, IsLocked = true, Sheet = island.Sheet };
+        }
+    }
 
     private static bool CutsForRoom(LayoutSettings settings) => settings.Unwrap.CutForRoom && settings.PixelsPerMetre is null && settings.Held.Count == 0
         && settings.Pins.Count == 0 && !settings.StackEqual && settings.Draft != LayoutSettings.FirstDraft;

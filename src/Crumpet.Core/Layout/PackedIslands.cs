@@ -37,6 +37,9 @@ internal static class PackedIslands
 
     /// <summary>The same where there are so many islands or sheets that it would take too long.</summary>
     private const int QuickRaster = 2048;
+
+    /// <summary>The same for drafts of thousands of islands.</summary>
+    private const int DraftRaster = 1024;
     private const double MostCellsAPixel = 2;
     private const int ManyIslands = 800;
     private const int ManySheets = 4;
@@ -72,7 +75,8 @@ internal static class PackedIslands
         var scales = Enumerable.Repeat(1.0, request.Weights.Length).ToArray();
         if (free.Length == 0)
             return new PackOutcome(request.PixelsPerMetre ?? 0, scales, null);
-        double cells = CellsAPixel(request.Size, free.Length > ManyIslands || request.Sheets > ManySheets || request.Draft == LayoutSettings.FirstDraft ? QuickRaster : FineRaster);
+        int raster = free.Length > ManyIslands || request.Sheets > ManySheets || request.Draft == LayoutSettings.FirstDraft ? QuickRaster : FineRaster;
+        double cells = CellsAPixel(request.Size, free.Length > PackSearch.Many && request.Draft > 0 ? DraftRaster : raster);
         int side = (int)Math.Floor((request.Size - request.PaddingPixels) * cells);
         var (shapes, items, classOf) = Classes(islands, matches, free, request);
         double reach = Math.Sqrt(items.Sum(

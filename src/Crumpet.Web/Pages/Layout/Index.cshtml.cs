@@ -16,6 +16,9 @@ public enum IslandsChoice
     /// <summary>They stay where they came.</summary>
     Keep,
 
+    /// <summary>They stay where they came, and what came without UVs is fitted in between.</summary>
+    FitIn,
+
     /// <summary>They keep their shapes and are packed anew.</summary>
     Pack,
 
@@ -123,6 +126,7 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     {
         { Uvs: UvSource.Unwrap } => IslandsChoice.Unwrap,
         { Pack: true } => IslandsChoice.Pack,
+        { KeepsPlaces: true } => IslandsChoice.FitIn,
         _ => IslandsChoice.Keep,
     };
 
@@ -155,7 +159,8 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
         Layout = plan.LaidFor(form.Size).Layout with
         {
             Uvs = form.Islands == IslandsChoice.Unwrap ? UvSource.Unwrap : UvSource.Keep,
-            Pack = form.Islands != IslandsChoice.Keep,
+            Pack = form.Islands is IslandsChoice.Pack or IslandsChoice.Unwrap,
+            KeepsPlaces = form.Islands == IslandsChoice.FitIn,
             PixelsPerMetre = Fills(form.Density) ? null : FormNumber.ReadIfAny<LayoutSettings>(nameof(LayoutSettings.PixelsPerMetre), form.Density),
             FillsTile = Fills(form.Density),
             PaddingPixels = (int)(FormNumber.ReadIfAny<LayoutSettings>(nameof(LayoutSettings.PaddingPixels), form.Padding) ?? 8),
@@ -167,6 +172,12 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
             Unwrap = UnwrapOf(form, plan.Layout.Unwrap),
             Draft = 0,
         },
+    });
+
+    /// <summary>Leaves what came with UVs where it came, and fits the others in between.</summary>
+    public Task<IActionResult> OnPostFitInAsync() => ChangeAsync(plan => plan with
+    {
+        Layout = plan.Layout with { Uvs = UvSource.Keep, Pack = false, KeepsPlaces = true, Draft = 0 },
     });
 
     private static readonly UnwrapSettings Usual = new();
