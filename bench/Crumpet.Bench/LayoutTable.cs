@@ -12,6 +12,7 @@ internal static class LayoutTable
 {
     private const int Size = 2048;
     private const float Slack = 15;
+    private const int Moments = 12;
 
     /// <param name="only">Part of the names of the shapes that are wanted; empty for all.</param>
     /// <param name="hard">What hard edges are to seams.</param>
@@ -59,6 +60,35 @@ internal static class LayoutTable
             Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
                 $"{name,-20} {meshes.Sum(m => m.TriangleCount),8} {watch.Elapsed.TotalSeconds,7:0.00} {seams.Islands,8} {seams.SeamMetres,9:0.00} "
                     + $"{seams.SeenSeamMetres,9:0.00}   {100 * (s.Mean - 1),7:0.0} / {100 * (s.Most - 1),4:0.0} / {100 * (s.Worst - 1),5:0.0}"));
+        }
+    }
+
+    /// <summary>Cancels at a dozen moments and prints how long the longest took to end.</summary>
+    /// <param name="only">Part of the names of the shapes that are wanted; empty for all.</param>
+    public static void PrintCancel(string only)
+    {
+        Console.WriteLine("shape                 until cancelled, ms: longest, at s");
+        foreach (var (name, meshes) in Shapes().Where(s => s.Name.Contains(only, StringComparison.Ordinal)))
+        {
+            var input = Input(meshes, 0, HardEdgeRule.Cut, PackRotation.Free);
+            double all = Run(input).Seconds, longest = 0, when = 0;
+            for (int i = 0; i < Moments; i++)
+            {
+                double at = (i + 0.5) / Moments * all;
+                using var cancel = new CancellationTokenSource(TimeSpan.FromSeconds(at));
+                var watch = Stopwatch.StartNew();
+                try
+                {
+                    LayoutStation.Run(input, null, cancel.Token);
+                    continue;
+                }
+                catch (OperationCanceledException)
+                {
+                    if (watch.Elapsed.TotalSeconds - at > longest)
+                        (longest, when) = (watch.Elapsed.TotalSeconds - at, at);
+                }
+            }
+            Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"{name,-20} {1000 * longest,8:0} {when,8:0.0}"));
         }
     }
 

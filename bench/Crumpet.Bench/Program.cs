@@ -10,7 +10,9 @@ var layout = new Command("layout", "Unwrap and pack the demo's low sides and gen
 layout.SetAction(given => LayoutTable.Print(given.GetValue(shapes)!, given.GetValue(hard), given.GetValue(turned)));
 var seams = new Command("seams", "Cut and flatten the same shapes without packing them, and print a table.") { shapes, hard };
 seams.SetAction(given => LayoutTable.PrintSeams(given.GetValue(shapes)!, given.GetValue(hard)));
-var root = new RootCommand("Measures Crumpet; anything but these commands goes to BenchmarkDotNet.") { layout, seams, BakeBench.Make() };
+var cancel = new Command("cancel", "Cancel layouts of the same shapes at a dozen moments, and print how long the longest took to end.") { shapes };
+cancel.SetAction(given => LayoutTable.PrintCancel(given.GetValue(shapes)!));
+var root = new RootCommand("Measures Crumpet; anything but these commands goes to BenchmarkDotNet.") { layout, seams, cancel, BakeBench.Make() };
 foreach (var command in RayCommand.Make())
     root.Subcommands.Add(command);
 if (args.Length > 0 && root.Subcommands.Any(c => c.Name == args[0]))
