@@ -19,7 +19,8 @@ internal static class LayoutTable
     /// <param name="rotation">How islands may be turned.</param>
     public static void Print(string only, HardEdgeRule hard, PackRotation rotation)
     {
-        Console.WriteLine("shape                    tris  islands   seams m    seen m  stretch mean/95 %  first s  room %  near s  best s  room %  left ×  slack s  room %");
+        Console.WriteLine("shape                    tris  islands   seams m    seen m  stretch mean/95 %  "
+            + "first s  room %  near s  best s  room %  left ×  slack s  room %");
         foreach (var (name, meshes) in Shapes().Where(s => s.Name.Contains(only, StringComparison.Ordinal)))
         {
             var input = Input(meshes, 0, hard, rotation);
@@ -41,7 +42,8 @@ internal static class LayoutTable
             }
             var s = report.AngleStretch;
             Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
-                $"{name,-20} {report.Triangles,8} {report.Islands,8} {report.SeamMetres,9:0.00} {report.SeenSeamMetres,9:0.00}  {100 * (s.Mean - 1),9:0.0} / {100 * (s.Most - 1),4:0.0} "
+                $"{name,-20} {report.Triangles,8} {report.Islands,8} {report.SeamMetres,9:0.00} {report.SeenSeamMetres,9:0.00}  "
+                    + $"{100 * (s.Mean - 1),9:0.0} / {100 * (s.Most - 1),4:0.0} "
                     + $"{runs[0].At,8:0.0} {100 * runs[0].Room,7:0.0} {near,7:0.0} {at,7:0.0} {100 * report.RoomUsed,7:0.0} {off,7:0.0}  {slack}"));
         }
     }
@@ -94,7 +96,7 @@ internal static class LayoutTable
 
     private static LayoutInput Input(IReadOnlyList<Mesh> meshes, float slack, HardEdgeRule hard, PackRotation rotation) => new(
         [.. meshes.Select(m => new LayoutObject(m, m.Name))],
-        new LayoutSettings { Uvs = UvSource.Unwrap, Pack = true, SlackPercent = slack, Rotation = rotation, Unwrap = new UnwrapSettings { HardEdges = hard } }, Size)
+        new LayoutSettings { Uvs = UvSource.Unwrap, Pack = true, SlackPercent = slack, Rotation = rotation, Unwrap = new() { HardEdges = hard } }, Size)
     { Threads = Environment.ProcessorCount };
 
     /// <summary>Lays out, and says how many times too long or too short the time left was told at worst, from a tenth of the time to nine.</summary>

@@ -119,7 +119,10 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
         return result;
     }
 
-    /// <summary>The finest draft of a station's result for the current plan and sources that was shown, with how coarse it is, or null where there is none.</summary>
+    /// <summary>
+    /// The finest draft of a station's result for the current plan and sources that was shown, with how coarse it is, or null where there is
+    /// none.
+    /// </summary>
     public (int Draft, StationResult Result)? DraftOf(Station station)
     {
         for (int draft = 1; plan.DraftOf(station) == 0 && draft <= MostDraft(station); draft++)

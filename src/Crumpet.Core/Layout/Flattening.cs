@@ -155,7 +155,9 @@ internal static class Flattening
         return Math.Acos(Math.Clamp(cosines[at], -1, 1)) * 180 / Math.PI;
     }
 
-    /// <summary>How much the inside of a chart is curved both ways: sum of what angles around inner vertices lack of, or exceed, a full turn. Radians.</summary>
+    /// <summary>
+    /// How much the inside of a chart is curved both ways: sum of what angles around inner vertices lack of, or exceed, a full turn. Radians.
+    /// </summary>
     public static double Curvature(ChartMesh chart) => Lacks(chart).Sum();
 
     /// <summary>The most that angles around one inner vertex lack of, or exceed, a full turn. Radians.</summary>

@@ -23,7 +23,8 @@ internal sealed class LayoutProgress
     public LayoutProgress(IProgress<Progress>? to, int triangles, bool cutsForRoom)
     {
         this.to = to;
-        double unwrap = ToBegin + ToUnwrap * triangles, room = cutsForRoom ? ToBeginCuts + ToCut * triangles : 0, all = (unwrap + room + ToPack) / UntilMeasured;
+        double unwrap = ToBegin + ToUnwrap * triangles, room = cutsForRoom ? ToBeginCuts + ToCut * triangles : 0;
+        double all = (unwrap + room + ToPack) / UntilMeasured;
         (unwrapped, cut, uncut) = (unwrap / all, (unwrap + room) / all, unwrap / (unwrap + ToPack) * UntilMeasured);
     }
 

@@ -49,7 +49,8 @@ public static class LayoutStation
     public static LayoutResult Run(LayoutInput input, IProgress<Progress>? progress = null, CancellationToken cancel = default)
     {
         var solid = SolidTriangles.Of(input);
-        return solid.Widen(RunSolid(solid.Input, solid.Left, new LayoutProgress(progress, ObjectIslands.ToUnwrap(solid.Input), CutsForRoom(solid.Input.Settings)), cancel));
+        var told = new LayoutProgress(progress, ObjectIslands.ToUnwrap(solid.Input), CutsForRoom(solid.Input.Settings));
+        return solid.Widen(RunSolid(solid.Input, solid.Left, told, cancel));
     }
 
     private static LayoutResult RunSolid(LayoutInput input, int left, LayoutProgress progress, CancellationToken cancel)
@@ -75,7 +76,8 @@ public static class LayoutStation
         if (input.Settings.Sheets == SheetRule.Together)
             materials = materials[..(1 + islands.Select(i => i.Sheet).DefaultIfEmpty().Max())];
         progress.Measuring();
-        var (report, overlapping) = LayoutMeasure.Of(islands, materials, weights, input.Size, input.Settings.PaddingPixels, ObjectIslands.SeamMetres(islands), cancel);
+        var (report, overlapping) = LayoutMeasure.Of(
+            islands, materials, weights, input.Size, input.Settings.PaddingPixels, ObjectIslands.SeamMetres(islands), cancel);
         report = report with
         {
             Slack = slack,
@@ -144,9 +146,9 @@ public static class LayoutStation
     {
         for (int i = 0; i < islands.Count; i++)
         {
-            var island = islands[i];
-            if (island.IsKept && Array.TrueForAll(island.Flat.Uv, at => at is > -OnTile and < 1 + OnTile))
-                islands[i] = new UvIsland { Object = island.Object, Part = island.Part, Flat = island.Flat, IsKept = true, IsLocked = true, Sheet = island.Sheet };
+            var (island, flat) = (islands[i], islands[i].Flat);
+            if (island.IsKept && Array.TrueForAll(flat.Uv, at => at is > -OnTile and < 1 + OnTile))
+                islands[i] = new UvIsland { Object = island.Object, Part = island.Part, Flat = flat, IsKept = true, IsLocked = true, Sheet = island.Sheet };
         }
     }
 

@@ -33,10 +33,10 @@ internal static class ObjectIslands
         for (int i = 0; i < input.Objects.Count; i++)
         {
             cancel.ThrowIfCancellationRequested();
-            var (mesh, part) = input.Objects[i];
+            var mesh = input.Objects[i].Mesh;
             var topology = Topology.Of(mesh);
             var chosen = new ChosenIslands(input.Settings, topology);
-            bool keeps = mesh.Uvs is not null && (input.Settings.Parts.GetValueOrDefault(part)?.Uvs ?? input.Settings.Uvs) == UvSource.Keep;
+            bool keeps = Keeps(input, input.Objects[i]);
             int[] triangles = [.. Enumerable.Range(0, mesh.TriangleCount)];
             kept[i] = keeps ? IslandFinder.Find(topology, mesh.Uvs!, triangles, input.Settings.Sheets == SheetRule.Materials) : [];
             if (keeps)
@@ -52,7 +52,8 @@ internal static class ObjectIslands
         }
         double all = Math.Max(1, surfaces.Sum(s => (double)s.Triangles.Length)), done = 0;
         var gate = new Lock();
-        var flats = Unwrapper.Unwrap(surfaces, sight, input.Settings.Unwrap, Longest(input), input.Settings.Draft == LayoutSettings.FirstDraft, input.Threads, Told, cancel);
+        var flats = Unwrapper.Unwrap(
+            surfaces, sight, input.Settings.Unwrap, Longest(input), input.Settings.Draft == LayoutSettings.FirstDraft, input.Threads, Told, cancel);
         var islands = new List<UvIsland>();
         for (int i = 0; i < kept.Length; i++)
         {
@@ -87,8 +88,10 @@ internal static class ObjectIslands
     }
 
     /// <summary>About how many triangles are unwrapped.</summary>
-    public static int ToUnwrap(LayoutInput input) => input.Objects
-        .Sum(o => o.Mesh.Uvs is null || (input.Settings.Parts.GetValueOrDefault(o.Part)?.Uvs ?? input.Settings.Uvs) == UvSource.Unwrap ? o.Mesh.TriangleCount : 0);
+    public static int ToUnwrap(LayoutInput input) => input.Objects.Where(o => !Keeps(input, o)).Sum(o => o.Mesh.TriangleCount);
+
+    private static bool Keeps(LayoutInput input, LayoutObject o) =>
+        o.Mesh.Uvs is not null && (input.Settings.Parts.GetValueOrDefault(o.Part)?.Uvs ?? input.Settings.Uvs) == UvSource.Keep;
 
     /// <summary>Length of all seams, metres.</summary>
     public static double SeamMetres(List<UvIsland> islands)

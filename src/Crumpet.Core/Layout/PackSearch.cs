@@ -13,6 +13,9 @@ internal static class PackSearch
     private const int TriesARound = 4;
     private const double Step = 1.003;
     private const int Finalists = 6;
+
+    /// <summary>With less of the search than this one order goes on, as laying it out on fine rasters takes longer than the search.</summary>
+    private const double QuickEffort = 0.1;
     private const double Exactness = 1.0008;
     private const double FirstStep = 0.99;
 
@@ -53,7 +56,8 @@ internal static class PackSearch
     /// <param name="threads">Threads to use.</param>
     /// <param name="report">Told how far the search is, 0 to 1.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static Found? Run(PackProblem problem, IReadOnlyList<PackProblem> sketches, double[] weightOf, double? wanted, PackPlan? before, double effort, int threads,
+    public static Found? Run(
+        PackProblem problem, IReadOnlyList<PackProblem> sketches, double[] weightOf, double? wanted, PackPlan? before, double effort, int threads,
         Action<double>? report, CancellationToken cancel)
     {
         var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
@@ -66,7 +70,7 @@ internal static class PackSearch
         PackProblem[] rasters = [.. sketches, problem];
         Found? best = null;
         double until = 0;
-        bool areMany = problem.Items.Count > Many;
+        bool isQuick = effort < QuickEffort, areMany = problem.Items.Count > Many;
         double placements = effort * Placements * Math.Pow(PlacementSide / rasters[0].Side, 2);
         int rounds = areMany ? 0 : (int)Math.Clamp(placements / TriesARound / problem.Items.Count, LeastRounds, Math.Max(LeastRounds, effort * MostRounds));
         for (int i = 0; i < rasters.Length; i++)
@@ -75,8 +79,8 @@ internal static class PackSearch
             until += (1 - until) * (i < sketches.Count ? FirstShare : 1);
             double start = best is not null ? best.Scale * rasters[i].Side / rasters[i - 1].Side * Hope
                 : areMany ? ManyScale(rasters[i], weightOf) : FirstScale(rasters[i], weightOf);
-            PackPlan[] entrants = plans.Count > 0 ? [.. plans.AsEnumerable().Reverse().Take(Finalists)]
-                : [.. Orders(rasters[i], weightOf).Take(areMany ? 1 : int.MaxValue)];
+            PackPlan[] entrants = plans.Count > 0 ? [.. plans.AsEnumerable().Reverse().Take(isQuick ? 1 : Finalists)]
+                : [.. Orders(rasters[i], weightOf).Take(areMany || isQuick ? 1 : int.MaxValue)];
             best = BestOf(rasters[i], weightOf, entrants, start, options);
             // None of them may fit where a sketch was too hopeful.
             if (best is null && plans.Count > 0)
@@ -84,7 +88,8 @@ internal static class PackSearch
             plans.Clear();
             if (best is not null && i < sketches.Count)
             {
-                best = Improve(rasters[i], weightOf, best, rounds, options, f => report?.Invoke(from + (until - from) * (BeginningShare + (1 - BeginningShare) * f)), plans);
+                best = Improve(rasters[i], weightOf, best, rounds, options,
+                    f => report?.Invoke(from + (until - from) * (BeginningShare + (1 - BeginningShare) * f)), plans);
                 rounds = Math.Max(areMany ? 0 : LeastRounds, rounds / FewerOnFiner);
             }
         }

@@ -38,8 +38,9 @@ internal static class PackedIslands
     /// <summary>The same where there are so many islands or sheets that it would take too long.</summary>
     private const int QuickRaster = 2048;
 
-    /// <summary>The same for drafts of thousands of islands.</summary>
+    /// <summary>The same for drafts of many islands, and for any of thousands.</summary>
     private const int DraftRaster = 1024;
+    private const int FewIslands = 100;
     private const double MostCellsAPixel = 2;
     private const int ManyIslands = 800;
     private const int ManySheets = 4;
@@ -76,7 +77,8 @@ internal static class PackedIslands
         if (free.Length == 0)
             return new PackOutcome(request.PixelsPerMetre ?? 0, scales, null);
         int raster = free.Length > ManyIslands || request.Sheets > ManySheets || request.Draft == LayoutSettings.FirstDraft ? QuickRaster : FineRaster;
-        double cells = CellsAPixel(request.Size, free.Length > PackSearch.Many && request.Draft > 0 ? DraftRaster : raster);
+        bool isDraft = free.Length > PackSearch.Many ? request.Draft > 0 : free.Length > FewIslands && request.Draft == LayoutSettings.FirstDraft;
+        double cells = CellsAPixel(request.Size, isDraft ? DraftRaster : raster);
         int side = (int)Math.Floor((request.Size - request.PaddingPixels) * cells);
         var (shapes, items, classOf) = Classes(islands, matches, free, request);
         double reach = Math.Sqrt(items.Sum(
@@ -137,8 +139,9 @@ internal static class PackedIslands
         double reach = Math.Sqrt(area / request.Sheets) / Math.Sqrt(0.85);
         double[][] turns = [.. shapes.Select(s => IslandTurns.Of(s, request.Rotation, reach / request.Weights.Max(), areFew: false))];
         var problem = new PackProblem(shapes, turns, items, SketchSide, Math.Max(0, request.PaddingPixels / 2.0 * cells - SketchAllowance), request.Sheets, []);
+        double side = SketchSide + request.PaddingPixels * cells;
         return PackSearch.Sketch(problem, request.Weights, rounds, threads, cancel) is { } found
-            ? area * found.Scale * found.Scale / request.Sheets / (SketchSide + request.PaddingPixels * cells) / (SketchSide + request.PaddingPixels * cells) : 0;
+            ? area * found.Scale * found.Scale / request.Sheets / (side * side) : 0;
     }
 
     /// <summary>How much of the search a draft does.</summary>

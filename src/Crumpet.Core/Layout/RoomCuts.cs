@@ -51,7 +51,8 @@ internal static class RoomCuts
         return cuts;
     }
 
-    private static (List<UvIsland> Islands, int Cuts) Best(LayoutInput input, List<UvIsland> here, PackRequest request, Action<double> report, CancellationToken cancel)
+    private static (List<UvIsland> Islands, int Cuts) Best(
+        LayoutInput input, List<UvIsland> here, PackRequest request, Action<double> report, CancellationToken cancel)
     {
         var best = here;
         double whole = PackedIslands.Covered(here, request, Rounds, input.Threads, cancel), most = whole;

@@ -40,7 +40,10 @@ internal static class SeamRules
         return isSeam;
     }
 
-    /// <summary>For each half-edge whether charts end there at first, to be sewn up where that costs no stretch: sharp ones, and hard ones that are not cut anyway.</summary>
+    /// <summary>
+    /// For each half-edge whether charts end there at first, to be sewn up where that costs no stretch: sharp ones, and hard ones that are
+    /// not cut anyway.
+    /// </summary>
     /// <param name="topology">Object.</param>
     /// <param name="settings">Rules.</param>
     public static bool[] Soft(Topology topology, UnwrapSettings settings)

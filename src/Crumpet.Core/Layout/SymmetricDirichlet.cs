@@ -84,7 +84,8 @@ internal sealed class SymmetricDirichlet
         {
             // Stretch as a multiple of what is allowed.
             Spread lengths = StretchMeasure.OfChart(chart, uv), angles = StretchMeasure.Angles(chart, uv);
-            double now = new[] { lengths.Most - 1, (lengths.Worst - 1) / WorstOfLimit, (angles.Mean - 1) / MeanAngle, (angles.Most - 1) / MostAngle }.Max() / (limit - 1);
+            double now = Math.Max(Math.Max(lengths.Most - 1, (lengths.Worst - 1) / WorstOfLimit),
+                Math.Max((angles.Mean - 1) / MeanAngle, (angles.Most - 1) / MostAngle)) / (limit - 1);
             isHopeless = now - HopefulSteps * Math.Abs(before - now) > 1;
             before = now;
             return now <= 1;

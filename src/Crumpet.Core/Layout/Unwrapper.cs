@@ -34,10 +34,14 @@ internal static class Unwrapper
         foreach (var match in matches)
             copies[match.Like]++;
         // Large pieces first, so that no thread is left with one at the end.
-        int[] own = [.. Enumerable.Range(0, pieces.Length).Where(i => matches[i].Like == i).OrderByDescending(i => pieces[i].Chart.TriangleCount).ThenBy(i => i)];
+        int[] own = [.. Enumerable.Range(0, pieces.Length).Where(i => matches[i].Like == i)
+            .OrderByDescending(i => pieces[i].Chart.TriangleCount).ThenBy(i => i)];
         var plans = new PiecePlan?[surfaces.Count];
         foreach (int i in own.Select(i => pieces[i].Surface).Distinct())
-            plans[i] = new PiecePlan(surfaces[i], SeamRules.Costs(surfaces[i].Topology, settings, settings.HideSeams ? sight.AtPoints(surfaces[i].Topology, threads, cancel) : null));
+        {
+            float[]? seen = settings.HideSeams ? sight.AtPoints(surfaces[i].Topology, threads, cancel) : null;
+            plans[i] = new PiecePlan(surfaces[i], SeamRules.Costs(surfaces[i].Topology, settings, seen));
+        }
         foreach (int i in own)
             plans[pieces[i].Surface]!.Number(pieces[i].Chart);
         var charts = new IReadOnlyList<FlatChart>[pieces.Length];

@@ -86,7 +86,8 @@ public sealed class UnwrapTests
         {
             Name = "mirrored",
             Positions = Array.ConvertAll(lump.Positions, p => new Vector3(8 - p.X, p.Y, p.Z)),
-            Corners = [.. Enumerable.Range(0, lump.TriangleCount).SelectMany(t => new[] { lump.Corners[3 * t], lump.Corners[3 * t + 2], lump.Corners[3 * t + 1] })],
+            Corners = [.. Enumerable.Range(0, lump.TriangleCount)
+                .SelectMany(t => new[] { lump.Corners[3 * t], lump.Corners[3 * t + 2], lump.Corners[3 * t + 1] })],
         };
         var result = Run(Anew, 256, lump, mirrored);
         Assert.Equal((0, 0), (result.Report.FlippedTriangles, result.Report.OverlapTexels));
@@ -216,11 +217,13 @@ public sealed class UnwrapTests
         var plain = (seed / 2 % 3) switch
         {
             0 => Cylinder(6 + (int)(20 * Draw(1)), 0.2f + Draw(2), 0.1f + 3 * Draw(3)),
-            1 => Shapes.Cube("part") with { Positions = Array.ConvertAll(Shapes.Cube("part").Positions, p => p * new Vector3(0.1f + Draw(1), 0.1f + 2 * Draw(2), 0.1f + 4 * Draw(3))) },
+            1 => Box(new Vector3(0.1f + Draw(1), 0.1f + 2 * Draw(2), 0.1f + 4 * Draw(3))),
             _ => Surfaces.Torus(8 + (int)(12 * Draw(1)), 5 + (int)(7 * Draw(2)), 0.1f + 0.7f * Draw(3)),
         };
         plain = plain with { Name = "part", Normals = null };
         return seed % 4 == 1 ? Shapes.WithFlatNormals(plain) : plain;
+
+        static Mesh Box(Vector3 size) => Shapes.Cube("part") with { Positions = Array.ConvertAll(Shapes.Cube("part").Positions, p => p * size) };
     }
 
     /// <summary>Least distance between borders of different islands, and twice that to the tile's border, in tiles: every pair of segments.</summary>
@@ -240,7 +243,7 @@ public sealed class UnwrapTests
             for (int j = i + 1; j < outer.Length; j++)
             {
                 if (outer[i].Island != outer[j].Island)
-                    least = Math.Min(least, Math.Min(Math.Min(Far(outer[i].A, outer[j]), Far(outer[i].B, outer[j])), Math.Min(Far(outer[j].A, outer[i]), Far(outer[j].B, outer[i]))));
+                    least = new[] { least, Far(outer[i].A, outer[j]), Far(outer[i].B, outer[j]), Far(outer[j].A, outer[i]), Far(outer[j].B, outer[i]) }.Min();
             }
         }
         return least;
