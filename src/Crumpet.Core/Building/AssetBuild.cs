@@ -194,8 +194,12 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
             build.Work(station, threads, progress is null ? null : new PartProgress(progress, done, done + share, "draft: "), cancel);
             done += share;
             worked.AddRange(build.worked);
-            if (build.ResultOf(station) is not null)
-                Drafted!(draft);
+            if (build.ResultOf(station) is not { } result)
+                continue;
+            Drafted!(draft);
+            // Of thousands of islands a short search finds nothing the full one does not.
+            if (station == Station.Layout && result.As<LayoutReport>().Islands > LayoutSettings.ManyIslands)
+                break;
         }
         return done;
     }

@@ -126,6 +126,9 @@ public sealed record LayoutSettings : IChecked
     /// <summary>Most sheets parts that lie together may take.</summary>
     public const int MostSheets = 16;
 
+    /// <summary>Of more islands than this one order is packed, the largest first: small ones fill what is left whatever comes before.</summary>
+    public const int ManyIslands = 4000;
+
     /// <summary>The draft that is there first.</summary>
     public const int FirstDraft = 2;
 

@@ -29,10 +29,7 @@ internal static class PackSearch
     /// <summary>A cell of the next finer raster is a quarter, and a try there as much dearer.</summary>
     private const int FewerOnFiner = 4;
 
-    /// <summary>Of more islands than this one order is packed, the largest first: small ones fill what is left whatever comes before.</summary>
-    public const int Many = 4000;
-
-    /// <summary>How much of a sheet such an order fills at least, with the room around islands.</summary>
+    /// <summary>How much of a sheet one order of very many islands fills at least, with the room around islands.</summary>
     private const double ManyFill = 0.85;
     private const int LeastRounds = 6;
     private const int MostRounds = 5000;
@@ -70,7 +67,7 @@ internal static class PackSearch
         PackProblem[] rasters = [.. sketches, problem];
         Found? best = null;
         double until = 0;
-        bool isQuick = effort < QuickEffort, areMany = problem.Items.Count > Many;
+        bool isQuick = effort < QuickEffort, areMany = problem.Items.Count > LayoutSettings.ManyIslands;
         double placements = effort * Placements * Math.Pow(PlacementSide / rasters[0].Side, 2);
         int rounds = areMany ? 0 : (int)Math.Clamp(placements / TriesARound / problem.Items.Count, LeastRounds, Math.Max(LeastRounds, effort * MostRounds));
         for (int i = 0; i < rasters.Length; i++)

@@ -77,13 +77,13 @@ internal static class PackedIslands
         if (free.Length == 0)
             return new PackOutcome(request.PixelsPerMetre ?? 0, scales, null);
         int raster = free.Length > ManyIslands || request.Sheets > ManySheets || request.Draft == LayoutSettings.FirstDraft ? QuickRaster : FineRaster;
-        bool isDraft = free.Length > PackSearch.Many ? request.Draft > 0 : free.Length > FewIslands && request.Draft == LayoutSettings.FirstDraft;
+        bool isDraft = free.Length > LayoutSettings.ManyIslands ? request.Draft > 0 : free.Length > FewIslands && request.Draft == LayoutSettings.FirstDraft;
         double cells = CellsAPixel(request.Size, isDraft ? DraftRaster : raster);
         int side = (int)Math.Floor((request.Size - request.PaddingPixels) * cells);
         var (shapes, items, classOf) = Classes(islands, matches, free, request);
         double reach = Math.Sqrt(items.Sum(
             i => shapes[i.Class].Area * request.Weights[i.Group] * request.Weights[i.Group]) / request.Sheets) / Math.Sqrt(0.85);
-        double[][] turns = [.. shapes.Select(s => IslandTurns.Of(s, request.Rotation, reach / request.Weights.Max(), items.Length > PackSearch.Many))];
+        double[][] turns = [.. shapes.Select(s => IslandTurns.Of(s, request.Rotation, reach / request.Weights.Max(), items.Length > LayoutSettings.ManyIslands))];
         var problem = Problem(1, 0);
         PackProblem[] sketches = [.. SketchShares(side, items.Length / (double)request.Sheets).Select(s => Problem(s, SketchAllowance))];
         bool slackens = request.Slack > 0 && request.Weights.Length > 1;

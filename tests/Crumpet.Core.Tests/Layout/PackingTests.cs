@@ -191,7 +191,7 @@ public sealed class PackingTests
     public void Thousands_of_islands_lie_apart_and_on_any_number_of_threads_the_same()
     {
         // More than an order is looked for: loose kites, no two alike.
-        const int count = PackSearch.Many + 100;
+        const int count = LayoutSettings.ManyIslands + 100;
         var positions = new Vector3[4 * count];
         for (int i = 0; i < positions.Length; i++)
         {
