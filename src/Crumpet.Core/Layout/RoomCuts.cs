@@ -8,14 +8,14 @@ internal static class RoomCuts
 {
     /// <summary>Small islands fill the gaps of large ones by themselves where there are more of them than this.</summary>
     private const int ManyIslands = 48;
-    private const int MostCuts = 10;
+    private const int MostSteps = 10;
     private const int Rounds = 24;
 
-    /// <summary>Cuts that gain nothing, one after the other, before no more are tried.</summary>
+    /// <summary>Steps that gain nothing, one after the other, before no more are tried.</summary>
     private const int Patience = 4;
 
-    /// <summary>What one island more must gain, and all of them, as shares of the sheet that is covered.</summary>
-    private const double GainACut = 0.006, LeastGain = 0.03;
+    /// <summary>What one island more must gain where there are ten already, and all of them, as shares of the sheet that is covered.</summary>
+    private const double GainACut = 0.005, LeastGain = 0.03;
 
     /// <summary>An island that wastes less of its box than this share of all islands is not worth cutting.</summary>
     private const double LeastWaste = 0.02;
@@ -56,9 +56,10 @@ internal static class RoomCuts
     {
         var best = here;
         double whole = PackedIslands.Covered(here, request, Rounds, input.Threads, cancel), most = whole;
-        int bestCuts = 0;
+        int bestCuts = 0, made = 0, step = 0, bestStep = 0;
+        double gainACut = GainACut * 20 / (10 + here.Count);
         var uncut = new HashSet<UvIsland>();
-        for (int made = 0; made < MostCuts && made - bestCuts < Patience;)
+        while (step < MostSteps && step - bestStep < Patience)
         {
             cancel.ThrowIfCancellationRequested();
             // Equal islands are cut alike.
@@ -81,10 +82,11 @@ internal static class RoomCuts
             }
             here = [.. here.Except(kind), .. halves.SelectMany(h => h!)];
             made += kind.Length;
-            report(Math.Min(1, made / (double)MostCuts));
+            step++;
+            report(step / (double)MostSteps);
             double covered = PackedIslands.Covered(here, request, Rounds, input.Threads, cancel);
-            if (covered - GainACut * made > most - GainACut * bestCuts)
-                (best, most, bestCuts) = (here, covered, made);
+            if (covered - gainACut * made > most - gainACut * bestCuts)
+                (best, most, bestCuts, bestStep) = (here, covered, made, step);
         }
         return most - whole >= LeastGain ? ([.. best.Select(i => Settled(i, input.Settings.Unwrap, cancel))], bestCuts) : ([], 0);
     }
