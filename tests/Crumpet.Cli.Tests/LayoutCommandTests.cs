@@ -12,7 +12,8 @@ public sealed class LayoutCommandTests : CommandTests
     public void All_numbers_are_one_json_object_and_the_mesh_carries_its_new_uvs()
     {
         string box = Save("box.obj", Box);
-        var laid = Run("layout", box, "--out", At("laid.obj"), "--size", "512", "--padding", "4", "--slack", "10", "--rotate", "90", "--sheets", "2", "--angle", "75", "--json");
+        var laid = Run("layout", box, "--out", At("laid.obj"), "--size", "512", "--padding", "4", "--slack", "10", "--rotate", "90", "--sheets", "2",
+            "--angle", "75", "--json");
         Assert.True(laid.Code == 0, laid.Error);
         using var json = JsonDocument.Parse(laid.Out);
         var report = json.RootElement.GetProperty("report");

@@ -70,7 +70,7 @@ public sealed class AssetFiles(AssetBuild build, AssetPlan plan, IResultStore st
     /// <param name="from">Where a path begins, metres, or null.</param>
     public PickedEdges? PickEdges(LowPlace place, EdgeReach reach, Vector3? from) => LaidScene() is { } scene ? place.Pick(scene.Meshes, reach, from) : null;
 
-    /// <summary>What the low side comes to when it is cut in another way; null before Intake, or where all UVs are kept.</summary>
+    /// <summary>What the low side comes to when it is cut in another way; null before Intake, or where there is no low side.</summary>
     /// <param name="unwrap">How it is cut.</param>
     /// <param name="threads">Threads to use.</param>
     /// <param name="cancel">Ends the work early.</param>

@@ -149,6 +149,9 @@ internal sealed class ChartMesh
     /// <summary>Length of a half-edge, metres.</summary>
     public float Length(int corner) => Vector3.Distance(Positions[Corners[corner]], Positions[Corners[Topology.Next(corner)]]);
 
+    /// <summary>Length of every half-edge, metres: what seams cost where they are to be short and no more.</summary>
+    public float[] Lengths() => [.. Enumerable.Range(0, Across.Length).Select(Length)];
+
     /// <summary>Groups of triangles that hang together over edges, each ascending, by their first triangle.</summary>
     /// <param name="label">Triangles of different labels do not hang together.</param>
     public List<int[]> Pieces(int[] label)

@@ -15,7 +15,7 @@ internal static class FinalForm
 
     /// <summary>The same of a chart that is not flat yet; null where it cannot be laid flat without being cut.</summary>
     public static FlatChart? Of(ChartMesh chart, UnwrapSettings settings, CancellationToken cancel) =>
-        Flattening.Flatten(chart, c => [.. Enumerable.Range(0, c.Across.Length).Select(c.Length)], cancel) is { } flat && ReferenceEquals(flat.Chart, chart)
+        Flattening.Flatten(chart, c => c.Lengths(), cancel) is { } flat && ReferenceEquals(flat.Chart, chart)
             ? Straight(flat, settings) : null;
 
     private static FlatChart Straight(FlatChart flat, UnwrapSettings settings)

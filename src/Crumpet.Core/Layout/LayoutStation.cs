@@ -86,7 +86,7 @@ public static class LayoutStation
             HeldIslands = held,
             RoomCuts = roomCuts,
             IsPacked = laid.IsPacked,
-            SeenSeamMetres = sight.SeenMetres(islands.Select(i => i.Flat.Chart), cancel),
+            SeenSeamMetres = sight.SeenMetres([.. islands.Select(i => i.Flat.Chart)], input.Threads, cancel),
         };
         var uvs = Corners(input, islands, i => islands[i].Tile);
         var before = slack is null ? null : Corners(input, islands, i => laid.Even[i] ?? islands[i].Tile);

@@ -56,6 +56,9 @@ internal static class PackedIslands
     /// <summary>On how many cells a side, at most, parts grow and shrink.</summary>
     private const int SlackRaster = 1100;
 
+    /// <summary>Room a sheet is thought to fill when turns are chosen.</summary>
+    private const double LikelyRoom = 0.85;
+
     /// <summary>Cells a side of what is tried quickly.</summary>
     private const int SketchSide = 255;
 
@@ -81,9 +84,7 @@ internal static class PackedIslands
         double cells = CellsAPixel(request.Size, isDraft ? DraftRaster : raster);
         int side = (int)Math.Floor((request.Size - request.PaddingPixels) * cells);
         var (shapes, items, classOf) = Classes(islands, matches, free, request);
-        double reach = Math.Sqrt(items.Sum(
-            i => shapes[i.Class].Area * request.Weights[i.Group] * request.Weights[i.Group]) / request.Sheets) / Math.Sqrt(0.85);
-        double[][] turns = [.. shapes.Select(s => IslandTurns.Of(s, request.Rotation, reach / request.Weights.Max(), items.Length > LayoutSettings.ManyIslands))];
+        double[][] turns = Turns(shapes, request, AreaOf(shapes, items, request), items.Length > LayoutSettings.ManyIslands);
         var problem = Problem(1, 0);
         PackProblem[] sketches = [.. SketchShares(side, items.Length / (double)request.Sheets).Select(s => Problem(s, SketchAllowance))];
         bool slackens = request.Slack > 0 && request.Weights.Length > 1;
@@ -135,13 +136,23 @@ internal static class PackedIslands
         var matches = IslandMatch.Find([.. islands.Select(i => i.Flat.Chart)]);
         double cells = SketchSide / (double)(request.Size - request.PaddingPixels);
         var (shapes, items, _) = Classes(islands, matches, all, request);
-        double area = items.Sum(i => shapes[i.Class].Area * request.Weights[i.Group] * request.Weights[i.Group]);
-        double reach = Math.Sqrt(area / request.Sheets) / Math.Sqrt(0.85);
-        double[][] turns = [.. shapes.Select(s => IslandTurns.Of(s, request.Rotation, reach / request.Weights.Max(), areFew: false))];
+        double area = AreaOf(shapes, items, request);
+        double[][] turns = Turns(shapes, request, area, areFew: false);
         var problem = new PackProblem(shapes, turns, items, SketchSide, Math.Max(0, request.PaddingPixels / 2.0 * cells - SketchAllowance), request.Sheets, []);
         double side = SketchSide + request.PaddingPixels * cells;
         return PackSearch.Sketch(problem, request.Weights, rounds, threads, cancel) is { } found
             ? area * found.Scale * found.Scale / request.Sheets / (side * side) : 0;
+    }
+
+    /// <summary>Area of all islands at the density of one, parts' weights counted.</summary>
+    private static double AreaOf(List<PackShape> shapes, PackItem[] items, PackRequest request) =>
+        items.Sum(i => shapes[i.Class].Area * request.Weights[i.Group] * request.Weights[i.Group]);
+
+    /// <summary>Turns to try for each shape.</summary>
+    private static double[][] Turns(List<PackShape> shapes, PackRequest request, double area, bool areFew)
+    {
+        double side = Math.Sqrt(area / request.Sheets / LikelyRoom) / request.Weights.Max();
+        return [.. shapes.Select(s => IslandTurns.Of(s, request.Rotation, side, areFew))];
     }
 
     /// <summary>How much of the search a draft does.</summary>

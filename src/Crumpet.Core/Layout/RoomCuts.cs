@@ -115,7 +115,7 @@ internal static class RoomCuts
         int[] label = [.. along.Select(a => a < middle ? 0 : 1)];
         bool[] isOpen = [.. along.Select(a => Math.Abs(a - middle) < Band * length)];
         if (label.Where((_, t) => !isOpen[t]).Distinct().Count() == 2)
-            CheapestSeam.Find(chart, [.. Enumerable.Range(0, chart.Across.Length).Select(chart.Length)], label, isOpen, cancel);
+            CheapestSeam.Find(chart, chart.Lengths(), label, isOpen, cancel);
         if (label.Min() == label.Max())
             return null;
         return [.. ChartSplit.Parts(chart, label).Select(part => Part(island, AsItLay(part, flat)))];

@@ -24,7 +24,7 @@ public sealed record SeamOutlook(int Islands, double SeamMetres, double SeenSeam
         var islands = ObjectIslands.Of(solid, ObjectIslands.PartNumbers(solid.Objects), sight, null, cancel);
         islands.ForEach(i => i.Tile = i.Flat.Uv);
         var (angle, area) = LayoutMeasure.Stretches(islands);
-        return new SeamOutlook(islands.Count, ObjectIslands.SeamMetres(islands), sight.SeenMetres(islands.Select(i => i.Flat.Chart), cancel), angle, area,
+        return new SeamOutlook(islands.Count, ObjectIslands.SeamMetres(islands), sight.SeenMetres([.. islands.Select(i => i.Flat.Chart)], solid.Threads, cancel), angle, area,
             EndsOf(islands));
     }
 

@@ -87,21 +87,24 @@ internal sealed class SeamSight : IDisposable
     }
 
     /// <summary>Length of the borders of charts, each as far as it is seen, metres; a seam has two sides that count half each.</summary>
-    public double SeenMetres(IEnumerable<ChartMesh> charts, CancellationToken cancel)
+    /// <param name="charts">The charts.</param>
+    /// <param name="threads">Threads to use; the length does not depend on it.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public double SeenMetres(IReadOnlyList<ChartMesh> charts, int threads, CancellationToken cancel)
     {
-        double sum = 0;
-        foreach (var chart in charts)
+        var sums = new double[charts.Count];
+        Parallel.For(0, sums.Length, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, i =>
         {
-            cancel.ThrowIfCancellationRequested();
+            var chart = charts[i];
             for (int c = 0; c < chart.Across.Length; c++)
             {
                 if (chart.Across[c] >= 0)
                     continue;
                 Vector3 a = chart.Positions[chart.Corners[c]], b = chart.Positions[chart.Corners[Topology.Next(c)]];
-                sum += 0.5 * chart.Length(c) * At((a + b) / 2, chart.Normal(c / 3));
+                sums[i] += 0.5 * chart.Length(c) * At((a + b) / 2, chart.Normal(c / 3));
             }
-        }
-        return sum;
+        });
+        return sums.Sum();
     }
 
     public void Dispose() => bvh.Dispose();

@@ -39,6 +39,9 @@ internal static class StretchMeasure
     /// <summary>What stands for a stretch without end.</summary>
     private const double Endless = 1e6;
 
+    /// <summary>A lesser stretch counts as no less than this share of the greater.</summary>
+    public const double LeastShare = 1e-12;
+
     /// <summary>Greatest lengthening or shortening of each triangle against the chart's mean scale, as a factor of 1 or more; turned over or not.</summary>
     public static Spread OfChart(ChartMesh chart, double[] uv)
     {
@@ -67,11 +70,13 @@ internal static class StretchMeasure
         var weights = new double[chart.TriangleCount];
         for (int t = 0; t < chart.TriangleCount; t++)
         {
-            var (s1, s2) = SingularValues(SymmetricDirichlet.Gradient(chart, uv, t));
-            (values[t], weights[t]) = (Bounded(s1 / Math.Max(Math.Abs(s2), 1e-12 * s1)), chart.Rest[t].Area);
+            (values[t], weights[t]) = (Angle(SingularValues(SymmetricDirichlet.Gradient(chart, uv, t))), chart.Rest[t].Area);
         }
         return Spread.Of(values, weights);
     }
+
+    /// <summary>Greater over lesser stretch, of a triangle that may be turned over.</summary>
+    public static double Angle((double S1, double S2) stretch) => Bounded(stretch.S1 / Math.Max(Math.Abs(stretch.S2), LeastShare * stretch.S1));
 
     /// <summary>A stretch that can be told: what comes from no length or no area at all is without end.</summary>
     public static double Bounded(double factor) => factor <= Endless ? factor : Endless;
