@@ -108,7 +108,8 @@ internal static class Unwrapper
                 int at = corners[3 * all[c / 3] + c % 3], v = source.Chart.Corners[3 * within[at / 3] + at % 3], to = chart.Corners[c];
                 (uv[2 * to], uv[2 * to + 1]) = (match.IsMirrored ? -source.Uv[2 * v] : source.Uv[2 * v], source.Uv[2 * v + 1]);
             }
-            return source with { Chart = chart, Uv = uv };
+            // It is laid flat by itself in the end, so that it lies the same where it is cut there again.
+            return source with { Chart = chart, Uv = uv, IsSettled = false };
         })];
     }
 }

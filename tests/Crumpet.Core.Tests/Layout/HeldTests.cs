@@ -47,6 +47,37 @@ public sealed class HeldTests
     }
 
     [Fact]
+    public void Copies_and_mirror_images_stay_too_when_the_one_they_were_cut_like_is_scaled()
+    {
+        // Bent sheets that lie as they are flattened; turned, moved, mirrored, and with triangles in another order.
+        static Mesh Bent(int number, float scale)
+        {
+            var sheet = Surfaces.Grid(7, 4, (u, v) => new Vector3(2 * u, 0.4f * MathF.Sin(4 * u) + 0.2f * u * v, 0.5f * v * (1 + u)));
+            var (sin, cos) = MathF.SinCos(0.9f * number);
+            float mirror = number % 2 == 1 ? -1 : 1;
+            int first = 6 * number;
+            int[] corners = [.. sheet.Corners[first..], .. sheet.Corners[..first]];
+            if (mirror < 0)
+                corners = [.. Enumerable.Range(0, sheet.TriangleCount).SelectMany(t => new[] { corners[3 * t], corners[3 * t + 2], corners[3 * t + 1] })];
+            return sheet with
+            {
+                Name = $"sheet_{number}",
+                Corners = corners,
+                Positions = Array.ConvertAll(sheet.Positions, p => scale * new Vector3(mirror * (cos * p.X - sin * p.Z), p.Y, sin * p.X + cos * p.Z)
+                    + new Vector3(5 * number, 0, 0)),
+            };
+        }
+        static LayoutObject[] Row(float scale) => [.. Enumerable.Range(0, 8)
+            .Select(i => new LayoutObject(Bent(i, i == 0 ? scale : 1), $"sheet_{i}"))];
+        var first = Run(Row(1), Anew);
+        var again = Run(Row(0.996f), Anew with { Held = first.Places });
+        Assert.Equal(first.Report.Islands - 1, again.Report.HeldIslands);
+        Assert.Equal(0, again.Report.OverlapTexels);
+        for (int i = 1; i < 8; i++)
+            Assert.Equal(first.Uvs[i], again.Uvs[i], (a, b) => Vector2.Distance(a, b) < 1e-5f);
+    }
+
+    [Fact]
     public void Where_much_changes_or_the_new_finds_no_room_all_is_laid_anew()
     {
         var held = Anew with { Held = Run(Lumps(), Anew).Places };
