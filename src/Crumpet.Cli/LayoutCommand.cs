@@ -40,8 +40,7 @@ internal static class LayoutCommand
         "--hard-edges")
     {
         DefaultValueFactory = _ => "cut",
-        Description = "Seams at hard edges: cut (all of them: shading and map break at the same edge), free (where they cost nothing: a normal map can "
-            + "show a line where an island goes on across one) or ignore (as any other edge: for averaged or object-space bakes).",
+        Description = "Whether hard edges become seams. " + string.Join(" ", HardEdgeRules.All.Select(h => $"{h.Word} ({h.Words}): {h.Meaning}")),
     };
     private static readonly Option<bool> Whole = new("--whole") { Description = "Leave large islands whole, even where the sheet would fill better." };
     private static readonly Option<int> Threads = new(
@@ -86,13 +85,7 @@ internal static class LayoutCommand
                     StretchLimit = 1 + parsed.GetValue(Stretch) / 100,
                     CutAngleDegrees = parsed.GetValue(Angle),
                     CutForRoom = !parsed.GetValue(Whole),
-                    HardEdges = parsed.GetValue(HardEdges) switch
-                    {
-                        "cut" => HardEdgeRule.Cut,
-                        "free" => HardEdgeRule.Free,
-                        "ignore" => HardEdgeRule.Ignore,
-                        var other => throw new UsageException($"--hard-edges is '{other}'; it must be cut, free or ignore."),
-                    },
+                    HardEdges = HardEdgeOf(parsed.GetValue(HardEdges)!),
                 },
             },
             Bake = new() { Size = parsed.GetValue(Size) },
@@ -120,6 +113,9 @@ internal static class LayoutCommand
         AtomicFile.Write(target.FullName, new AssetFiles(build, plan, store).Laid(target.Extension.Equals(".obj", StringComparison.OrdinalIgnoreCase))!);
         return Output.Print(parsed, new { report, result.Findings }, Lines(report), result.Findings);
     }
+
+    private static HardEdgeRule HardEdgeOf(string word) => HardEdgeRules.All.FirstOrDefault(h => h.Word == word) is { Word: not null } found ? found.Rule
+        : throw new UsageException($"--hard-edges is '{word}'; it must be {string.Join(" or ", HardEdgeRules.All.Select(h => h.Word))}.");
 
     private static IEnumerable<string> Lines(LayoutReport report)
     {

@@ -30,10 +30,6 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
     // Below this size the whole is there as soon as a draft would be.
     private const int LeastDrafted = 1024;
     private const long MostCached = 512L << 20;
-    private static readonly int[] BakeDrafts = [BakeSettings.CoarsestDraft, 1], LayoutDrafts = [LayoutSettings.FirstDraft, 1];
-
-    /// <summary>About what each draft takes of all the work.</summary>
-    private const double BakeDraftShare = 0.04, LayoutDraftShare = 0.15;
 
     private readonly GraphInput input = new(asset, plan, rules ?? new IntakeRules(), [.. sources.OrderBy(s => s.Name, StringComparer.Ordinal)]);
     private readonly Dictionary<Station, StationResult> results = [];
@@ -125,7 +121,9 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
     /// </summary>
     public (int Draft, StationResult Result)? DraftOf(Station station)
     {
-        for (int draft = 1; plan.DraftOf(station) == 0 && draft <= MostDraft(station); draft++)
+        if (station.Drafts is not { } drafts || plan.DraftOf(station) != 0)
+            return null;
+        for (int draft = 1; draft <= drafts.Steps[0]; draft++)
         {
             // What was shown is kept; the graph need not be walked for it.
             if (new Resolved(input with { Plan = plan.Drafted(station, draft) }, store).Find(station) is { } result)
@@ -133,10 +131,6 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
         }
         return null;
     }
-
-    private static int MostDraft(Station station) => DraftsOf(station).DefaultIfEmpty().Max();
-
-    private static int[] DraftsOf(Station station) => station == Station.Bake ? BakeDrafts : station == Station.Layout ? LayoutDrafts : [];
 
     private AssetBuild AsDraft(Station station, int draft) => new(asset, plan.Drafted(station, draft), sources, store, rules) { atWork = atWork };
 
@@ -184,33 +178,33 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
     /// <returns>About what share of all the work that was.</returns>
     private double WorkDrafts(Station station, int threads, IProgress<BuildProgress>? progress, CancellationToken cancel)
     {
-        bool isWorthIt = plan.DraftOf(station) == 0
-            && (station == Station.Bake ? plan.Bake.Size >= LeastDrafted && IsMuchToBake() : station == Station.Layout && IsMuchToLay());
-        int[] drafts = isWorthIt ? DraftsOf(station) : [];
-        double share = station == Station.Bake ? BakeDraftShare : LayoutDraftShare, done = 0;
-        foreach (int draft in drafts)
+        double done = 0;
+        if (station.Drafts is not { } drafts || plan.DraftOf(station) != 0 || !drafts.AreWorthIt(this))
+            return done;
+        foreach (int draft in drafts.Steps)
         {
             var build = AsDraft(station, draft);
-            build.Work(station, threads, progress is null ? null : new PartProgress(progress, done, done + share, "draft: "), cancel);
-            done += share;
+            build.Work(station, threads, progress is null ? null : new PartProgress(progress, done, done + drafts.Share, "draft: "), cancel);
+            done += drafts.Share;
             worked.AddRange(build.worked);
             if (build.ResultOf(station) is not { } result)
                 continue;
             Drafted!(draft);
-            // Of thousands of islands a short search finds nothing the full one does not.
-            if (station == Station.Layout && result.As<LayoutReport>().Islands > LayoutSettings.ManyIslands)
+            if (drafts.IsEnough(result))
                 break;
         }
         return done;
     }
 
     /// <summary>Whether islands are packed, and not just fitted in between others.</summary>
-    private bool IsMuchToLay() => plan.Layout.Held.Count == 0 && (plan.Layout.Pack || plan.Layout.Uvs == UvSource.Unwrap
+    internal bool IsMuchToLay() => plan.Layout.Held.Count == 0 && (plan.Layout.Pack || plan.Layout.Uvs == UvSource.Unwrap
         || ResultOf(Station.Intake)?.As<IntakeReport>().Objects.Any(o => o.Side == Side.Low && o.UvSets == 0) == true);
 
-    /// <summary>Whether more than half of a sheet's pieces have to be cast.</summary>
-    private bool IsMuchToBake()
+    /// <summary>Whether more than half of the pieces of a sheet that is not small have to be cast.</summary>
+    internal bool IsMuchToBake()
     {
+        if (plan.Bake.Size < LeastDrafted)
+            return false;
         var pieces = Graph(Station.Bake).SheetNodes.Select(s => s.Covers.Concat(s.Pieces.Values.SelectMany(p => p)).ToArray());
         // Before stacked triangles are known nothing was cast.
         return pieces.Any(p => p.Length == 0 || p.Count(n => n.Result is null) > p.Length / 2);

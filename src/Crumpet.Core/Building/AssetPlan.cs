@@ -54,11 +54,10 @@ public sealed record AssetPlan : IChecked
     public int LaidSize => Layout.SizePixels ?? Bake.Size;
 
     /// <summary>How coarse a draft of a station's result this plan asks for; 0 for the full result.</summary>
-    public int DraftOf(Station station) => station == Station.Bake ? Bake.Draft : station == Station.Layout ? Layout.Draft : 0;
+    public int DraftOf(Station station) => station.Drafts?.Of(this) ?? 0;
 
     /// <summary>The same for a draft of a station's result; stations that have none stay as they are.</summary>
-    public AssetPlan Drafted(Station station, int draft) => station == Station.Bake ? this with { Bake = Bake.Drafted(draft) }
-        : station == Station.Layout ? this with { Layout = Layout with { Draft = draft } } : this;
+    public AssetPlan Drafted(Station station, int draft) => station.Drafts?.At(this, draft) ?? this;
 
     /// <summary>The same with islands laid, and sheets baked, at a size.</summary>
     /// <param name="size">Pixels.</param>

@@ -8,6 +8,20 @@ namespace Crumpet.Core.Building;
 /// <summary>What a station shows: its report, its files by name, and what was noticed.</summary>
 internal sealed record StationContent(object Report, IReadOnlyList<StoredFile> Files, IEnumerable<Finding> Findings);
 
+/// <summary>Drafts of a station's result.</summary>
+/// <param name="Steps">How coarse each is, the coarsest first; 0 would be the full result.</param>
+/// <param name="Share">About what each takes of all the work.</param>
+/// <param name="Of">How coarse a draft a plan asks for; 0 for the full result.</param>
+/// <param name="At">The same plan for a draft.</param>
+internal sealed record StationDrafts(IReadOnlyList<int> Steps, double Share, Func<AssetPlan, int> Of, Func<AssetPlan, int, AssetPlan> At)
+{
+    /// <summary>Whether there is so much to work that drafts are worth their time.</summary>
+    public required Func<AssetBuild, bool> AreWorthIt { get; init; }
+
+    /// <summary>Whether after a draft with this result finer ones would be no better.</summary>
+    public Func<StationResult, bool> IsEnough { get; init; } = static _ => false;
+}
+
 /// <summary>Report of a station that has nothing to do.</summary>
 /// <param name="Because">Why, one sentence.</param>
 public sealed record PassedReport(string Because);
@@ -48,6 +62,9 @@ public sealed partial class Station : IEntry<Station>
 
     /// <summary>Settings of other stations that its ticket shows too.</summary>
     public IReadOnlyList<string> AlsoShows { get; init; } = [];
+
+    /// <summary>Drafts of its result that are there before it; null where there are none.</summary>
+    internal StationDrafts? Drafts { get; init; }
 
     /// <summary>Place on the line, from 1.</summary>
     public int Number => Table.IndexOf(this) + 1;

@@ -1,3 +1,4 @@
+using Crumpet.Core.Bake;
 using Crumpet.Core.Bind;
 using Crumpet.Core.Checking;
 using Crumpet.Core.Intake;
@@ -49,6 +50,12 @@ public sealed partial class Station
         Assemble = r => r.Layout(),
         Report = typeof(LayoutReport),
         Settings = ["layout"],
+        Drafts = new([LayoutSettings.FirstDraft, 1], 0.15, p => p.Layout.Draft, (p, draft) => p with { Layout = p.Layout with { Draft = draft } })
+        {
+            AreWorthIt = b => b.IsMuchToLay(),
+            // Of thousands of islands a short search finds nothing the full one does not.
+            IsEnough = r => r.As<LayoutReport>().Islands > LayoutSettings.ManyIslands,
+        },
     };
 
     /// <summary>Maps are baked.</summary>
@@ -64,6 +71,10 @@ public sealed partial class Station
         Report = typeof(BakeReport),
         Settings = ["bake"],
         AlsoShows = ["target.green"],
+        Drafts = new([BakeSettings.CoarsestDraft, 1], 0.04, p => p.Bake.Draft, (p, draft) => p with { Bake = p.Bake.Drafted(draft) })
+        {
+            AreWorthIt = b => b.IsMuchToBake(),
+        },
     };
 
     /// <summary>Colour, roughness and metalness are made from what was baked.</summary>

@@ -30,21 +30,9 @@ internal sealed class SeamSight : IDisposable
     /// <param name="cancel">Ends the work early.</param>
     public SeamSight(IReadOnlyList<Mesh> meshes, int threads, CancellationToken cancel)
     {
-        var positions = new Vector3[meshes.Sum(m => m.Positions.Length)];
-        var corners = new int[meshes.Sum(m => m.Corners.Length)];
-        int points = 0, at = 0;
-        foreach (var mesh in meshes)
-        {
-            mesh.Positions.CopyTo(positions, points);
-            foreach (int corner in mesh.Corners)
-                corners[at++] = corner + points;
-            points += mesh.Positions.Length;
-        }
+        var (positions, corners) = Mesh.Join(meshes);
         bvh = Bvh.Build(positions, corners, threads, cancel);
-        var (low, high) = (new Vector3(float.PositiveInfinity), new Vector3(float.NegativeInfinity));
-        foreach (var p in positions)
-            (low, high) = (Vector3.Min(low, p), Vector3.Max(high, p));
-        size = positions.Length == 0 ? 0 : (high - low).Length();
+        size = positions.Aggregate(Bounds.Empty, (b, p) => b.Including(p)).Size.Length();
     }
 
     /// <summary>How much a place is seen, from 0 for not at all to about 1 for what lies open and looks up.</summary>

@@ -16,6 +16,21 @@ public enum HardEdgeRule
     Ignore,
 }
 
+/// <summary>What rules for hard edges are called, and what they mean for the bake.</summary>
+public static class HardEdgeRules
+{
+    /// <summary>The rules in words that follow "cut at hard edges", each with its word in commands and a sentence on what it means.</summary>
+    public static IReadOnlyList<(HardEdgeRule Rule, string Word, string Words, string Meaning)> All { get; } =
+    [
+        (HardEdgeRule.Cut, "cut", "always",
+            "Shading and map break at the same edge: nothing bleeds across in a tangent-space bake. Most islands."),
+        (HardEdgeRule.Free, "free", "where free",
+            "Seams keep to hard edges, but not every hard edge is one: where an island goes on across it, a normal map can show a line a texel wide."),
+        (HardEdgeRule.Ignore, "ignore", "never",
+            "Seams mind only stretch and sight; bake hard edges averaged, or as object-space normals."),
+    ];
+}
+
 /// <summary>How surfaces are cut and laid flat.</summary>
 public sealed record UnwrapSettings
 {
