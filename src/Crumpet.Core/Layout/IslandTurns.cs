@@ -19,15 +19,19 @@ internal static class IslandTurns
     /// <summary>A shape that fills this share of its least box packs no better askew.</summary>
     private const double AlmostBox = 0.9;
 
+    /// <summary>Of so many islands the turns are finer: so many a quarter.</summary>
+    private const int FewIslands = 40, MostSteps = 8, FewerSteps = 4;
+
     /// <summary>Turns to try, radians, the best first guess first.</summary>
     /// <param name="shape">Shape.</param>
     /// <param name="rotation">What is allowed.</param>
     /// <param name="side">About how long the sheet's side will be, in the shape's unit: what is longer may lie askew.</param>
-    /// <param name="areFew">Whether two must do, as there is no time for more.</param>
-    public static double[] Of(PackShape shape, PackRotation rotation, double side, bool areFew)
+    /// <param name="islands">How many islands are packed: the more there are, the less time for turns.</param>
+    public static double[] Of(PackShape shape, PackRotation rotation, double side, int islands)
     {
         if (rotation == PackRotation.None)
             return [0];
+        bool areFew = islands > LayoutSettings.ManyIslands;
         const double quarter = Math.PI / 2;
         if (rotation == PackRotation.Quarter)
             return areFew ? [0, quarter] : [0, quarter, 2 * quarter, 3 * quarter];
@@ -38,7 +42,7 @@ internal static class IslandTurns
         if (filled > 0.995)
             return length > 0.9 * side ? [turn, turn + quarter, turn + quarter / 2, turn - quarter / 2] : [turn, turn + quarter];
         var turns = new List<double>();
-        int steps = filled > AlmostBox ? 1 : 4;
+        int steps = filled > AlmostBox ? 1 : islands <= FewIslands ? MostSteps : FewerSteps;
         for (int q = 0; q < 4; q++)
         {
             for (int i = 0; i < steps; i++)
@@ -51,7 +55,15 @@ internal static class IslandTurns
     /// <remarks>One side of the least box lies on the convex hull. Source: H. Freeman, R. Shapira, 1975.</remarks>
     public static (double Turn, double Area, double Length) LeastBox(PackShape shape)
     {
-        var hull = Hull(shape);
+        // Where no triangle is turned over, none reaches beyond the border.
+        var corners = shape.IsOneWay && shape.Border.Length > 0 ? shape.Border : Enumerable.Range(0, shape.Points.Length / 2);
+        return LeastBox(corners.Select(i => (shape.Points[2 * i], shape.Points[2 * i + 1])));
+    }
+
+    /// <summary>The same around points.</summary>
+    public static (double Turn, double Area, double Length) LeastBox(IEnumerable<(double X, double Y)> points)
+    {
+        var hull = Hull(points);
         var (best, area, length) = (0.0, double.PositiveInfinity, 0.0);
         for (int i = 0; i < hull.Count; i++)
         {
@@ -73,11 +85,9 @@ internal static class IslandTurns
 
     /// <summary>Convex hull, counter-clockwise.</summary>
     /// <remarks>Source: A. M. Andrew, "Another efficient algorithm for convex hulls in two dimensions", 1979.</remarks>
-    private static List<(double X, double Y)> Hull(PackShape shape)
+    private static List<(double X, double Y)> Hull(IEnumerable<(double X, double Y)> points)
     {
-        // Where no triangle is turned over, none reaches beyond the border.
-        var corners = shape.IsOneWay && shape.Border.Length > 0 ? shape.Border : Enumerable.Range(0, shape.Points.Length / 2);
-        var sorted = corners.Select(i => (X: shape.Points[2 * i], Y: shape.Points[2 * i + 1])).Distinct().Order().ToArray();
+        var sorted = points.Distinct().Order().ToArray();
         if (sorted.Length < 3)
             return [.. sorted];
         var hull = new List<(double X, double Y)>();

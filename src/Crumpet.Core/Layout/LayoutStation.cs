@@ -179,7 +179,7 @@ public static class LayoutStation
         double? wanted = settings.PixelsPerMetre ?? LockedDensity(islands, weights, input.Size);
         int rounds = together ? 1 : materials.Count;
         var outcomes = new List<PackOutcome>();
-        var plans = new PackPlan?[rounds];
+        var plans = new PackSearch.Found?[rounds];
         for (int pass = 0; pass < 2; pass++)
         {
             outcomes.Clear();
@@ -201,7 +201,7 @@ public static class LayoutStation
                     continue;
                 }
                 outcomes.Add(outcome);
-                plans[sheet] = outcome.Plan;
+                plans[sheet] = outcome.Found;
                 for (int k = 0; k < here.Length; k++)
                 {
                     if (!together)

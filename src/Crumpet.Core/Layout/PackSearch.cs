@@ -4,7 +4,7 @@ namespace Crumpet.Core.Layout;
 /// <remarks>
 /// Bottom-left placement of true shapes in an order that a local search improves: at a scale slightly above what fitted last,
 /// orders are changed by chance and kept when less is left out. The number of tries is given by the work, never by a clock,
-/// and each round's tries are independent, so that any number of threads finds the same.
+/// and each round's tries are independent, so that any number of threads finds the same. A few islands are then moved apart at greater scales.
 /// Source: E. Hopper, B. Turton, "An empirical investigation of meta-heuristic and heuristic algorithms for a 2D packing
 /// problem", 2001; bottom-left fill after B. Chazelle, 1983.
 /// </remarks>
@@ -18,6 +18,9 @@ internal static class PackSearch
     private const double QuickEffort = 0.1;
     private const double Exactness = 1.0008;
     private const double FirstStep = 0.99;
+
+    /// <summary>How much is tried to move islands apart where it is only asked how well they fill a sheet.</summary>
+    private const double SketchEffort = 0.12;
 
     /// <summary>A finer raster wastes less, or a sketch was too hopeful.</summary>
     private const double Hope = 1.01;
@@ -35,7 +38,10 @@ internal static class PackSearch
     private const int MostRounds = 5000;
 
     /// <summary>About what share of the time that is left a sketch takes, and of that what comes before its rounds.</summary>
-    private const double FirstShare = 0.42, BeginningShare = 0.1;
+    private const double FirstShare = 0.42, BeginningShare = 0.1, SeparationShare = 0.5;
+
+    /// <summary>How much greater the scale must be at which islands are moved apart, as such a layout is dearer to go on with.</summary>
+    private const double Worthwhile = 1.002;
 
     /// <summary>What the search found: the greatest scale at which all islands fit.</summary>
     /// <param name="Scale">Cells a unit.</param>
@@ -48,19 +54,18 @@ internal static class PackSearch
     /// <param name="sketches">The same on coarser rasters, on which orders are tried, the coarsest first.</param>
     /// <param name="weightOf">Size of each group against the others.</param>
     /// <param name="wanted">Scale that is enough, cells a unit; null for the greatest.</param>
-    /// <param name="before">How the same islands were packed before, which is tried first where a scale is wanted; or null.</param>
+    /// <param name="before">How the same islands were packed on the same raster before, which is tried first where a scale is wanted; or null.</param>
     /// <param name="effort">How much of the full search is done, a share.</param>
     /// <param name="threads">Threads to use.</param>
     /// <param name="report">Told how far the search is, 0 to 1.</param>
     /// <param name="cancel">Ends the work early.</param>
     public static Found? Run(
-        PackProblem problem, IReadOnlyList<PackProblem> sketches, double[] weightOf, double? wanted, PackPlan? before, double effort, int threads,
+        PackProblem problem, IReadOnlyList<PackProblem> sketches, double[] weightOf, double? wanted, Found? before, double effort, int threads,
         Action<double>? report, CancellationToken cancel)
     {
         var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
-        PackPlan[] known = before is null ? [] : [before];
-        if (wanted is { } simple && known.Concat(Orders(problem, weightOf)).Select(p => At(problem, weightOf, p, simple, cancel))
-            .FirstOrDefault(f => f is not null) is { } enough)
+        if (wanted is { } simple && ((before is null ? null : Again(problem, weightOf, before, simple, cancel))
+            ?? Orders(problem, weightOf).Select(p => At(problem, weightOf, p, simple, cancel)).FirstOrDefault(f => f is not null)) is { } enough)
             return enough;
         // What is best on a sketch need not be on the sheet, so several go on.
         var plans = new List<PackPlan>();
@@ -70,29 +75,47 @@ internal static class PackSearch
         bool isQuick = effort < QuickEffort, areMany = problem.Items.Count > LayoutSettings.ManyIslands;
         double placements = effort * Placements * Math.Pow(PlacementSide / rasters[0].Side, 2);
         int rounds = areMany ? 0 : (int)Math.Clamp(placements / TriesARound / problem.Items.Count, LeastRounds, Math.Max(LeastRounds, effort * MostRounds));
+        // Islands that were moved apart lie as no order would lay them, and go on as they lie.
+        bool isApart = false;
         for (int i = 0; i < rasters.Length; i++)
         {
             double from = until;
             until += (1 - until) * (i < sketches.Count ? FirstShare : 1);
-            double start = best is not null ? best.Scale * rasters[i].Side / rasters[i - 1].Side * Hope
-                : areMany ? ManyScale(rasters[i], weightOf) : FirstScale(rasters[i], weightOf);
-            PackPlan[] entrants = plans.Count > 0 ? [.. plans.AsEnumerable().Reverse().Take(isQuick ? 1 : Finalists)]
-                : [.. Orders(rasters[i], weightOf).Take(areMany || isQuick ? 1 : int.MaxValue)];
-            best = BestOf(rasters[i], weightOf, entrants, start, options);
-            // None of them may fit where a sketch was too hopeful.
-            if (best is null && plans.Count > 0)
-                best = BestOf(rasters[i], weightOf, Orders(rasters[i], weightOf), FirstScale(rasters[i], weightOf), options);
-            plans.Clear();
-            if (best is not null && i < sketches.Count)
+            var settled = isApart ? PackSeparation.Settle(rasters[i], weightOf, best!, rasters[i].Side / (double)rasters[i - 1].Side, options) : null;
+            isApart = settled is not null;
+            best = settled ?? Ordered(i, best);
+            if (best is null || i >= sketches.Count)
+                continue;
+            bool separates = (i == 0 || isApart) && PackSeparation.Suits(rasters[i]);
+            double share = separates ? SeparationShare : 0;
+            if (!isApart)
             {
-                best = Improve(rasters[i], weightOf, best, rounds, options,
-                    f => report?.Invoke(from + (until - from) * (BeginningShare + (1 - BeginningShare) * f)), plans);
-                rounds = Math.Max(areMany ? 0 : LeastRounds, rounds / FewerOnFiner);
+                plans.Clear();
+                best = Improve(rasters[i], weightOf, best, rounds, options, f => Told(BeginningShare + (1 - BeginningShare - share) * f), plans);
             }
+            if (separates)
+            {
+                var apart = PackSeparation.Improve(rasters[i], weightOf, best, effort, options, f => Told(1 - share + share * f));
+                (isApart, best) = apart.Scale > best.Scale * Worthwhile ? (true, apart) : (isApart, best);
+            }
+            rounds = Math.Max(areMany ? 0 : LeastRounds, rounds / FewerOnFiner);
+
+            void Told(double share) => report?.Invoke(from + (until - from) * share);
         }
         if (best is null || !(best.Scale > wanted))
             return best;
-        return At(problem, weightOf, best.Plan, wanted.Value, cancel) ?? Bisect(problem, weightOf, best.Plan, wanted.Value, cancel) ?? best;
+        return Again(problem, weightOf, best, wanted.Value, cancel) ?? Bisect(problem, weightOf, best.Plan, wanted.Value, cancel) ?? best;
+
+        Found? Ordered(int i, Found? before)
+        {
+            double start = before is not null ? before.Scale * rasters[i].Side / rasters[i - 1].Side * Hope
+                : areMany ? ManyScale(rasters[i], weightOf) : FirstScale(rasters[i], weightOf);
+            PackPlan[] entrants = plans.Count > 0 ? [.. plans.AsEnumerable().Reverse().Take(isQuick ? 1 : Finalists)]
+                : [.. Orders(rasters[i], weightOf).Take(areMany || isQuick ? 1 : int.MaxValue)];
+            // None of them may fit where a sketch was too hopeful.
+            return BestOf(rasters[i], weightOf, entrants, start, options) ?? (plans.Count == 0 ? null
+                : BestOf(rasters[i], weightOf, Orders(rasters[i], weightOf), FirstScale(rasters[i], weightOf), options));
+        }
     }
 
     /// <summary>What a short search comes to, which says how well islands fill a sheet against others; null where they do not fit.</summary>
@@ -104,8 +127,10 @@ internal static class PackSearch
     public static Found? Sketch(PackProblem problem, double[] weightOf, int rounds, int threads, CancellationToken cancel)
     {
         var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
-        return BestOf(problem, weightOf, Orders(problem, weightOf), FirstScale(problem, weightOf), options) is { } best
-            ? Improve(problem, weightOf, best, rounds, options, _ => { }, []) : null;
+        if (BestOf(problem, weightOf, Orders(problem, weightOf), FirstScale(problem, weightOf), options) is not { } best)
+            return null;
+        best = Improve(problem, weightOf, best, rounds, options, _ => { }, []);
+        return PackSeparation.Suits(problem) ? PackSeparation.Improve(problem, weightOf, best, SketchEffort, options, _ => { }) : best;
     }
 
     /// <summary>How a plan comes out at a scale; null where not all fit.</summary>
@@ -114,6 +139,10 @@ internal static class PackSearch
         var attempt = problem.Try(plan, g => scale * weightOf[g], 0, cancel);
         return attempt.LeftOut == 0 ? new Found(scale, plan, attempt) : null;
     }
+
+    /// <summary>Islands as they were found to fit, at a lesser scale; null where they cannot be laid so.</summary>
+    private static Found? Again(PackProblem problem, double[] weightOf, Found found, double scale, CancellationToken cancel) =>
+        At(problem, weightOf, found.Plan, scale, cancel) ?? PackSeparation.At(problem, weightOf, found, scale, cancel);
 
     private static Found? BestOf(PackProblem problem, double[] weightOf, PackPlan[] plans, double start, ParallelOptions options)
     {

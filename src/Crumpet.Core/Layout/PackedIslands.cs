@@ -13,7 +13,7 @@ internal sealed record PackRequest(int Size, int PaddingPixels, PackRotation Rot
     int[] SheetOfPart)
 {
     /// <summary>How the same islands were packed before, which is tried first; null where they were not.</summary>
-    public PackPlan? Before { get; init; }
+    public PackSearch.Found? Before { get; init; }
 
     /// <summary>How coarse a draft it is: 0 for the full search, otherwise as <see cref="LayoutSettings.Draft"/>.</summary>
     public int Draft { get; init; }
@@ -26,7 +26,7 @@ internal sealed record PackRequest(int Size, int PaddingPixels, PackRotation Rot
 internal sealed record PackOutcome(double PixelsPerMetre, double[] Scales, double[][]? Even)
 {
     /// <summary>How they were packed at even density; null where there was nothing to pack.</summary>
-    public PackPlan? Plan { get; init; }
+    public PackSearch.Found? Found { get; init; }
 }
 
 /// <summary>Packs islands onto sheets.</summary>
@@ -84,7 +84,7 @@ internal static class PackedIslands
         double cells = CellsAPixel(request.Size, isDraft ? DraftRaster : raster);
         int side = (int)Math.Floor((request.Size - request.PaddingPixels) * cells);
         var (shapes, items, classOf) = Classes(islands, matches, free, request);
-        double[][] turns = Turns(shapes, request, AreaOf(shapes, items, request), items.Length > LayoutSettings.ManyIslands);
+        double[][] turns = Turns(shapes, request, AreaOf(shapes, items, request), items.Length);
         var problem = Problem(1, 0);
         PackProblem[] sketches = [.. SketchShares(side, items.Length / (double)request.Sheets).Select(s => Problem(s, SketchAllowance))];
         bool slackens = request.Slack > 0 && request.Weights.Length > 1;
@@ -105,7 +105,7 @@ internal static class PackedIslands
                 Apply(slack.Attempt, found.Scale);
             }
         }
-        return new PackOutcome(found.Scale / cells, scales, even) { Plan = PackSearch.Frozen(found.Plan, found.Attempt) };
+        return new PackOutcome(found.Scale / cells, scales, even) { Found = found with { Plan = PackSearch.Frozen(found.Plan, found.Attempt) } };
 
         PackProblem Problem(int share, double allowance) => new(
             shapes, turns, items, side / share, Math.Max(0, request.PaddingPixels / 2.0 * cells / share - allowance), request.Sheets,
@@ -137,7 +137,7 @@ internal static class PackedIslands
         double cells = SketchSide / (double)(request.Size - request.PaddingPixels);
         var (shapes, items, _) = Classes(islands, matches, all, request);
         double area = AreaOf(shapes, items, request);
-        double[][] turns = Turns(shapes, request, area, areFew: false);
+        double[][] turns = Turns(shapes, request, area, items.Length);
         var problem = new PackProblem(shapes, turns, items, SketchSide, Math.Max(0, request.PaddingPixels / 2.0 * cells - SketchAllowance), request.Sheets, []);
         double side = SketchSide + request.PaddingPixels * cells;
         return PackSearch.Sketch(problem, request.Weights, rounds, threads, cancel) is { } found
@@ -149,10 +149,10 @@ internal static class PackedIslands
         items.Sum(i => shapes[i.Class].Area * request.Weights[i.Group] * request.Weights[i.Group]);
 
     /// <summary>Turns to try for each shape.</summary>
-    private static double[][] Turns(List<PackShape> shapes, PackRequest request, double area, bool areFew)
+    private static double[][] Turns(List<PackShape> shapes, PackRequest request, double area, int islands)
     {
         double side = Math.Sqrt(area / request.Sheets / LikelyRoom) / request.Weights.Max();
-        return [.. shapes.Select(s => IslandTurns.Of(s, request.Rotation, side, areFew))];
+        return [.. shapes.Select(s => IslandTurns.Of(s, request.Rotation, side, islands))];
     }
 
     /// <summary>How much of the search a draft does.</summary>
