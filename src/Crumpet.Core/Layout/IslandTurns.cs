@@ -19,8 +19,9 @@ internal static class IslandTurns
     /// <summary>A shape that fills this share of its least box packs no better askew.</summary>
     private const double AlmostBox = 0.9;
 
-    /// <summary>Of so many islands the turns are finer: so many a quarter.</summary>
-    private const int FewIslands = 40, MostSteps = 8, FewerSteps = 4;
+    /// <summary>Up to so many islands are turned more finely.</summary>
+    public const int FewIslands = 40;
+    private const int MostSteps = 8, FewerSteps = 4;
 
     /// <summary>Turns to try, radians, the best first guess first.</summary>
     /// <param name="shape">Shape.</param>

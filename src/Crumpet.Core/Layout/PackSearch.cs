@@ -19,9 +19,6 @@ internal static class PackSearch
     private const double Exactness = 1.0008;
     private const double FirstStep = 0.99;
 
-    /// <summary>How much is tried to move islands apart where it is only asked how well they fill a sheet.</summary>
-    private const double SketchEffort = 0.12;
-
     /// <summary>A finer raster wastes less, or a sketch was too hopeful.</summary>
     private const double Hope = 1.01;
 
@@ -127,10 +124,8 @@ internal static class PackSearch
     public static Found? Sketch(PackProblem problem, double[] weightOf, int rounds, int threads, CancellationToken cancel)
     {
         var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
-        if (BestOf(problem, weightOf, Orders(problem, weightOf), FirstScale(problem, weightOf), options) is not { } best)
-            return null;
-        best = Improve(problem, weightOf, best, rounds, options, _ => { }, []);
-        return PackSeparation.Suits(problem) ? PackSeparation.Improve(problem, weightOf, best, SketchEffort, options, _ => { }) : best;
+        return BestOf(problem, weightOf, Orders(problem, weightOf), FirstScale(problem, weightOf), options) is { } best
+            ? Improve(problem, weightOf, best, rounds, options, _ => { }, []) : null;
     }
 
     /// <summary>How a plan comes out at a scale; null where not all fit.</summary>

@@ -18,10 +18,10 @@ internal sealed class PackSeparation
 
     /// <summary>How much larger islands are laid, at first and at least, and after how many rounds that did not fit the search ends.</summary>
     private const double FirstStep = 1.008, LastStep = 1.002;
-    private const int MostRounds = 48, MostFailures = 8;
+    private const int MostRounds = 40, MostFailures = 3;
 
     /// <summary>How often islands are moved, at most, and over how many passes overlaps may not become less; fewer on a raster of more cells a side.</summary>
-    private const int MostMoves = 1000, MostSettling = 240, SettlingSide = 1024, LeastSettling = 48, Patience = 24;
+    private const int MostMoves = 1000, MovesAnItem = 12, MostSettling = 240, SettlingSide = 1024, LeastSettling = 48, Patience = 12;
 
     /// <summary>Places tried for an island: anywhere, near where it is; and how many of them are then moved to where it overlaps least.</summary>
     private const int Anywhere = 160, Near = 60, Refined = 4;
@@ -63,7 +63,8 @@ internal sealed class PackSeparation
     }
 
     /// <summary>Whether it is worth trying.</summary>
-    public static bool Suits(PackProblem problem) => problem.Items.Count is > 1 and <= MostItems && problem.Sheets <= MostSheets && problem.Side <= MostSide;
+    public static bool Suits(PackProblem problem) =>
+        problem.Locked.Count == 0 && problem.Items.Count is > 1 and <= MostItems && problem.Sheets <= MostSheets && problem.Side <= MostSide;
 
     /// <summary>Lets a layout grow as long as its islands can be moved apart.</summary>
     /// <param name="problem">Islands and sheets, on a coarse raster.</param>
@@ -169,7 +170,7 @@ internal sealed class PackSeparation
         }
         for (int i = 0; i < count; i++)
             Measure(i);
-        int most = !settles ? MostMoves : Math.Clamp(MostSettling * SettlingSide / side, LeastSettling, MostSettling);
+        int most = !settles ? Math.Min(MostMoves, MovesAnItem * count) : Math.Clamp(MostSettling * SettlingSide / side, LeastSettling, MostSettling);
         long least = long.MaxValue;
         for (int moves = 0, since = 0; moves < most && since < Patience; since++)
         {
@@ -303,7 +304,8 @@ internal sealed class PackSeparation
         {
             int half = Math.Max(now.Mask!.Width, now.Mask.Height) / 2 + reach, x = now.X + now.Mask.Width / 2, y = now.Y + now.Mask.Height / 2;
             int left = Math.Clamp(x - half, 0, now.X), low = Math.Clamp(y - half, 0, now.Y);
-            window = new PackWindow(left, low, Math.Clamp(x + half, now.X + now.Mask.Width, side) - left, Math.Clamp(y + half, now.Y + now.Mask.Height, side) - low);
+            window = new PackWindow(
+                left, low, Math.Clamp(x + half, now.X + now.Mask.Width, side) - left, Math.Clamp(y + half, now.Y + now.Mask.Height, side) - low);
         }
         beside.Begin(window, settles ? now.Sheet : -1);
         for (int j = 0; j < count; j++)

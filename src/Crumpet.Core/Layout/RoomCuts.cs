@@ -8,14 +8,14 @@ internal static class RoomCuts
 {
     /// <summary>Small islands fill the gaps of large ones by themselves where there are more of them than this.</summary>
     private const int ManyIslands = 48;
-    private const int MostSteps = 14;
-    private const int Rounds = 12;
+    private const int MostSteps = 10;
+    private const int Rounds = 24;
 
     /// <summary>Steps that gain nothing, one after the other, before no more are tried.</summary>
     private const int Patience = 4;
 
     /// <summary>What one island more must gain where there are ten already, and all of them, as shares of the sheet that is covered.</summary>
-    private const double GainACut = 0.003, LeastGain = 0.03;
+    private const double GainACut = 0.005, LeastGain = 0.03;
 
     /// <summary>An island that wastes less of its box than this share of all islands is not worth cutting.</summary>
     private const double LeastWaste = 0.02;
