@@ -123,7 +123,8 @@ internal static class LayoutMeasure
             for (int t = 0; t < chart.TriangleCount; t++, at++)
             {
                 var (s1, s2) = StretchMeasure.SingularValues(SymmetricDirichlet.Gradient(chart, island.Tile, t));
-                double turned = Math.Max(Math.Abs(s2), StretchMeasure.LeastShare * s1), size = Math.Max(s1 * turned * chart.Area / Math.Max(flat, 1e-30), 1e-12);
+                double turned = Math.Max(Math.Abs(s2), StretchMeasure.LeastShare * s1);
+                double size = Math.Max(s1 * turned * chart.Area / Math.Max(flat, 1e-30), 1e-12);
                 (angles[at], areas[at], weights[at]) = (StretchMeasure.Angle((s1, s2)), StretchMeasure.Bounded(Math.Max(size, 1 / size)),
                     chart.Rest[t].Area);
             }

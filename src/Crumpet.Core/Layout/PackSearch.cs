@@ -74,13 +74,15 @@ internal static class PackSearch
         int rounds = areMany ? 0 : (int)Math.Clamp(placements / TriesARound / problem.Items.Count, LeastRounds, Math.Max(LeastRounds, effort * MostRounds));
         // Islands that were moved apart lie as no order would lay them, and go on as they lie.
         bool isApart = false;
+        double ordered = 0;
         for (int i = 0; i < rasters.Length; i++)
         {
             double from = until;
             until += (1 - until) * (i < sketches.Count ? FirstShare : 1);
             var settled = isApart ? PackSeparation.Settle(rasters[i], weightOf, best!, rasters[i].Side / (double)rasters[i - 1].Side, options) : null;
-            isApart = settled is not null;
-            best = settled ?? Ordered(i, best);
+            // What came apart only on a raster that was too hopeful is let go.
+            isApart = settled?.Scale / rasters[i].Side > ordered;
+            best = isApart ? settled : Ordered(i, best);
             if (best is null || i >= sketches.Count)
                 continue;
             bool separates = (i == 0 || isApart) && PackSeparation.Suits(rasters[i]);
@@ -92,6 +94,7 @@ internal static class PackSearch
             }
             if (separates)
             {
+                ordered = isApart ? ordered : best.Scale / rasters[i].Side;
                 var apart = PackSeparation.Improve(rasters[i], weightOf, best, effort, options, f => Told(1 - share + share * f));
                 (isApart, best) = apart.Scale > best.Scale * Worthwhile ? (true, apart) : (isApart, best);
             }
@@ -136,8 +139,9 @@ internal static class PackSearch
     }
 
     /// <summary>Islands as they were found to fit, at a lesser scale; null where they cannot be laid so.</summary>
-    private static Found? Again(PackProblem problem, double[] weightOf, Found found, double scale, CancellationToken cancel) =>
-        At(problem, weightOf, found.Plan, scale, cancel) ?? PackSeparation.At(problem, weightOf, found, scale, cancel);
+    public static Found? Again(PackProblem problem, double[] weightOf, Found found, double scale, CancellationToken cancel) =>
+        At(problem, weightOf, found.Plan, scale, cancel)
+            ?? (PackSeparation.AreFew(problem) ? PackSeparation.At(problem, weightOf, found, scale, cancel) : null);
 
     private static Found? BestOf(PackProblem problem, double[] weightOf, PackPlan[] plans, double start, ParallelOptions options)
     {

@@ -62,9 +62,12 @@ internal sealed class PackSeparation
         beside = new OverlapSums(problem.Sheets);
     }
 
-    /// <summary>Whether it is worth trying.</summary>
+    /// <summary>Whether islands can be moved apart: each is held against every other.</summary>
+    public static bool AreFew(PackProblem problem) => problem.Items.Count <= MostItems && problem.Sheets <= MostSheets;
+
+    /// <summary>Whether it is worth searching for greater scales.</summary>
     public static bool Suits(PackProblem problem) =>
-        problem.Locked.Count == 0 && problem.Items.Count is > 1 and <= MostItems && problem.Sheets <= MostSheets && problem.Side <= MostSide;
+        AreFew(problem) && problem.Items.Count > 1 && problem.Locked.Count == 0 && problem.Side <= MostSide;
 
     /// <summary>Lets a layout grow as long as its islands can be moved apart.</summary>
     /// <param name="problem">Islands and sheets, on a coarse raster.</param>
@@ -123,7 +126,7 @@ internal sealed class PackSeparation
         static double Down(double scale, double step, int times) => scale / (1 + times * step);
     }
 
-    /// <summary>Islands about where they lay, at another scale; null where they cannot be moved apart there.</summary>
+    /// <summary>Islands, of which there are few, about where they lay, at another scale; null where they cannot be moved apart there.</summary>
     public static PackSearch.Found? At(PackProblem problem, double[] weightOf, PackSearch.Found from, double scale, CancellationToken cancel) =>
         At(problem, weightOf, from, 1, scale, cancel);
 

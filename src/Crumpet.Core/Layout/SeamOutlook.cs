@@ -24,8 +24,8 @@ public sealed record SeamOutlook(int Islands, double SeamMetres, double SeenSeam
         var islands = ObjectIslands.Of(solid, ObjectIslands.PartNumbers(solid.Objects), sight, null, cancel);
         islands.ForEach(i => i.Tile = i.Flat.Uv);
         var (angle, area) = LayoutMeasure.Stretches(islands);
-        return new SeamOutlook(islands.Count, ObjectIslands.SeamMetres(islands), sight.SeenMetres([.. islands.Select(i => i.Flat.Chart)], solid.Threads, cancel), angle, area,
-            EndsOf(islands));
+        double seen = sight.SeenMetres([.. islands.Select(i => i.Flat.Chart)], solid.Threads, cancel);
+        return new SeamOutlook(islands.Count, ObjectIslands.SeamMetres(islands), seen, angle, area, EndsOf(islands));
     }
 
     private static float[] EndsOf(List<UvIsland> islands)

@@ -78,6 +78,22 @@ public sealed class HeldTests
     }
 
     [Fact]
+    public void A_new_island_takes_a_room_in_which_there_is_not_a_cell_to_spare()
+    {
+        // Nine equal squares fill the sheet; one comes back by another name.
+        static LayoutObject[] Squares(string last) => [.. Enumerable.Range(0, 9).Select(i => i < 8 ? $"square_{i}" : last)
+            .Select((name, i) => new LayoutObject(Surfaces.Grid(2, 2, (u, v) => new Vector3(u + 2 * i, 0, v)) with { Name = name }, name))];
+        var first = Run(Squares("square_8"), Anew);
+        Assert.Equal(9, first.Report.Islands);
+        var again = Run(Squares("brought"), Anew with { Held = first.Places });
+        Assert.Equal(8, again.Report.HeldIslands);
+        Assert.Equal((0, 0), (again.Report.OverlapTexels, again.Report.OutsideTriangles));
+        Assert.Equal(first.Report.RoomUsed, again.Report.RoomUsed, 0.005);
+        for (int i = 0; i < 8; i++)
+            Assert.Equal(first.Uvs[i], again.Uvs[i], (a, b) => Vector2.Distance(a, b) < 1e-6f);
+    }
+
+    [Fact]
     public void Where_much_changes_or_the_new_finds_no_room_all_is_laid_anew()
     {
         var held = Anew with { Held = Run(Lumps(), Anew).Places };

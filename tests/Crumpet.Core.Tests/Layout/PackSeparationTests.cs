@@ -86,6 +86,20 @@ public sealed class PackSeparationTests
         Assert.True(grown.Scale > 1.1 * start.Scale, $"{start.Scale:0.000} to {grown.Scale:0.000} of a whole sheet");
     }
 
+    [Fact]
+    public void Many_islands_are_packed_by_orders_alone()
+    {
+        // Each against every other would be more than an array holds.
+        var problem = Problem(new Random(1), 50_000, 1, 900);
+        Assert.False(PackSeparation.AreFew(problem));
+        Assert.False(PackSeparation.Suits(problem));
+        double[] weights = [.. Enumerable.Repeat(1.0, 50_000)];
+        var attempt = new PackAttempt([.. Enumerable.Repeat(new PackPlace(-1, null, 0, 0), 50_000)], 0);
+        var before = new PackSearch.Found(1, new PackPlan([.. Enumerable.Range(0, 50_000)], new int[50_000], new bool[50_000]), attempt);
+        // It does not fit at that scale, however it was packed before.
+        Assert.Null(PackSearch.Again(problem, weights, before, 100, default));
+    }
+
     private static ParallelOptions Threads(int count) => new() { MaxDegreeOfParallelism = count };
 
     /// <summary>No two islands share a cell, nor one with what is locked, and none reaches over the sheet.</summary>
