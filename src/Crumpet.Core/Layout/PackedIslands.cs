@@ -46,9 +46,6 @@ internal static class PackedIslands
     private const int ManySheets = 4;
     private const double MostTiles = 4;
 
-    /// <summary>An island that was laid on the same raster lies on a cell again but for so much of one, by rounding.</summary>
-    private const double OnCell = 1e-6;
-
     /// <summary>The coarsest sketch has about so many cells a side for each island along it.</summary>
     private const double CellsAnIsland = 16;
     private const int CoarsestShare = 16;
@@ -242,21 +239,15 @@ internal static class PackedIslands
             if (!(shape.Extent <= MostTiles))
                 continue;
             var mask = new ShapeMask(shape, 0, perTile, radius);
-            // The raster begins half a padding inside the tile.
-            foreach (int left in CellsAt(-mask.OffsetX - radius, side))
+            // The raster begins half a padding inside the tile; between cells the mask takes both.
+            double x = -mask.OffsetX - radius, y = -mask.OffsetY - radius;
+            int left = (int)Math.Floor(x), bottom = (int)Math.Floor(y);
+            for (int i = 0; i < 4; i++)
             {
-                foreach (int bottom in CellsAt(-mask.OffsetY - radius, side))
-                    places.Add(new PackPlace(Math.Min(island.Sheet, request.Sheets - 1), mask, left, bottom));
+                if (left + (i & 1) < side && bottom + (i >> 1) < side)
+                    places.Add(new PackPlace(Math.Min(island.Sheet, request.Sheets - 1), mask, left + (i & 1), bottom + (i >> 1)));
             }
         }
         return places;
-    }
-
-    /// <summary>The cell at which a mask lies, or both where it lies between two.</summary>
-    private static IEnumerable<int> CellsAt(double at, int side)
-    {
-        double nearest = Math.Round(at);
-        int[] cells = Math.Abs(at - nearest) < OnCell ? [(int)nearest] : [(int)Math.Floor(at), (int)Math.Floor(at) + 1];
-        return cells.Where(c => c < side);
     }
 }
