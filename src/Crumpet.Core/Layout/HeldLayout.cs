@@ -19,14 +19,18 @@ internal static class HeldLayout
     private const double Tolerance = 1e-4;
     private const double SameArea = 1e-6;
 
+    /// <summary>By how much of its area an island may have been scaled that stays on its texels, so that it is as dense as others within 0.5 %.</summary>
+    private const double ScaledArea = 0.0095;
+
     /// <summary>Locks islands that were laid before and are the same still.</summary>
     /// <param name="input">What is laid out.</param>
     /// <param name="islands">Islands; those that are held are replaced, unless too little is the same.</param>
-    /// <returns>How many are held.</returns>
-    public static int Hold(LayoutInput input, List<UvIsland> islands)
+    /// <param name="scaledStay">Whether islands stay on their texels, too, that differ only by a little of their scale.</param>
+    /// <returns>How many are the same and held, and how many differ by a little of their scale.</returns>
+    public static (int Held, int Scaled) Hold(LayoutInput input, List<UvIsland> islands, bool scaledStay)
     {
         if (input.Settings.Held.Count == 0)
-            return 0;
+            return (0, 0);
         var known = new Dictionary<(string, Vector3), LaidIsland>();
         foreach (var held in input.Settings.Held)
             known.TryAdd((held.ObjectName, new Vector3(held.X, held.Y, held.Z)), held);
@@ -49,7 +53,11 @@ internal static class HeldLayout
             }
         }
         if (same < LeastSame * all || same < LeastSame * input.Settings.Held.Where(h => !pinned.Contains(h.ObjectName)).Sum(h => h.Area))
-            return 0;
+            return (0, 0);
+        int count = found.Count(f => f is not null);
+        var scaled = Scaled(input, islands, found);
+        foreach (var (i, like) in scaledStay ? scaled : [])
+            found[i] = like;
         for (int i = 0; i < islands.Count; i++)
         {
             if (found[i] is not { } held)
@@ -73,7 +81,29 @@ internal static class HeldLayout
                 Sheet = held.Sheet,
             };
         }
-        return found.Count(f => f is not null);
+        return (count, scaled.Count);
+    }
+
+    /// <summary>Islands that were not found, but of whose objects one was laid that has as many triangles and about the surface, and which now is none.</summary>
+    private static List<(int Island, LaidIsland As)> Scaled(LayoutInput input, List<UvIsland> islands, LaidIsland?[] found)
+    {
+        var gone = input.Settings.Held.Except(found.OfType<LaidIsland>()).ToLookup(h => (h.ObjectName, h.Triangles));
+        var taken = new HashSet<LaidIsland>();
+        var scaled = new List<(int, LaidIsland)>();
+        for (int i = 0; i < islands.Count; i++)
+        {
+            var chart = islands[i].Flat.Chart;
+            if (found[i] is not null || islands[i].IsKept)
+                continue;
+            var like = gone[(input.Objects[islands[i].Object].Mesh.Name, chart.TriangleCount)]
+                .FirstOrDefault(h => !taken.Contains(h) && Math.Abs(h.Area - chart.Area) <= ScaledArea * chart.Area);
+            if (like is null)
+                continue;
+            taken.Add(like);
+            var (at, less) = (Middle(chart), Math.Sqrt(like.Area / chart.Area));
+            scaled.Add((i, like with { X = at.X, Y = at.Y, Z = at.Z, Area = chart.Area, TurnU = less * like.TurnU, TurnV = less * like.TurnV }));
+        }
+        return scaled;
     }
 
     /// <summary>Where islands lie, for the next time; none where there are too many.</summary>

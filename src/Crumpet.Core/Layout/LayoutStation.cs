@@ -42,6 +42,9 @@ public static class LayoutStation
 {
     private const double OnTile = 1e-4;
 
+    /// <summary>How much less padding than wanted there may be around an island that stays although it was scaled, pixels.</summary>
+    private const double PaddingLost = 0.1;
+
     /// <summary>Lays the objects out.</summary>
     /// <param name="input">What to lay out and how.</param>
     /// <param name="progress">Told often.</param>
@@ -50,10 +53,15 @@ public static class LayoutStation
     {
         var solid = SolidTriangles.Of(input);
         var told = new LayoutProgress(progress, ObjectIslands.ToUnwrap(solid.Input), CutsForRoom(solid.Input.Settings));
-        return solid.Widen(RunSolid(solid.Input, solid.Left, told, cancel));
+        return solid.Widen(RunSolid(solid.Input, solid.Left, scaledStay: false, told, cancel));
     }
 
-    private static LayoutResult RunSolid(LayoutInput input, int left, LayoutProgress progress, CancellationToken cancel)
+    /// <param name="input">What has a surface.</param>
+    /// <param name="left">How many triangles have none.</param>
+    /// <param name="scaledStay">Whether islands that were scaled by a little stay on their texels, as others find no room beside those that stay.</param>
+    /// <param name="progress">Told often.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    private static LayoutResult RunSolid(LayoutInput input, int left, bool scaledStay, LayoutProgress progress, CancellationToken cancel)
     {
         var parts = ObjectIslands.PartNumbers(input.Objects);
         double[] weights = [.. parts.Select(p => (double)(input.Settings.Parts.GetValueOrDefault(p.Key)?.Weight ?? 1))];
@@ -61,7 +69,7 @@ public static class LayoutStation
         var islands = ObjectIslands.Of(input, parts, sight, progress, cancel);
         Sheets(input, islands);
         int roomCuts = CutForRoom(input, islands, parts, weights, progress, cancel);
-        int held = input.Settings.Pack || islands.Exists(i => !i.IsKept) ? HeldLayout.Hold(input, islands) : 0;
+        var (held, scaled) = input.Settings.Pack || islands.Exists(i => !i.IsKept) ? HeldLayout.Hold(input, islands, scaledStay) : (0, 0);
         if (input.Settings is { KeepsPlaces: true, Pack: false })
             StayWhereTheyCame(islands);
         // Where little is as it was, nothing stays.
@@ -70,7 +78,7 @@ public static class LayoutStation
         var laid = Lay();
         // Nor where the others find no room beside what stays.
         if ((held > 0 || (islands.Exists(i => i.IsKept && i.IsLocked) && islands.Exists(i => !i.IsLocked))) && !laid.IsAsDense)
-            return Anew();
+            return scaled > 0 && !scaledStay ? RunSolid(input, left, scaledStay: true, progress, cancel) : Anew();
         var (materials, slack, shortfalls) = (laid.Materials, laid.Slack, laid.Shortfalls);
         // Sheets that were allowed but not needed are none.
         if (input.Settings.Sheets == SheetRule.Together)
@@ -88,6 +96,9 @@ public static class LayoutStation
             IsPacked = laid.IsPacked,
             SeenSeamMetres = sight.SeenMetres([.. islands.Select(i => i.Flat.Chart)], input.Threads, cancel),
         };
+        // They are taken to have kept their shapes.
+        if (scaledStay && (report.OverlapTexels > 0 || report.OutsideTriangles > 0 || report.PaddingPixels < input.Settings.PaddingPixels - PaddingLost))
+            return Anew();
         var uvs = Corners(input, islands, i => islands[i].Tile);
         var before = slack is null ? null : Corners(input, islands, i => laid.Even[i] ?? islands[i].Tile);
         return new LayoutResult(report, Finding.Sorted(LayoutFindings.Of(report, input.Settings, input.Size, i => input.Objects[i].Mesh.Name)), uvs, before,
@@ -97,7 +108,7 @@ public static class LayoutStation
             Places = laid.IsPacked ? HeldLayout.Places(input, islands) : [],
         };
 
-        LayoutResult Anew() => RunSolid(input with { Settings = input.Settings with { Held = [], KeepsPlaces = false } }, left, progress, cancel);
+        LayoutResult Anew() => RunSolid(input with { Settings = input.Settings with { Held = [], KeepsPlaces = false } }, left, scaledStay: false, progress, cancel);
 
         Packing Lay()
         {

@@ -1,3 +1,5 @@
+using System.Numerics;
+
 namespace Crumpet.Core.Layout;
 
 /// <summary>A rectangle of cells, the same on every sheet.</summary>
@@ -12,7 +14,11 @@ internal readonly record struct PackWindow(int X, int Y, int Width, int Height);
 /// <param name="sheets">How many sheets there are.</param>
 internal sealed class OverlapSums(int sheets)
 {
+    /// <summary>More than this is as bad as any; so many rows can be added before sums must be held to it, however heavy islands are.</summary>
+    private const int Enough = 1 << 29, RowsAtOnce = 8;
+
     private readonly int[][] sums = [.. Enumerable.Repeat<int[]>([], sheets)];
+    private int[] along = [];
     private int only;
 
     /// <summary>The window; its columns and one more are a row of sums.</summary>
@@ -30,11 +36,14 @@ internal sealed class OverlapSums(int sheets)
         (Window, only) = (window, sheet);
         for (int s = 0; s < sums.Length; s++)
         {
-            if (Counts(s) && sums[s].Length < Needed)
-                sums[s] = new int[Needed];
+            // Vectors read over the end of the last row.
+            if (Counts(s) && sums[s].Length < Needed + Vector<int>.Count)
+                sums[s] = new int[Needed + Vector<int>.Count];
             else if (Counts(s))
                 Array.Clear(sums[s], 0, Needed);
         }
+        if (along.Length < window.Width + Vector<int>.Count)
+            along = new int[window.Width + Vector<int>.Count];
     }
 
     /// <summary>Adds a mask where it lies; it may reach out of the window and over the sheet's edges.</summary>
@@ -89,6 +98,52 @@ internal sealed class OverlapSums(int sheets)
                 return covered;
         }
         return covered;
+    }
+
+    /// <summary>Where along a row of places, all within the window, a mask would cover least: the first of the least, or none that is less than the bar.</summary>
+    /// <param name="mask">Mask.</param>
+    /// <param name="sheet">Sheet.</param>
+    /// <param name="x">The row's first place.</param>
+    /// <param name="count">How many places there are.</param>
+    /// <param name="y">The mask's lowest row.</param>
+    /// <param name="bar">What the cost must be less than.</param>
+    public (long Cost, int X)? LeastAlong(ShapeMask mask, int sheet, int x, int count, int y, long bar)
+    {
+        int wide = Vector<int>.Count, most = (int)Math.Min(bar, Enough);
+        var cost = along.AsSpan(0, (count + wide - 1) / wide * wide);
+        cost.Clear();
+        // What lies past the last place is no place.
+        cost[count..].Fill(Enough);
+        int[] sum = sums[sheet];
+        var held = new Vector<int>(Enough);
+        for (int k = 0; k < mask.CheckOrder.Length; k++)
+        {
+            int row = mask.CheckOrder[k], line = (y - Window.Y + row) * Stride + x - Window.X;
+            for (int r = mask.Starts[row]; r < mask.Starts[row + 1]; r += 2)
+            {
+                ReadOnlySpan<int> from = sum.AsSpan(line + mask.Runs[r]), to = sum.AsSpan(line + mask.Runs[r + 1]);
+                for (int i = 0; i < cost.Length; i += wide)
+                    (new Vector<int>(cost[i..]) + new Vector<int>(to[i..]) - new Vector<int>(from[i..])).CopyTo(cost[i..]);
+            }
+            if (k % RowsAtOnce < RowsAtOnce - 1)
+                continue;
+            var least = held;
+            for (int i = 0; i < cost.Length; i += wide)
+            {
+                var here = Vector.Min(held, new Vector<int>(cost[i..]));
+                here.CopyTo(cost[i..]);
+                least = Vector.Min(least, here);
+            }
+            if (!Vector.LessThanAny(least, new Vector<int>(most)))
+                return null;
+        }
+        int best = 0;
+        for (int i = 1; i < count; i++)
+        {
+            if (cost[i] < cost[best])
+                best = i;
+        }
+        return cost[best] < most ? (cost[best], x + best) : null;
     }
 
     private bool Counts(int sheet) => only < 0 || sheet == only;

@@ -122,13 +122,16 @@ internal static class PackSearch
     /// <param name="problem">Islands and sheets, on a coarse raster.</param>
     /// <param name="weightOf">Size of each group against the others.</param>
     /// <param name="rounds">Rounds to search for.</param>
+    /// <param name="effort">How much of the full search goes into moving few islands apart then, a share.</param>
     /// <param name="threads">Threads to use.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static Found? Sketch(PackProblem problem, double[] weightOf, int rounds, int threads, CancellationToken cancel)
+    public static Found? Sketch(PackProblem problem, double[] weightOf, int rounds, double effort, int threads, CancellationToken cancel)
     {
         var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
-        return BestOf(problem, weightOf, Orders(problem, weightOf), FirstScale(problem, weightOf), options) is { } best
-            ? Improve(problem, weightOf, best, rounds, options, _ => { }, []) : null;
+        if (BestOf(problem, weightOf, Orders(problem, weightOf), FirstScale(problem, weightOf), options) is not { } best)
+            return null;
+        best = Improve(problem, weightOf, best, rounds, options, _ => { }, []);
+        return PackSeparation.Suits(problem) ? PackSeparation.Improve(problem, weightOf, best, effort, options, _ => { }) : best;
     }
 
     /// <summary>How a plan comes out at a scale; null where not all fit.</summary>

@@ -18,18 +18,22 @@ internal sealed class PackSeparation
 
     /// <summary>How much larger islands are laid, at first and at least, and after how many rounds that did not fit the search ends.</summary>
     private const double FirstStep = 1.008, LastStep = 1.002;
-    private const int MostRounds = 40, MostFailures = 3;
+    private const int MostRounds = 40, MostFailures = 4;
 
-    /// <summary>How often islands are moved, at most, and over how many passes overlaps may not become less; fewer on a raster of more cells a side.</summary>
-    private const int MostMoves = 1000, MovesAnItem = 12, MostSettling = 240, SettlingSide = 1024, LeastSettling = 48, Patience = 12;
+    /// <summary>How often islands are moved, at most; fewer on a raster of more cells a side.</summary>
+    private const int MostMoves = 1000, MovesAnItem = 16, MostSettling = 240, SettlingSide = 1024, LeastSettling = 48;
 
-    /// <summary>Places tried for an island: anywhere, near where it is; and how many of them are then moved to where it overlaps least.</summary>
-    private const int Anywhere = 160, Near = 60, Refined = 4;
-    private const int FirstMove = 8;
-    private static readonly int[] Across = [1, 1, 0, -1, -1, -1, 0, 1], Up = [0, 1, 1, 1, 0, -1, -1, -1];
+    /// <summary>Over how many passes overlaps may not become less, in a search and where islands only settle.</summary>
+    private const int Patience = 16, SettlingPatience = 40;
 
-    /// <summary>How far near is, as a share of the sheet's side: in a search, and where islands only settle on a finer raster.</summary>
-    private const int NearShare = 8, SettlingShare = 40;
+    /// <summary>
+    /// In how many turns an island is tried, along how many rows of places, how many of the best places are then bettered, and by how many cells
+    /// to each side at a time.
+    /// </summary>
+    private const int TurnsTried = 4, Rows = 24, Bettered = 2, Around = 7;
+
+    /// <summary>How far islands move that only settle on a finer raster, as a share of the sheet's side.</summary>
+    private const int SettlingShare = 40;
 
     /// <summary>What settling tries: scales around that of the coarser raster, and then between the best that fits and the next.</summary>
     private const double SettlingStep = 0.004;
@@ -54,7 +58,7 @@ internal sealed class PackSeparation
     {
         (this.problem, this.scales, this.cancel, count, side, places) = (problem, scales, cancel, problem.Items.Count, problem.Side, start);
         this.settles = settles;
-        reach = side / (settles ? SettlingShare : NearShare);
+        reach = side / SettlingShare;
         random = new SeededRandom(seed);
         weights = new int[count * count];
         Array.Fill(weights, LeastWeight);
@@ -175,7 +179,7 @@ internal sealed class PackSeparation
             Measure(i);
         int most = !settles ? Math.Min(MostMoves, MovesAnItem * count) : Math.Clamp(MostSettling * SettlingSide / side, LeastSettling, MostSettling);
         long least = long.MaxValue;
-        for (int moves = 0, since = 0; moves < most && since < Patience; since++)
+        for (int moves = 0, since = 0; moves < most && since < (settles ? SettlingPatience : Patience); since++)
         {
             int[] moving = [.. Enumerable.Range(0, count).Where(Overlaps)];
             if (moving.Length == 0)
@@ -270,31 +274,35 @@ internal sealed class PackSeparation
         var now = places[item];
         Sum(item);
         var found = new List<(long Cost, PackPlace Place)> { (beside.Under(now, long.MaxValue), now) };
-        int turns = problem.TurnsOf(item), sheet = problem.Items[item].Sheet;
-        for (int i = settles ? Anywhere : 0; i < Anywhere + Near; i++)
+        int turns = problem.TurnsOf(item), only = settles ? now.Sheet : problem.Items[item].Sheet;
+        for (int i = 0; i < (settles ? 1 : Math.Min(turns, TurnsTried)); i++)
         {
-            bool isNear = i >= Anywhere;
-            int turn = settles || (isNear && random.Next(2) == 0) ? now.Turn : random.Next(turns);
+            int turn = i == 0 ? now.Turn : random.Next(turns);
             var mask = Mask(item, turn);
             int spanX = beside.Window.Width - mask.Width, spanY = beside.Window.Height - mask.Height;
             if (spanX < 0 || spanY < 0)
                 continue;
-            int on = isNear ? now.Sheet : sheet >= 0 ? sheet : random.Next(problem.Sheets);
-            Offer(isNear ? About(now, mask, turn, random.Next(2 * reach + 1) - reach, random.Next(2 * reach + 1) - reach)
-                : new PackPlace(on, mask, beside.Window.X + random.Next(spanX + 1), beside.Window.Y + random.Next(spanY + 1), turn));
+            int apart = Math.Max(1, spanY / Rows), first = random.Next(Math.Min(apart, spanY + 1));
+            for (int sheet = only >= 0 ? only : 0; sheet < (only >= 0 ? only + 1 : problem.Sheets); sheet++)
+            {
+                for (int y = first; y <= spanY; y += apart)
+                {
+                    if (beside.LeastAlong(mask, sheet, beside.Window.X, spanX + 1, beside.Window.Y + y, Bar()) is { } least)
+                        Offer(least.Cost, new PackPlace(sheet, mask, least.X, beside.Window.Y + y, turn));
+                }
+            }
         }
         places[item] = found.Select(f => Descend(item, f.Cost, f.Place)).MinBy(f => f.Cost).Place;
         Measure(item);
 
-        void Offer(PackPlace place)
+        long Bar() => found.Count < Bettered ? long.MaxValue : found[^1].Cost;
+
+        void Offer(long cost, PackPlace place)
         {
-            long bar = found.Count < Refined ? long.MaxValue : found[^1].Cost, cost = beside.Under(place, bar);
-            if (cost >= bar)
-                return;
             int at = found.FindIndex(f => cost < f.Cost);
             found.Insert(at < 0 ? found.Count : at, (cost, place));
-            if (found.Count > Refined)
-                found.RemoveAt(Refined);
+            if (found.Count > Bettered)
+                found.RemoveAt(Bettered);
         }
     }
 
@@ -321,31 +329,26 @@ internal sealed class PackSeparation
         beside.Finish();
     }
 
-    /// <summary>Moves and turns a place by less and less while that overlaps less.</summary>
+    /// <summary>Moves and turns a place to where it overlaps least around it, as long as that becomes less.</summary>
     private (long Cost, PackPlace Place) Descend(int item, long cost, PackPlace place)
     {
-        int turns = problem.TurnsOf(item);
-        for (int move = FirstMove; move > 0 && cost > 0;)
+        int turns = settles ? 1 : problem.TurnsOf(item);
+        for (bool isLess = true; isLess && cost > 0;)
         {
-            var (next, least) = (place, cost);
-            for (int way = 0; way < Across.Length; way++)
-                Try(place.Mask!, place.Turn, move * Across[way], move * Up[way]);
-            foreach (int turn in turns > 1 && !settles ? [(place.Turn + 1) % turns, (place.Turn + turns - 1) % turns] : (int[])[])
+            isLess = false;
+            var around = place;
+            for (int k = 0; k < Math.Min(3, turns); k++)
             {
-                if (Mask(item, turn) is var mask && mask.Width <= beside.Window.Width && mask.Height <= beside.Window.Height)
-                    Try(mask, turn, 0, 0);
-            }
-            if (least < cost)
-                (cost, place) = (least, next);
-            else
-                move /= 2;
-
-            void Try(ShapeMask mask, int turn, int across, int up)
-            {
-                var tried = About(place, mask, turn, across, up);
-                long here = beside.Under(tried, least);
-                if (here < least)
-                    (least, next) = (here, tried);
+                int turn = settles ? place.Turn : (around.Turn + (k == 2 ? turns - 1 : k)) % turns;
+                var mask = Mask(item, turn);
+                if (mask.Width > beside.Window.Width || mask.Height > beside.Window.Height)
+                    continue;
+                var (low, high) = (About(around, mask, turn, -Around, -Around), About(around, mask, turn, Around, Around));
+                for (int y = low.Y; y <= high.Y; y++)
+                {
+                    if (beside.LeastAlong(mask, place.Sheet, low.X, high.X - low.X + 1, y, cost) is { } least)
+                        (isLess, cost, place) = (true, least.Cost, low with { X = least.X, Y = y });
+                }
             }
         }
         return (cost, place);

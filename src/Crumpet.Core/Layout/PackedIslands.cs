@@ -59,8 +59,14 @@ internal static class PackedIslands
     /// <summary>Room a sheet is thought to fill when turns are chosen.</summary>
     private const double LikelyRoom = 0.85;
 
+    /// <summary>Sheets of so many pixels a side are searched in full, and smaller ones less, down to this share.</summary>
+    private const double WholeSearch = 2048, LeastWorth = 1.0 / 8;
+
+    /// <summary>How much of the full search goes into moving islands apart where it is only tried how well they fill a sheet.</summary>
+    private const double TriedEffort = 0.3;
+
     /// <summary>Cells a side of what is tried quickly.</summary>
-    private const int SketchSide = 255;
+    private const int SketchSide = 127;
 
     /// <summary>What a cell of the sketch counts too much, on average, on either side.</summary>
     private const double SketchAllowance = 0.35;
@@ -88,7 +94,7 @@ internal static class PackedIslands
         var problem = Problem(1, 0);
         PackProblem[] sketches = [.. SketchShares(side, items.Length / (double)request.Sheets).Select(s => Problem(s, SketchAllowance))];
         bool slackens = request.Slack > 0 && request.Weights.Length > 1;
-        var found = PackSearch.Run(problem, sketches, request.Weights, request.PixelsPerMetre * cells, request.Before, EffortOf(request.Draft), threads,
+        var found = PackSearch.Run(problem, sketches, request.Weights, request.PixelsPerMetre * cells, request.Before, EffortOf(request), threads,
             f => report?.Invoke(f * (slackens ? SearchShare : 1)), cancel);
         if (found is null)
             return null;
@@ -140,7 +146,7 @@ internal static class PackedIslands
         double[][] turns = Turns(shapes, request, area, Math.Max(items.Length, IslandTurns.FewIslands + 1));
         var problem = new PackProblem(shapes, turns, items, SketchSide, Math.Max(0, request.PaddingPixels / 2.0 * cells - SketchAllowance), request.Sheets, []);
         double side = SketchSide + request.PaddingPixels * cells;
-        return PackSearch.Sketch(problem, request.Weights, rounds, threads, cancel) is { } found
+        return PackSearch.Sketch(problem, request.Weights, rounds, TriedEffort * WorthOf(request.Size), threads, cancel) is { } found
             ? area * found.Scale * found.Scale / request.Sheets / (side * side) : 0;
     }
 
@@ -155,8 +161,10 @@ internal static class PackedIslands
         return [.. shapes.Select(s => IslandTurns.Of(s, request.Rotation, side, islands))];
     }
 
-    /// <summary>How much of the search a draft does.</summary>
-    private static double EffortOf(int draft) => draft switch { 0 => 1, 1 => 1.0 / 8, _ => 1.0 / 64 };
+    /// <summary>How much of the search is done: less in drafts and on small sheets, where a point of room is worth few texels.</summary>
+    private static double EffortOf(PackRequest request) => (request.Draft switch { 0 => 1, 1 => 1.0 / 8, _ => 1.0 / 64 }) * WorthOf(request.Size);
+
+    private static double WorthOf(int size) => Math.Clamp(size / WholeSearch, LeastWorth, 1);
 
     /// <summary>Cells a pixel for a sheet of some size.</summary>
     private static double CellsAPixel(int size, int raster)

@@ -8,17 +8,20 @@ internal static class RoomCuts
 {
     /// <summary>Small islands fill the gaps of large ones by themselves where there are more of them than this.</summary>
     private const int ManyIslands = 48;
-    private const int MostSteps = 10;
-    private const int Rounds = 24;
+    private const int MostSteps = 12;
+    private const int Rounds = 12;
 
     /// <summary>Steps that gain nothing, one after the other, before no more are tried.</summary>
     private const int Patience = 4;
 
     /// <summary>What one island more must gain where there are ten already, and all of them, as shares of the sheet that is covered.</summary>
-    private const double GainACut = 0.005, LeastGain = 0.03;
+    private const double GainACut = 0.0025, LeastGain = 0.03;
 
     /// <summary>An island that wastes less of its box than this share of all islands is not worth cutting.</summary>
     private const double LeastWaste = 0.02;
+
+    /// <summary>An island that is longer than this, as a share of the side of a square of the same surface as all, may be in all others' way.</summary>
+    private const double Long = 0.8;
 
     /// <summary>How far to either side of the middle the cheapest seam may run, as a share of the island's length.</summary>
     private const double Band = 0.12;
@@ -62,33 +65,48 @@ internal static class RoomCuts
         while (step < MostSteps && step - bestStep < Patience)
         {
             cancel.ThrowIfCancellationRequested();
-            // Equal islands are cut alike.
-            var matches = IslandMatch.Find([.. here.Select(i => i.Flat.Chart)]);
-            double worst = LeastWaste * here.Sum(i => i.Flat.Chart.Area);
-            UvIsland[] kind = [];
-            foreach (var like in Enumerable.Range(0, here.Count).Where(i => !here[i].IsKept && !uncut.Contains(here[i])).GroupBy(i => matches[i].Like))
+            var kinds = Kinds(here, uncut);
+            var tries = new (List<UvIsland> Islands, double Covered)?[kinds.Length];
+            Parallel.For(0, kinds.Length, new ParallelOptions { MaxDegreeOfParallelism = input.Threads, CancellationToken = cancel }, k =>
             {
-                double waste = like.Sum(i => IslandTurns.LeastBox(here[i].Flat.Shape()).Area - here[i].Flat.Chart.Area);
-                if (waste > worst)
-                    (kind, worst) = ([.. like.Select(i => here[i])], waste);
-            }
-            if (kind.Length == 0)
+                var halves = kinds[k].Select(i => Halves(i, cancel)).ToArray();
+                if (halves.Contains(null))
+                    return;
+                List<UvIsland> cut = [.. here.Except(kinds[k]), .. halves.SelectMany(h => h!)];
+                tries[k] = (cut, PackedIslands.Covered(cut, request, Rounds, Math.Max(1, input.Threads / kinds.Length), cancel));
+            });
+            foreach (int k in Enumerable.Range(0, kinds.Length).Where(k => tries[k] is null))
+                uncut.UnionWith(kinds[k]);
+            int[] cuttable = [.. Enumerable.Range(0, kinds.Length).Where(k => tries[k] is not null)];
+            if (kinds.Length == 0)
                 break;
-            var halves = kind.Select(i => Halves(i, cancel)).ToArray();
-            if (halves.Contains(null))
-            {
-                uncut.UnionWith(kind);
+            if (cuttable.Length == 0)
                 continue;
-            }
-            here = [.. here.Except(kind), .. halves.SelectMany(h => h!)];
-            made += kind.Length;
+            int chosen = cuttable.MaxBy(k => tries[k]!.Value.Covered - gainACut * kinds[k].Length);
+            (here, double covered) = tries[chosen]!.Value;
+            made += kinds[chosen].Length;
             step++;
             report(step / (double)MostSteps);
-            double covered = PackedIslands.Covered(here, request, Rounds, input.Threads, cancel);
             if (covered - gainACut * made > most - gainACut * bestCuts)
                 (best, most, bestCuts, bestStep) = (here, covered, made, step);
         }
         return most - whole >= LeastGain ? ([.. best.Select(i => Settled(i, input.Settings.Unwrap, cancel))], bestCuts) : ([], 0);
+    }
+
+    /// <summary>Which islands are worth cutting next, equal ones together: those that waste most of their boxes, and the longest.</summary>
+    private static UvIsland[][] Kinds(List<UvIsland> here, HashSet<UvIsland> uncut)
+    {
+        var matches = IslandMatch.Find([.. here.Select(i => i.Flat.Chart)]);
+        double surface = here.Sum(i => i.Flat.Chart.Area);
+        (UvIsland[] Kind, double Waste, double Length)[] kinds = [.. Enumerable.Range(0, here.Count).Where(i => !here[i].IsKept && !uncut.Contains(here[i]))
+            .GroupBy(i => matches[i].Like).Select(like =>
+            {
+                var boxes = like.Select(i => IslandTurns.LeastBox(here[i].Flat.Shape())).ToArray();
+                return ((UvIsland[])[.. like.Select(i => here[i])], boxes.Sum(b => b.Area) - like.Sum(i => here[i].Flat.Chart.Area), boxes.Max(b => b.Length));
+            })];
+        var wasteful = kinds.Where(k => k.Waste > LeastWaste * surface).OrderByDescending(k => k.Waste).Take(1);
+        var longest = kinds.Where(k => k.Length > Long * Math.Sqrt(surface)).OrderByDescending(k => k.Length).Take(1);
+        return [.. wasteful.Concat(longest).Select(k => k.Kind).DistinctBy(k => k[0])];
     }
 
     private static UvIsland Settled(UvIsland island, UnwrapSettings settings, CancellationToken cancel) => island.IsKept ? island : Part(island,
@@ -97,14 +115,22 @@ internal static class RoomCuts
     private static UvIsland Part(UvIsland island, FlatChart flat) =>
         new() { Object = island.Object, Part = island.Part, Flat = flat, IsKept = false, Sheet = island.Sheet };
 
-    /// <summary>An island parted across its length, along the cheapest seam near its middle; null where it cannot be.</summary>
-    private static List<UvIsland>? Halves(UvIsland island, CancellationToken cancel)
+    /// <summary>An island parted across its length, or along it where its triangles run the whole length; null where it cannot be.</summary>
+    private static List<UvIsland>? Halves(UvIsland island, CancellationToken cancel) =>
+        Parted(island, 0, cancel) is var across && across?.Count == 2 ? across : Parted(island, Math.PI / 2, cancel) is { Count: 2 } along ? along : across;
+
+    /// <summary>An island parted along the cheapest seam near its middle.</summary>
+    /// <param name="island">Island.</param>
+    /// <param name="way">How the parts lie to each other, against the length of its least box, radians.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    private static List<UvIsland>? Parted(UvIsland island, double way, CancellationToken cancel)
     {
         var (flat, chart) = (island.Flat, island.Flat.Chart);
         if (chart.TriangleCount < 4)
             return null;
-        var (turn, _, length) = IslandTurns.LeastBox(flat.Shape());
-        var (sin, cos) = Math.SinCos(-turn);
+        var (turn, area, longest) = IslandTurns.LeastBox(flat.Shape());
+        double length = way == 0 ? longest : area / longest;
+        var (sin, cos) = Math.SinCos(-turn - way);
         var along = new double[chart.TriangleCount];
         for (int t = 0; t < along.Length; t++)
         {

@@ -34,6 +34,33 @@ public sealed class PackSeparationTests
     }
 
     [Theory]
+    [InlineData(1)]
+    [InlineData(4096)]
+    [InlineData(400_000)]
+    public void The_least_place_along_a_row_is_the_first_that_covers_least(int heaviest)
+    {
+        var random = new Random(5);
+        var problem = Problem(random, 30, 1, 60);
+        var places = Scattered(problem, random, 60, 2);
+        var sums = new OverlapSums(1);
+        sums.Begin(new PackWindow(0, 0, 60, 60), 0);
+        foreach (var place in places)
+            sums.Add(place, 1 + random.Next(heaviest));
+        sums.Finish();
+        foreach (var place in places)
+        {
+            var mask = place.Mask!;
+            int from = random.Next(61 - mask.Width), count = 1 + random.Next(61 - mask.Width - from), y = random.Next(61 - mask.Height);
+            long[] costs = [.. Enumerable.Range(from, count).Select(x => sums.Under(place with { X = x, Y = y }, long.MaxValue))];
+            var expected = (Cost: costs.Min(), X: from + Array.IndexOf(costs, costs.Min()));
+            // More than a vector's number can hold is as bad as any.
+            Assert.Equal(expected.Cost < 1 << 29 ? expected : null, sums.LeastAlong(mask, 0, from, count, y, long.MaxValue));
+            Assert.Null(sums.LeastAlong(mask, 0, from, count, y, expected.Cost));
+            Assert.Equal(expected.Cost < 1 << 29 ? expected : null, sums.LeastAlong(mask, 0, from, count, y, expected.Cost + 1));
+        }
+    }
+
+    [Theory]
     [InlineData(4, 1, false)]
     [InlineData(9, 1, true)]
     [InlineData(20, 1, false)]
@@ -43,7 +70,7 @@ public sealed class PackSeparationTests
         var random = new Random(count);
         double[] weights = [.. Enumerable.Range(0, count).Select(i => 1 + i % 3 * 0.2)];
         var (problem, fine) = (Problem(random, count, sheets, Side, isLocked), Problem(new Random(count), count, sheets, 4 * Side, isLocked));
-        var start = PackSearch.Sketch(problem, weights, 0, 1, default)!;
+        var start = PackSearch.Sketch(problem, weights, 0, 0, 1, default)!;
         var grown = PackSeparation.Improve(problem, weights, start, 0.2, Threads(2), _ => { });
         Assert.True(grown.Scale > start.Scale, $"islands stay at {start.Scale:0.000}");
         Free(problem, grown, weights, Side);
@@ -64,7 +91,7 @@ public sealed class PackSeparationTests
         var found = new[] { 1, 2, 5 }.Select(threads =>
         {
             var problem = Problem(new Random(7), 10, 1, Side);
-            return PackSeparation.Improve(problem, weights, PackSearch.Sketch(problem, weights, 0, threads, default)!, 0.3, Threads(threads), _ => { });
+            return PackSeparation.Improve(problem, weights, PackSearch.Sketch(problem, weights, 0, 0, threads, default)!, 0.3, Threads(threads), _ => { });
         }).ToArray();
         Assert.All(found, f => Assert.Equal(found[0].Attempt.Places.Select(At), f.Attempt.Places.Select(At)));
 
@@ -80,7 +107,7 @@ public sealed class PackSeparationTests
         PackItem[] items = [.. Enumerable.Range(0, 5).Select(i => new PackItem(i < 4 ? 0 : 1, 0, 0))];
         var problem = new PackProblem(shapes, turns, items, 101, 0, 1, []);
         double[] weights = [1];
-        var start = PackSearch.Sketch(problem, weights, 0, 1, default)!;
+        var start = PackSearch.Sketch(problem, weights, 0, 0, 1, default)!;
         var grown = PackSeparation.Improve(problem, weights, start, 0.4, Threads(2), _ => { });
         Free(problem, grown, weights, 101);
         Assert.True(grown.Scale > 1.1 * start.Scale, $"{start.Scale:0.000} to {grown.Scale:0.000} of a whole sheet");
