@@ -12,7 +12,11 @@ var seams = new Command("seams", "Cut and flatten the same shapes without packin
 seams.SetAction(given => LayoutTable.PrintSeams(given.GetValue(shapes)!, given.GetValue(hard)));
 var cancel = new Command("cancel", "Cancel layouts of the same shapes at a dozen moments, and print how long the longest took to end.") { shapes };
 cancel.SetAction(given => LayoutTable.PrintCancel(given.GetValue(shapes)!));
-var root = new RootCommand("Measures Crumpet; anything but these commands goes to BenchmarkDotNet.") { layout, seams, cancel, BakeBench.Make() };
+var document = new Argument<string>("document") { Description = "Markdown with the table of layouts." };
+var picture = new Argument<string>("picture") { Description = "SVG to write." };
+var plot = new Command("plot", "Draw the table of a document.") { document, picture };
+plot.SetAction(given => LayoutPlot.Write(given.GetValue(document)!, given.GetValue(picture)!));
+var root = new RootCommand("Measures Crumpet; anything but these commands goes to BenchmarkDotNet.") { layout, seams, cancel, plot, BakeBench.Make() };
 foreach (var command in RayCommand.Make())
     root.Subcommands.Add(command);
 if (args.Length > 0 && root.Subcommands.Any(c => c.Name == args[0]))

@@ -7,7 +7,7 @@ namespace Crumpet.Core.Layout;
 internal sealed class LayoutProgress
 {
     // Seconds, on two cores: only their proportions matter.
-    private const double ToBegin = 0.15, ToUnwrap = 1.4e-4, ToBeginCuts = 1.2, ToCut = 3e-5, ToPack = 4.5;
+    private const double ToBegin = 0.15, ToUnwrap = 1.4e-4, ToBeginCuts = 6, ToCut = 6e-5, ToPack = 4.5, ToPackDraft = 1.5;
     private const double UntilMeasured = 0.97;
 
     private readonly IProgress<Progress>? to;
@@ -20,12 +20,13 @@ internal sealed class LayoutProgress
     /// <param name="to">Told what is told here.</param>
     /// <param name="triangles">How many triangles are unwrapped.</param>
     /// <param name="cutsForRoom">Whether large islands may be cut.</param>
-    public LayoutProgress(IProgress<Progress>? to, int triangles, bool cutsForRoom)
+    /// <param name="isDraft">Whether packing is cut short.</param>
+    public LayoutProgress(IProgress<Progress>? to, int triangles, bool cutsForRoom, bool isDraft)
     {
         this.to = to;
-        double unwrap = ToBegin + ToUnwrap * triangles, room = cutsForRoom ? ToBeginCuts + ToCut * triangles : 0;
-        double all = (unwrap + room + ToPack) / UntilMeasured;
-        (unwrapped, cut, uncut) = (unwrap / all, (unwrap + room) / all, unwrap / (unwrap + ToPack) * UntilMeasured);
+        double pack = isDraft ? ToPackDraft : ToPack, unwrap = ToBegin + ToUnwrap * triangles, room = cutsForRoom ? ToBeginCuts + ToCut * triangles : 0;
+        double all = (unwrap + room + pack) / UntilMeasured;
+        (unwrapped, cut, uncut) = (unwrap / all, (unwrap + room) / all, unwrap / (unwrap + pack) * UntilMeasured);
     }
 
     /// <summary>Tells how much of the surface is flat, 0 to 1.</summary>

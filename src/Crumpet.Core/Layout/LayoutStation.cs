@@ -52,7 +52,8 @@ public static class LayoutStation
     public static LayoutResult Run(LayoutInput input, IProgress<Progress>? progress = null, CancellationToken cancel = default)
     {
         var solid = SolidTriangles.Of(input);
-        var told = new LayoutProgress(progress, ObjectIslands.ToUnwrap(solid.Input), CutsForRoom(solid.Input.Settings));
+        var told = new LayoutProgress(progress, ObjectIslands.ToUnwrap(solid.Input), CutsForRoom(solid.Input.Settings),
+            solid.Input.Settings.Draft > 0);
         return solid.Widen(RunSolid(solid.Input, solid.Left, scaledStay: false, told, cancel));
     }
 

@@ -110,7 +110,8 @@ internal static class PackSearch
         {
             double start = before is not null ? before.Scale * rasters[i].Side / rasters[i - 1].Side * Hope
                 : areMany ? ManyScale(rasters[i], weightOf) : FirstScale(rasters[i], weightOf);
-            PackPlan[] entrants = plans.Count > 0 ? [.. plans.AsEnumerable().Reverse().Take(isQuick ? 1 : Finalists)]
+            // The last that were found, and the first: what was gained on a sketch may be lost on the sheet.
+            PackPlan[] entrants = plans.Count > 0 ? [.. plans.AsEnumerable().Reverse().Take(isQuick ? 1 : Finalists).Append(plans[0]).Distinct()]
                 : [.. Orders(rasters[i], weightOf).Take(areMany || isQuick ? 1 : int.MaxValue)];
             // None of them may fit where a sketch was too hopeful.
             return BestOf(rasters[i], weightOf, entrants, start, options) ?? (plans.Count == 0 ? null

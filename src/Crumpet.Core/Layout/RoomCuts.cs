@@ -8,7 +8,7 @@ internal static class RoomCuts
 {
     /// <summary>Small islands fill the gaps of large ones by themselves where there are more of them than this.</summary>
     private const int ManyIslands = 48;
-    private const int MostSteps = 12;
+    private const int MostSteps = 12, MostStepsOfDraft = 6;
     private const int Rounds = 12;
 
     /// <summary>Steps that gain nothing, one after the other, before no more are tried.</summary>
@@ -59,13 +59,15 @@ internal static class RoomCuts
     {
         var best = here;
         double whole = PackedIslands.Covered(here, request, Rounds, input.Threads, cancel), most = whole;
-        int bestCuts = 0, made = 0, step = 0, bestStep = 0;
+        int bestCuts = 0, made = 0, step = 0, bestStep = 0, mostSteps = request.Draft > 0 ? MostStepsOfDraft : MostSteps;
         double gainACut = GainACut * 20 / (10 + here.Count);
         var uncut = new HashSet<UvIsland>();
-        while (step < MostSteps && step - bestStep < Patience)
+        while (step < mostSteps && step - bestStep < Patience)
         {
             cancel.ThrowIfCancellationRequested();
             var kinds = Kinds(here, uncut);
+            if (kinds.Length == 0)
+                break;
             var tries = new (List<UvIsland> Islands, double Covered)?[kinds.Length];
             Parallel.For(0, kinds.Length, new ParallelOptions { MaxDegreeOfParallelism = input.Threads, CancellationToken = cancel }, k =>
             {
@@ -78,15 +80,13 @@ internal static class RoomCuts
             foreach (int k in Enumerable.Range(0, kinds.Length).Where(k => tries[k] is null))
                 uncut.UnionWith(kinds[k]);
             int[] cuttable = [.. Enumerable.Range(0, kinds.Length).Where(k => tries[k] is not null)];
-            if (kinds.Length == 0)
-                break;
             if (cuttable.Length == 0)
                 continue;
             int chosen = cuttable.MaxBy(k => tries[k]!.Value.Covered - gainACut * kinds[k].Length);
             (here, double covered) = tries[chosen]!.Value;
             made += kinds[chosen].Length;
             step++;
-            report(step / (double)MostSteps);
+            report(step / (double)mostSteps);
             if (covered - gainACut * made > most - gainACut * bestCuts)
                 (best, most, bestCuts, bestStep) = (here, covered, made, step);
         }
