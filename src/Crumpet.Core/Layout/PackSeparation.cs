@@ -21,7 +21,7 @@ internal sealed class PackSeparation
     private const int MostRounds = 40, MostFailures = 4;
 
     /// <summary>How often islands are moved, at most; fewer on a raster of more cells a side.</summary>
-    private const int MostMoves = 1000, MovesAnItem = 16, MostSettling = 240, SettlingSide = 1024, LeastSettling = 48;
+    private const int MostMoves = 480, MovesAnItem = 16, MostSettling = 240, SettlingSide = 1024, LeastSettling = 48;
 
     /// <summary>Over how many passes overlaps may not become less, in a search and where islands only settle.</summary>
     private const int Patience = 16, SettlingPatience = 40;

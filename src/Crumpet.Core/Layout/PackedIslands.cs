@@ -62,8 +62,8 @@ internal static class PackedIslands
     /// <summary>Sheets of so many pixels a side are searched in full, and smaller ones less, down to this share.</summary>
     private const double WholeSearch = 2048, LeastWorth = 1.0 / 8;
 
-    /// <summary>How much of the full search goes into moving islands apart where it is only tried how well they fill a sheet.</summary>
-    private const double TriedEffort = 0.3;
+    /// <summary>How much of the full search goes into moving islands apart where it is only tried how well they fill a sheet: all of it for so many.</summary>
+    private const double TriedEffort = 0.3, TriedIslands = 8;
 
     /// <summary>Cells a side of what is tried quickly.</summary>
     private const int SketchSide = 127;
@@ -145,8 +145,8 @@ internal static class PackedIslands
         double area = AreaOf(shapes, items, request);
         double[][] turns = Turns(shapes, request, area, Math.Max(items.Length, IslandTurns.FewIslands + 1));
         var problem = new PackProblem(shapes, turns, items, SketchSide, Math.Max(0, request.PaddingPixels / 2.0 * cells - SketchAllowance), request.Sheets, []);
-        double side = SketchSide + request.PaddingPixels * cells;
-        return PackSearch.Sketch(problem, request.Weights, rounds, TriedEffort * WorthOf(request.Size), threads, cancel) is { } found
+        double side = SketchSide + request.PaddingPixels * cells, effort = TriedEffort * WorthOf(request.Size) * Math.Min(1, TriedIslands / items.Length);
+        return PackSearch.Sketch(problem, request.Weights, rounds, effort, threads, cancel) is { } found
             ? area * found.Scale * found.Scale / request.Sheets / (side * side) : 0;
     }
 
