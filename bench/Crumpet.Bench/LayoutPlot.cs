@@ -7,7 +7,7 @@ namespace Crumpet.Bench;
 /// <summary><c>plot</c>: draws the table of docs/layout.md, so that the two never differ.</summary>
 internal static partial class LayoutPlot
 {
-    private const int Row = 34, Top = 58, Names = 120, Panel = 230, Gap = 54, Thick = 10;
+    private const int Row = 34, Top = 58, Names = 150, Panel = 230, Gap = 64, Thick = 10;
     private const string Before = "#B8B09C", Now = "#1D6B63", Seen = "#A86400";
 
     /// <summary>A row of the table: what was and is of islands, metres of seams and seen ones, and seconds.</summary>
