@@ -29,7 +29,8 @@ internal static partial class LayoutPlot
             Text(svg, Names - 10, Top + i * Row + 16, shapes[i].Name, "end");
         Bars(svg, 0, "islands", shapes, s => [(s.Islands[0], Before, "before"), (s.Islands[^1], Now, "now")]);
         Bars(svg, 1, "seams, m", shapes, s => [(s.Seams[0], Before, "before"), (s.Seams[^1], Now, "now"), (s.SeenSeams[^1], Seen, "of it seen")]);
-        Bars(svg, 2, "seconds to", shapes, s => [(s.Seconds[0], Seen, "the first"), (s.Seconds[1], Now, "within 3 points"), (s.Seconds[2], Before, "the best")]);
+        Bars(svg, 2, "seconds to", shapes,
+            s => [(s.Seconds[0], Seen, "the first"), (s.Seconds[1], Now, "within 3 points"), (s.Seconds[2], Before, "the best")]);
         svg.AppendLine("</svg>");
         File.WriteAllText(picture, svg.ToString());
     }
@@ -63,7 +64,8 @@ internal static partial class LayoutPlot
         CultureInfo.InvariantCulture, $"<rect x=\"{x:0.#}\" y=\"{y:0.#}\" width=\"{width:0.#}\" height=\"{height:0.#}\" fill=\"{colour}\"/>");
 
     private static void Text(StringBuilder svg, double x, double y, string text, string anchor, string weight = "400", int size = 12) => svg.AppendLine(
-        CultureInfo.InvariantCulture, $"<text x=\"{x:0.#}\" y=\"{y:0.#}\" text-anchor=\"{anchor}\" font-weight=\"{weight}\" font-size=\"{size}\">{text}</text>");
+        CultureInfo.InvariantCulture, $"<text x=\"{x:0.#}\" y=\"{y:0.#}\" text-anchor=\"{anchor}\" font-weight=\"{weight}\" "
+            + $"font-size=\"{size}\">{text}</text>");
 
     /// <summary>The row of a shape; null for any other line.</summary>
     private static Shape? ShapeOf(string line)

@@ -84,7 +84,9 @@ internal static class HeldLayout
         return (count, scaled.Count);
     }
 
-    /// <summary>Islands that were not found, but of whose objects one was laid that has as many triangles and about the surface, and which now is none.</summary>
+    /// <summary>
+    /// Islands that were not found, but of whose object one was laid that has as many triangles and about the surface, and that is not there now.
+    /// </summary>
     private static List<(int Island, LaidIsland As)> Scaled(LayoutInput input, List<UvIsland> islands, LaidIsland?[] found)
     {
         var gone = input.Settings.Held.Except(found.OfType<LaidIsland>()).ToLookup(h => (h.ObjectName, h.Triangles));

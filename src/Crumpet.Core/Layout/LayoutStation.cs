@@ -109,7 +109,8 @@ public static class LayoutStation
             Places = laid.IsPacked ? HeldLayout.Places(input, islands) : [],
         };
 
-        LayoutResult Anew() => RunSolid(input with { Settings = input.Settings with { Held = [], KeepsPlaces = false } }, left, scaledStay: false, progress, cancel);
+        LayoutResult Anew() => RunSolid(
+            input with { Settings = input.Settings with { Held = [], KeepsPlaces = false } }, left, scaledStay: false, progress, cancel);
 
         Packing Lay()
         {

@@ -100,7 +100,9 @@ internal sealed class OverlapSums(int sheets)
         return covered;
     }
 
-    /// <summary>Where along a row of places, all within the window, a mask would cover least: the first of the least, or none that is less than the bar.</summary>
+    /// <summary>
+    /// Where along a row of places, all within the window, a mask would cover least: the first of the least, or none that is less than the bar.
+    /// </summary>
     /// <param name="mask">Mask.</param>
     /// <param name="sheet">Sheet.</param>
     /// <param name="x">The row's first place.</param>
