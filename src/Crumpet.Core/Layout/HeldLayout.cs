@@ -55,7 +55,7 @@ internal static class HeldLayout
         if (same < LeastSame * all || same < LeastSame * input.Settings.Held.Where(h => !pinned.Contains(h.ObjectName)).Sum(h => h.Area))
             return (0, 0);
         int count = found.Count(f => f is not null);
-        var scaled = Scaled(input, islands, found);
+        var scaled = Scaled(input, islands, found, pinned);
         foreach (var (i, like) in scaledStay ? scaled : [])
             found[i] = like;
         for (int i = 0; i < islands.Count; i++)
@@ -87,18 +87,19 @@ internal static class HeldLayout
     /// <summary>
     /// Islands that were not found, but of whose object one was laid that has as many triangles and about the surface, and that is not there now.
     /// </summary>
-    private static List<(int Island, LaidIsland As)> Scaled(LayoutInput input, List<UvIsland> islands, LaidIsland?[] found)
+    private static List<(int Island, LaidIsland As)> Scaled(LayoutInput input, List<UvIsland> islands, LaidIsland?[] found, HashSet<string> pinned)
     {
         var gone = input.Settings.Held.Except(found.OfType<LaidIsland>()).ToLookup(h => (h.ObjectName, h.Triangles));
         var taken = new HashSet<LaidIsland>();
+        bool together = input.Settings.Sheets == SheetRule.Together;
         var scaled = new List<(int, LaidIsland)>();
         for (int i = 0; i < islands.Count; i++)
         {
-            var chart = islands[i].Flat.Chart;
-            if (found[i] is not null || islands[i].IsKept)
+            var (chart, name, sheet) = (islands[i].Flat.Chart, input.Objects[islands[i].Object].Mesh.Name, islands[i].Sheet);
+            if (found[i] is not null || islands[i].IsKept || pinned.Contains(name))
                 continue;
-            var like = gone[(input.Objects[islands[i].Object].Mesh.Name, chart.TriangleCount)]
-                .FirstOrDefault(h => !taken.Contains(h) && Math.Abs(h.Area - chart.Area) <= ScaledArea * chart.Area);
+            var like = gone[(name, chart.TriangleCount)].FirstOrDefault(
+                h => !taken.Contains(h) && (together || h.Sheet == sheet) && Math.Abs(h.Area - chart.Area) <= ScaledArea * chart.Area);
             if (like is null)
                 continue;
             taken.Add(like);
