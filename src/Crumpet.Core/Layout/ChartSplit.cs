@@ -51,11 +51,44 @@ internal static class ChartSplit
         for (int t = 0; t < isOpen.Length; t++)
             isOpen[t] = MathF.Abs(reached[t] - other[t]) < Undecided * (reached[t] + other[t]) && t != one && t != two;
         CheapestSeam.Find(chart, cost, label, isOpen, cancel);
+        NoCrumbs(chart, label);
+        Straighten(chart, cost, label, cancel);
         return Parts(chart, label);
+    }
+
+    /// <summary>Lays the seams between two sides along straight ways.</summary>
+    private static void Straighten(ChartMesh chart, float[] cost, int[] label, CancellationToken cancel)
+    {
+        bool IsSeam(int c) => chart.Across[c] >= 0 && label[c / 3] != label[chart.Across[c] / 3];
+        int[] all = [.. Enumerable.Range(0, chart.TriangleCount)];
+        foreach (int[] run in SeamRuns.Of(chart, [.. Enumerable.Range(0, chart.Across.Length).Where(c => IsSeam(c) && label[c / 3] == 0)], cost))
+        {
+            cancel.ThrowIfCancellationRequested();
+            var own = new HashSet<int>(run.Concat(run.Select(c => chart.Across[c])));
+            var open = chart.Part(all, c => IsSeam(c) && !own.Contains(c));
+            var way = StraightSeam.Find(open, cost, run, false);
+            var cuts = new HashSet<int>(way.Concat(way.Select(c => open.Across[c])));
+            var pieces = way.Count == 0 ? [] : open.Part(all, cuts.Contains).Pieces(new int[all.Length]);
+            if (pieces.Count != 2)
+                continue;
+            // The first piece is the side that most of it was on.
+            int first = pieces[0].Sum(t => label[t] == 0 ? chart.Rest[t].Area : -chart.Rest[t].Area) > 0 ? 0 : 1;
+            for (int i = 0; i < 2; i++)
+            {
+                foreach (int t in pieces[i])
+                    label[t] = i == 0 ? first : 1 - first;
+            }
+        }
     }
 
     /// <summary>Parts of a chart by a label of each triangle, without crumbs: a label's smaller pieces go to the neighbour.</summary>
     public static List<ChartMesh> Parts(ChartMesh chart, int[] label)
+    {
+        NoCrumbs(chart, label);
+        return [.. chart.Pieces(label).Select(p => chart.Part(p))];
+    }
+
+    private static void NoCrumbs(ChartMesh chart, int[] label)
     {
         var pieces = chart.Pieces(label);
         foreach (var same in pieces.GroupBy(p => label[p[0]]).ToArray())
@@ -66,7 +99,6 @@ internal static class ChartSplit
                     label[t] = 1 - label[t];
             }
         }
-        return [.. chart.Pieces(label).Select(p => chart.Part(p))];
     }
 
     private static int Farthest(ChartMesh chart, Vector3[] centres, int from)

@@ -41,7 +41,10 @@ internal sealed class PieceCutting(ChartMesh piece, PiecePlan plan, UnwrapSettin
                 found[i] = new IslandJoining(piece, found[i], plan.LocalOf, plan.CostsOf, settings, longestMetres).Run(threads, cancel);
             done(0.5 / count);
         });
-        return [.. found.MinBy(Cost)!.Select(Opened)];
+        var best = found.MinBy(Cost)!;
+        if (!isQuick)
+            best = new SeamStraightening(piece, best, plan.LocalOf, plan.CostsOf, settings, longestMetres).Run(cancel);
+        return [.. best.Select(Opened)];
     }
 
     private FlatChart Opened(FlatChart flat) => settings.Straighten ? OpenRing(flat, settings.StretchLimit, plan.CostsOf) ?? flat : flat;

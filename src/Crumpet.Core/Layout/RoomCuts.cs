@@ -1,4 +1,3 @@
-using System.Numerics;
 using Crumpet.Core.Geometry;
 
 namespace Crumpet.Core.Layout;
@@ -14,8 +13,8 @@ internal static class RoomCuts
     /// <summary>Steps that gain nothing, one after the other, before no more are tried.</summary>
     private const int Patience = 4;
 
-    /// <summary>What one island more must gain where there are ten already, and all of them, as shares of the sheet that is covered.</summary>
-    private const double GainACut = 0.0025, LeastGain = 0.03;
+    /// <summary>What each cut must gain, and all of them, as shares of the sheet that is covered.</summary>
+    private const double GainACut = 0.003, LeastGain = 0.03;
 
     /// <summary>An island that wastes less of its box than this share of all islands is not worth cutting.</summary>
     private const double LeastWaste = 0.02;
@@ -25,6 +24,12 @@ internal static class RoomCuts
 
     /// <summary>How far to either side of the middle the cheapest seam may run, as a share of the island's length.</summary>
     private const double Band = 0.12;
+
+    /// <summary>Places where cuts are tried, from where half of the island lies on either side, as shares of its length.</summary>
+    private static readonly double[] Offsets = [0, -0.15, 0.15];
+
+    /// <summary>How much larger the boxes of parts may be, as a share, that are short instead of narrow.</summary>
+    private const double Along = 0.1;
 
     /// <summary>Cuts islands of each sheet.</summary>
     /// <param name="input">What is laid out.</param>
@@ -60,7 +65,6 @@ internal static class RoomCuts
         var best = here;
         double whole = PackedIslands.Covered(here, request, Rounds, input.Threads, cancel), most = whole;
         int bestCuts = 0, made = 0, step = 0, bestStep = 0, mostSteps = request.Draft > 0 ? MostStepsOfDraft : MostSteps;
-        double gainACut = GainACut * 20 / (10 + here.Count);
         var uncut = new HashSet<UvIsland>();
         while (step < mostSteps && step - bestStep < Patience)
         {
@@ -82,12 +86,12 @@ internal static class RoomCuts
             int[] cuttable = [.. Enumerable.Range(0, kinds.Length).Where(k => tries[k] is not null)];
             if (cuttable.Length == 0)
                 continue;
-            int chosen = cuttable.MaxBy(k => tries[k]!.Value.Covered - gainACut * kinds[k].Length);
+            int chosen = cuttable.MaxBy(k => tries[k]!.Value.Covered - GainACut * kinds[k].Length);
             (here, double covered) = tries[chosen]!.Value;
             made += kinds[chosen].Length;
             step++;
             report(step / (double)mostSteps);
-            if (covered - gainACut * made > most - gainACut * bestCuts)
+            if (covered - GainACut * made > most - GainACut * bestCuts)
                 (best, most, bestCuts, bestStep) = (here, covered, made, step);
         }
         return most - whole >= LeastGain ? ([.. best.Select(i => Settled(i, input.Settings.Unwrap, cancel))], bestCuts) : ([], 0);
@@ -115,15 +119,21 @@ internal static class RoomCuts
     private static UvIsland Part(UvIsland island, FlatChart flat) =>
         new() { Object = island.Object, Part = island.Part, Flat = flat, IsKept = false, Sheet = island.Sheet };
 
-    /// <summary>An island parted across its length, or along it where its triangles run the whole length; null where it cannot be.</summary>
-    private static List<UvIsland>? Halves(UvIsland island, CancellationToken cancel) =>
-        Parted(island, 0, cancel) is var across && across?.Count == 2 ? across : Parted(island, Math.PI / 2, cancel) is { Count: 2 } along ? along : across;
+    /// <summary>An island parted in two: in the middle of its length, unless the boxes of both waste clearly less elsewhere; null where it cannot be.</summary>
+    private static List<UvIsland>? Halves(UvIsland island, CancellationToken cancel)
+    {
+        var ways = new[] { 0, Math.PI / 2 }.SelectMany(way => Offsets.Select(offset => (Way: way, Offset: offset, Parts: Parted(island, way, offset, cancel))))
+            .Where(w => w.Parts is not null).ToArray();
+        double Waste(List<UvIsland> parts) => parts.Sum(i => IslandTurns.LeastBox(i.Flat.Shape()).Area);
+        return ways.Length == 0 ? null : ways.MinBy(w => (w.Parts!.Count > 2, (1 + Along * (w.Way == 0 ? 0 : 1) + Math.Abs(w.Offset) / 4) * Waste(w.Parts))).Parts;
+    }
 
-    /// <summary>An island parted along the cheapest seam near its middle.</summary>
+    /// <summary>An island parted along a seam near its middle.</summary>
     /// <param name="island">Island.</param>
     /// <param name="way">How the parts lie to each other, against the length of its least box, radians.</param>
+    /// <param name="offset">How far from where half of it lies on either side, as a share of its length.</param>
     /// <param name="cancel">Ends the work early.</param>
-    private static List<UvIsland>? Parted(UvIsland island, double way, CancellationToken cancel)
+    private static List<UvIsland>? Parted(UvIsland island, double way, double offset, CancellationToken cancel)
     {
         var (flat, chart) = (island.Flat, island.Flat.Chart);
         if (chart.TriangleCount < 4)
@@ -137,14 +147,31 @@ internal static class RoomCuts
             for (int c = 3 * t; c < 3 * t + 3; c++)
                 along[t] += (cos * flat.Uv[2 * chart.Corners[c]] + sin * flat.Uv[2 * chart.Corners[c] + 1]) / 3;
         }
-        double middle = Middle(chart, along);
+        double middle = Middle(chart, along) + offset * length;
         int[] label = [.. along.Select(a => a < middle ? 0 : 1)];
         bool[] isOpen = [.. along.Select(a => Math.Abs(a - middle) < Band * length)];
-        if (label.Where((_, t) => !isOpen[t]).Distinct().Count() == 2)
+        if (StraightAcross(chart, along, middle, Band * length) is { } straight)
+            label = straight;
+        else if (label.Where((_, t) => !isOpen[t]).Distinct().Count() == 2)
             CheapestSeam.Find(chart, chart.Lengths(), label, isOpen, cancel);
         if (label.Min() == label.Max())
             return null;
         return [.. ChartSplit.Parts(chart, label).Select(part => Part(island, AsItLay(part, flat)))];
+    }
+
+    /// <summary>The sides of a straight seam near the middle; null where there is none.</summary>
+    private static int[]? StraightAcross(ChartMesh chart, double[] along, double middle, double band)
+    {
+        var isCut = new bool[chart.Across.Length];
+        foreach (int c in StraightSeam.Across(chart, [.. along.Select(a => (a - middle) / band)]))
+            isCut[c] = isCut[chart.Across[c]] = true;
+        var pieces = chart.Cut(isCut).Pieces(new int[chart.TriangleCount]);
+        if (pieces.Count != 2)
+            return null;
+        var label = new int[chart.TriangleCount];
+        foreach (int t in pieces[1])
+            label[t] = 1;
+        return label;
     }
 
     /// <summary>A part of a flat chart where it lay in it.</summary>
