@@ -1,5 +1,4 @@
 using System.CommandLine;
-using System.Text.Json;
 using Crumpet.Core;
 using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
@@ -17,94 +16,113 @@ internal static class PackCommand
 
     public static Command Make()
     {
-        var maps = new Option<DirectoryInfo>("--maps") { Required = true, Description = "Folder with <sheet>_<map> files: .png, .tga, .exr or .tif." };
+        var maps = MapsOption();
         var recipe = new Option<FileInfo>("--recipe") { Required = true, Description = "Recipe as JSON; default for the built-in one." };
-        var target = new Option<DirectoryInfo>("--out") { Required = true, Description = "Folder for <sheet>_<output>.png." };
-        var command = new Command("pack", "Put channels of maps together into the outputs of a recipe.") { maps, recipe, target };
-        command.SetAction(parsed => Run(parsed, parsed.GetRequiredValue(maps), parsed.GetRequiredValue(recipe), parsed.GetRequiredValue(target)));
+        var target = new Option<DirectoryInfo>("--out") { Required = true, Description = "Folder for the outputs, named as the recipe says." };
+        var size = new Option<int?>("--size") { Description = "Side of the sheets, pixels; without it that of an asset's largest map." };
+        var command = new Command("pack", "Put channels of maps together into the outputs of a recipe.") { maps, recipe, target, size };
+        command.SetAction(parsed => Run(parsed, parsed.GetRequiredValue(maps), parsed.GetRequiredValue(recipe), parsed.GetRequiredValue(target),
+            parsed.GetValue(size)));
         return command;
     }
 
-    private static int Run(ParseResult parsed, DirectoryInfo folder, FileInfo recipeFile, DirectoryInfo target)
+    /// <summary><c>crumpet recipe</c>: what is about recipes alone.</summary>
+    public static Command MakeRecipe()
     {
-        if (!folder.Exists)
-            throw new SourceFileException(folder.Name, "", $"there is no folder {folder.FullName}", "Check the path");
-        bool isBuiltIn = recipeFile.Name == BuiltIn && !recipeFile.Exists;
-        var recipe = isBuiltIn ? Recipe.Default : ReadRecipe(recipeFile);
-        var sheets = Sheets(folder);
-        string[] known = [.. BakeMaps.All.Select(m => m.Name).Concat(sheets.Values.SelectMany(s => s.Keys)).Distinct(StringComparer.Ordinal)];
-        foreach (string map in recipe.Outputs.SelectMany(o => o.Channels).Select(c => c.Map).OfType<string>().Where(m => !known.Contains(m)))
+        var file = new Argument<FileInfo>("file") { Description = "Recipe as JSON; default for the built-in one." };
+        var maps = new Option<DirectoryInfo?>("--maps") { Description = "Folder with <asset>_<map> files to check it against." };
+        var check = new Command("check", "Say what is wrong with a recipe, and what of the maps it asks for is there.") { file, maps };
+        check.SetAction(parsed => Check(parsed, parsed.GetRequiredValue(file), parsed.GetValue(maps)));
+        return new Command("recipe", "Check recipes.") { check };
+    }
+
+    private static Option<DirectoryInfo> MapsOption() => new("--maps")
+    {
+        Required = true,
+        Description = $"Folder with <asset>_<map> files: {string.Join(", ", MeshFiles.PictureEndings)}.",
+    };
+
+    private static int Run(ParseResult parsed, DirectoryInfo folder, FileInfo recipeFile, DirectoryInfo target, int? side)
+    {
+        if (side is < 1 or > ImageFile.LargestSide)
+            throw new SourceFileException("--size", "", $"it is {side} px", $"Give it from 1 to {ImageFile.LargestSide} px");
+        var (recipe, isBuiltIn) = ReadRecipe(recipeFile);
+        var assets = MapFolder.Read(folder);
+        string[] known = [.. BakeMaps.All.Select(m => m.Name).Concat(assets.Values.SelectMany(s => s.Files.Keys)).Distinct(StringComparer.Ordinal)];
+        // Of several one may stand in for another; where none of them can ever be, it is mistyped.
+        foreach (var asked in Asked(recipe).Where(names => names.Count > 0 && !names.Any(known.Contains)))
         {
-            string what = $"there is no map '{FieldRules.Quoted(map)}', neither among those that are baked nor in {folder.Name}";
-            throw new SourceFileException(recipeFile.Name, "", what, NearestWord.Hint(map, known));
+            string what = $"there is no map '{FieldRules.Quoted(asked[0])}', neither among those that are baked nor in {folder.Name}";
+            throw new SourceFileException(recipeFile.Name, "", what, NearestWord.Hint(asked[0], known));
         }
-        var made = new List<(string Name, byte[] Bytes)>();
+        CheckNames(recipe, assets.Keys, recipeFile.Name);
+        var files = new List<string>();
+        var outputs = new List<object>();
         var findings = new List<Finding>();
-        foreach (var (sheet, maps) in sheets)
+        foreach (var (asset, maps) in assets)
         {
-            foreach (var output in recipe.Outputs)
+            var sheet = maps.Sheet(side);
+            foreach (var output in recipe.Made())
             {
-                string[] asked = [.. output.Channels.Select(c => c.Map).OfType<string>().Distinct()];
-                // A picture of nothing but what stands in is no picture of the sheet.
-                if (asked.Length > 0 && !asked.Any(maps.ContainsKey))
+                string[] asked = [.. output.Maps()];
+                // A picture of nothing but what stands in is no picture of the asset.
+                if (asked.Length > 0 && !asked.Any(maps.Files.ContainsKey))
                 {
-                    string why = $"{output.Name} of {sheet} is not made: none of the maps it is fed by, {string.Join(", ", asked)}, is in {folder.Name}.";
+                    string why = $"{output.Name} of {asset} is not made: none of the maps it is fed by, {string.Join(", ", asked)}, is in {folder.Name}.";
                     findings.Add(new Finding(Severity.Warn, "output-empty", output.Name, why) { SpoilsMaps = !isBuiltIn });
                     continue;
                 }
-                findings.AddRange(PackFindings.Of(new Recipe([output]), maps.Keys.ToHashSet(StringComparer.Ordinal))
-                    .Select(f => f with { Sentence = $"{sheet}: {f.Sentence}", SpoilsMaps = !isBuiltIn }).DistinctBy(f => f.Sentence));
-                try
+                var (width, height) = OutputSize.Of(output.Size)!.Value.For(sheet.Width, sheet.Height);
+                var packed = ChannelPacker.Pack(output, maps.Sources(), width, height, Environment.ProcessorCount);
+                findings.AddRange(PackFindings.Of(output, packed.Channels).Select(f => f with
                 {
-                    made.Add(($"{sheet}_{output.Name}.png", ImageFile.WritePng(ChannelPacker.Pack(output, maps, maps.Values.Max(m => m.Width)))));
-                }
-                catch (ArgumentException e)
-                {
-                    throw new SourceFileException(recipeFile.Name, $"sheet {sheet}", e.Message.TrimEnd('.'), "Correct the recipe or the map", e);
-                }
+                    Sentence = $"{asset}: {f.Sentence}",
+                    SpoilsMaps = !isBuiltIn && f.Severity == Severity.Warn
+                }));
+                string file = NameOf(output, asset) + output.Picture.Ending;
+                files.Add(Output.Write(target, file, output.Picture.Write(packed.Picture, output.Bits)));
+                outputs.Add(new { asset, output = output.Name, file, width, height, output.Bits, packed.Channels });
             }
         }
-        var files = made.Select(m => Output.Write(target, m.Name, m.Bytes)).ToArray();
-        return Output.Print(parsed, new { files, findings }, files, findings);
+        return Output.Print(parsed, new { files, outputs, findings }, [.. files], findings);
     }
 
-    /// <summary>The maps of a folder by sheet and name, as any bake writes them.</summary>
-    private static SortedDictionary<string, Dictionary<string, Bitmap>> Sheets(DirectoryInfo folder)
+    private static int Check(ParseResult parsed, FileInfo recipeFile, DirectoryInfo? folder)
     {
-        var sheets = new SortedDictionary<string, Dictionary<string, Bitmap>>(StringComparer.Ordinal);
-        var from = new Dictionary<(string, string), string>();
-        foreach (var file in folder.EnumerateFiles().Where(f => MeshFiles.IsPicture(f.Name)).OrderBy(f => f.Name, StringComparer.Ordinal))
+        var (recipe, _) = ReadRecipe(recipeFile);
+        var assets = folder is null ? [] : MapFolder.Read(folder);
+        CheckNames(recipe, assets.Keys, recipeFile.Name);
+        var findings = new List<Finding>();
+        var lines = new List<string>();
+        foreach (var output in recipe.Made())
         {
-            if (BakeMaps.InFile(Path.GetFileNameWithoutExtension(file.Name)) is not { } named)
-                continue;
-            if (!from.TryAdd(named, file.Name))
-                throw new SourceFileException(file.Name, "", $"it and {from[named]} are both {named.Map} of {named.Sheet}",
-                    "Take one of them out of the folder");
-            if (!sheets.TryGetValue(named.Sheet, out var own))
-                sheets.Add(named.Sheet, own = new Dictionary<string, Bitmap>(StringComparer.Ordinal));
-            var picture = ImageFile.Read(Output.ReadFile(file), file.Name);
-            // Floating point holds units; what is shown of it fills the channels.
-            own.Add(named.Map, picture is Bitmap32 && BakeMaps.Find(named.Map) is { } map ? MapFiles.Shown(map, picture, ScaleOf(folder, named.Sheet, map))
-                : picture);
+            lines.Add($"{output.Name}  {output.Channels.Count} channels  {output.Picture.Label} {output.Bits} bit  {output.Size}  "
+                + string.Join(", ", output.Maps()));
+            foreach (var (asset, maps) in assets)
+            {
+                foreach (var asked in output.Channels.Select(c => c.From).Where(f => f.Count > 0 && !f.Any(maps.Files.ContainsKey)).DistinctBy(f => f[0]))
+                    findings.Add(new Finding(Severity.Warn, "map-missing", output.Name,
+                        $"{asset}: {output.Name} asks for {string.Join(" or ", asked)}, which is not in {folder!.Name}.")
+                    { SpoilsMaps = true });
+            }
         }
-        return sheets.Count > 0 ? sheets
-            : throw new SourceFileException(folder.Name, "", "the folder has no picture named <sheet>_<map>", "Bake into it first");
+        return Output.Print(parsed, new { recipe.Name, outputs = recipe.Made().Select(o => new { o.Name, maps = o.Maps() }), findings }, [.. lines], findings);
     }
 
-    private static MapScale? ScaleOf(DirectoryInfo folder, string sheet, BakeMap map)
+    private static IEnumerable<IReadOnlyList<string>> Asked(Recipe recipe) => recipe.Made().SelectMany(o => o.Channels)
+        .SelectMany(c => new[] { c.From, c.Mix?.From ?? [], c.Mix?.By ?? [] }).Concat(recipe.Made().Select(o => o.Normals?.Detail ?? []));
+
+    private static string NameOf(RecipeOutput output, string asset) =>
+        SheetNames.Texture(output.File ?? Core.Bind.Binder.DefaultPattern, asset, asset, output.Name);
+
+    private static void CheckNames(Recipe recipe, IEnumerable<string> assets, string file)
     {
-        var file = new FileInfo(Path.Combine(folder.FullName, MapFiles.ScalesOf(sheet)));
-        if (!file.Exists)
-            return null;
-        try
-        {
-            return JsonSerializer.Deserialize<MapScale[]>(Output.ReadFile(file), BuildJson.Options)!.FirstOrDefault(s => s.Map == map);
-        }
-        catch (JsonException e)
-        {
-            throw new SourceFileException(file.Name, e.Path ?? "", "it cannot be read as the scales of maps", "Bake again", e);
-        }
+        var names = assets.DefaultIfEmpty("asset").SelectMany(a => recipe.Made().Select(o => (o.Name, File: NameOf(o, a) + o.Picture.Ending)));
+        if (names.GroupBy(n => n.File, StringComparer.OrdinalIgnoreCase).FirstOrDefault(g => g.Count() > 1) is { } twice)
+            throw new SourceFileException(file, "", $"{string.Join(" and ", twice.Select(t => t.Name).Distinct())} would have the same file, {twice.Key}",
+                "Give their file names {map} and {asset}");
     }
 
-    private static Recipe ReadRecipe(FileInfo file) => RecipeFile.Read(Output.ReadFile(file), file.Name);
+    private static (Recipe Recipe, bool IsBuiltIn) ReadRecipe(FileInfo file) => file.Name == BuiltIn && !file.Exists
+        ? (Recipe.Default, true) : (RecipeFile.Read(Output.ReadFile(file), file.Name), false);
 }

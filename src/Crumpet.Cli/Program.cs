@@ -8,7 +8,7 @@ root.Options.Add(Output.Json);
 Command[] commands =
 [
     DemoCommand.Make(), InspectCommand.Make(), MendCommand.Make(), PairsCommand.Make(), LayoutCommand.Make(), BakeCommand.Make(), MakeCommand.Make(),
-        PackCommand.Make(), ConvertCommand.Make(),
+        PackCommand.Make(), PackCommand.MakeRecipe(), ConvertCommand.Make(),
     DecodeCommand.Make(), BuildCommand.Make(), SchemaCommand.Make(), .. StoreCommands.Make(),
 ];
 foreach (var command in commands)

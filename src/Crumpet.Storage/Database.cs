@@ -57,14 +57,15 @@ public static class Database
     /// <summary>What migrations cannot say in SQL.</summary>
     private static void Upgrade(CrumpetDb db, string[] pending)
     {
-        if (!pending.Contains(TargetUpgrade.Before))
+        if (!TargetUpgrade.Before.Any(pending.Contains))
             return;
         using var connection = new SqliteConnection(db.Database.GetConnectionString());
         connection.Open();
         if (DecisionUpgrade.IsNeeded(pending))
             DecisionUpgrade.Prepare(connection);
         connection.Close();
-        db.GetService<IMigrator>().Migrate(TargetUpgrade.After);
+        if (pending.Contains(TargetUpgrade.After))
+            db.GetService<IMigrator>().Migrate(TargetUpgrade.After);
         connection.Open();
         TargetUpgrade.Run(connection);
     }

@@ -10,8 +10,11 @@ namespace Crumpet.Storage;
 /// </summary>
 internal static class TargetUpgrade
 {
-    /// <summary>The migration before which it is done, and the one after which it can be.</summary>
-    public const string Before = "20261127160000_Targets", After = "20261127131500_WordsAndChanges";
+    /// <summary>The migrations before which it is done.</summary>
+    public static readonly string[] Before = ["20261127160000_Targets", "20261201140000_Recipes"];
+
+    /// <summary>The migration after which it can be.</summary>
+    public const string After = "20261127131500_WordsAndChanges";
 
     /// <summary>Upgrades all there is, or nothing.</summary>
     public static void Run(SqliteConnection connection)

@@ -18,12 +18,17 @@ public sealed partial class DocumentTests : CommandTests
         return folder.FullName;
     }
 
-    private static string[] CommandNames { get; } = [.. CommandLine().Matches(Help()[Help().IndexOf("Commands:", StringComparison.Ordinal)..])
-        .Select(m => m.Groups[1].Value)];
+    private static string[] CommandNames { get; } = NamesIn(Help());
 
     private static string Help(params string[] command) => Run([.. command, "--help"]).Out;
 
-    private static HashSet<string> OptionsOf(string command) => [.. OptionName().Matches(Help(command)).Select(m => m.Value)];
+    private static string[] NamesIn(string help) => help.IndexOf("Commands:", StringComparison.Ordinal) is >= 0 and var at
+        ? [.. CommandLine().Matches(help[at..]).Select(m => m.Groups[1].Value)] : [];
+
+    /// <summary>What a command says of itself, and of its parts.</summary>
+    private static string WholeHelp(string command) => string.Join('\n', (string[])[Help(command), .. NamesIn(Help(command)).Select(part => Help(command, part))]);
+
+    private static HashSet<string> OptionsOf(string command) => [.. OptionName().Matches(WholeHelp(command)).Select(m => m.Value)];
 
     [Fact]
     public void Every_command_and_option_is_listed_as_help_says_it()
@@ -32,7 +37,7 @@ public sealed partial class DocumentTests : CommandTests
             + "[the command line](command-line.md).\n");
         foreach (string command in CommandNames)
         {
-            string help = Machine().Replace(UsageLine().Replace(Help(command), "  crumpet $1"), "");
+            string help = Machine().Replace(UsageLine().Replace(WholeHelp(command), "  crumpet $1"), "");
             text.Append($"\n## {command}\n\n```text\n{string.Join('\n', help.ReplaceLineEndings("\n").Trim().Split('\n').Select(l => l.TrimEnd()))}\n```\n");
         }
         Compare("docs/options.md", Encoding.UTF8.GetBytes(text.ToString()));

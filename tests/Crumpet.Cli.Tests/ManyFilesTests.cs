@@ -151,9 +151,9 @@ public sealed class ManyFilesTests : CommandTests
     [Theory]
     [InlineData("""{"outputs":[{"name":"m","meaning":"linear","format":"bc7","channels":[{"map":"roughnes"},{"map":"ao"},{"map":"ao"}]}]}""", "roughness")]
     [InlineData("{\n\"outputs\":[{\"name\":\"m\",\"meaning\":\"linear\",\"format\":\"bc7\",\n"
-        + "\"channels\":[{\"mapp\":\"ao\"},{\"map\":\"ao\"},{\"map\":\"ao\"}]}]}", "line 3")]
+        + "\"channels\":[{\"frm\":[\"ao\"]},{\"from\":[\"ao\"]}]}]}", "line 3")]
     [InlineData("""{"outputs":[{"name":"m","meaning":"linear","format":"bc9","channels":[{"map":"ao"},{"map":"ao"},{"map":"ao"}]}]}""", "bc7")]
-    [InlineData("""{"outputs":[{"name":"m","meaning":"linear","format":"bc7","channels":[{"map":"ao"}]}]}""", "three or four")]
+    [InlineData("""{"outputs":[{"name":"m","meaning":"linear","format":"bc7","channels":[]}]}""", "one to four")]
     public void A_recipe_that_is_misspelt_is_refused_with_what_was_meant(string recipe, string hint)
     {
         File.WriteAllBytes(Save("maps/x_ao.png", ""), ImageFile.WritePng(new Bitmap8(4, 4, 1)));

@@ -23,7 +23,7 @@ public static class MapFiles
     public static (string Ending, byte[] Bytes) Write(Bitmap map, MapFile file, int threads, Action<double>? done = null, CancellationToken cancel = default) =>
         file switch
         {
-            MapFile.Exr => (".exr", ExrWriter.Write((Bitmap32)map, threads, cancel)),
+            MapFile.Exr => (".exr", ExrWriter.Write((Bitmap32)map, threads, cancel: cancel)),
             // TGA has no grey with alpha.
             MapFile.Tga => (".tga", ImageFile.WriteTga(map.Channels == 2 ? Spread((Bitmap8)map) : (Bitmap8)map)),
             _ => (".png", ImageFile.WritePng(map, done: done, cancel: cancel)),
@@ -38,18 +38,21 @@ public static class MapFiles
         if (bitmap is not Bitmap32 real)
             return (Bitmap8)bitmap;
         int channels = map.Channels;
+        var share = ShareOf(map, scale);
         var shown = new Bitmap8(real.Width, real.Height, channels);
         for (int i = 0; i < shown.Pixels.Length; i++)
-        {
-            int channel = i % channels;
-            float value = real.Pixels[i / channels * real.Channels + channel];
-            float share = scale is not null ? (value - scale.From[channel]) / MathF.Max(scale.To[channel] - scale.From[channel], 1e-30f)
-                : map.Values == MapValues.Vector ? value * 0.5f + 0.5f
-                : map.Meaning == ColourMeaning.Srgb ? Srgb.FromLinear(value) : value;
-            shown.Pixels[i] = (byte)(Math.Clamp(share, 0, 1) * 255 + 0.5f);
-        }
+            shown.Pixels[i] = (byte)(Math.Clamp(share(real.Pixels[i / channels * real.Channels + i % channels], i % channels), 0, 1) * 255 + 0.5f);
         return shown;
     }
+
+    /// <summary>What a floating-point value of a channel is shown as, 0 to 1.</summary>
+    /// <param name="map">Which.</param>
+    /// <param name="scale">What its full scale stands for; null where it is plain.</param>
+    public static Func<float, int, float> ShareOf(BakeMap map, MapScale? scale) =>
+        scale is not null ? (value, channel) => (value - scale.From[channel]) / MathF.Max(scale.To[channel] - scale.From[channel], 1e-30f)
+        : map.Values == MapValues.Vector ? (value, _) => value * 0.5f + 0.5f
+        : map.Meaning == ColourMeaning.Srgb ? (value, _) => Srgb.FromLinear(value)
+        : (value, _) => value;
 
     private static Bitmap8 Spread(Bitmap8 grey)
     {

@@ -1,4 +1,6 @@
+using System.Text.Json;
 using System.Text.Json.Serialization;
+using Crumpet.Core.Building;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Jobs;
@@ -126,9 +128,9 @@ public sealed record SheetMapReport(string Ending, MapScale? Scale, IReadOnlyLis
 
 /// <summary>
 /// Puts a sheet's map together and writes it: <c>cover/P</c> and <c>piece/P</c> to <c>map</c>, and to <c>shown</c> where that is no picture
-/// a browser shows.
+/// a browser shows; floating point also to <c>scale</c>, JSON.
 /// </summary>
-public sealed class SheetMapJob() : JobKind<SheetMapSettings>("sheet map", 2)
+public sealed class SheetMapJob() : JobKind<SheetMapSettings>("sheet map", 3)
 {
     /// <inheritdoc/>
     public override string Words => "maps to put together";
@@ -157,6 +159,8 @@ public sealed class SheetMapJob() : JobKind<SheetMapSettings>("sheet map", 2)
         var (ending, bytes) = MapFiles.Write(sheet.Bitmap, settings.File, context.Threads, share => Told(0.5 + 0.45 * share, "writing"), context.Cancel);
         var output = new JobOutput { Report = new SheetMapReport(ending, sheet.Scale, settings.Map.Values == MapValues.Label ? legend : []) }
             .With("map", bytes);
+        if (ending == ".exr")
+            output.With("scale", JsonSerializer.SerializeToUtf8Bytes(sheet.Scale, BuildJson.Options));
         if (ending != ".png")
             output.With("shown", ImageFile.WritePng(MapFiles.Shown(settings.Map, sheet.Bitmap, sheet.Scale), 1, cancel: context.Cancel));
         return output;
@@ -172,7 +176,7 @@ internal static class SheetPieces
     public static SheetPiece[] Covers(IReadOnlyList<string> parts, JobInputs inputs) =>
         [.. parts.Select((name, p) => new SheetPiece(name, inputs.Value($"cover/{p}", PieceFile.ReadCover), new Dictionary<BakeMap, PartMap>()))];
 
-    /// <summary>For each texel the covered one it shows, as <see cref="SheetPadding.Sources"/>.</summary>
+    /// <summary>For each texel the covered one it shows, as <see cref="SheetPadding.Sources(bool[], int, int, int, CancellationToken)"/>.</summary>
     public static int[] Padding(IReadOnlyList<SheetPiece> covers, SheetMapSettings settings, JobInputs inputs, JobContext context) =>
         inputs.Made($"padding {settings.Size} {settings.Samples} {settings.PaddingPixels}", inputs.List("cover"), 4L * settings.Size * settings.Size, () =>
         {

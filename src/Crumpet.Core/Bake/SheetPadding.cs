@@ -16,44 +16,48 @@ internal static class SheetPadding
     /// <param name="pixels">How far islands grow; negative for as far as there is room.</param>
     /// <param name="threads">Threads to use.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static int[] Sources(bool[] covered, int size, int pixels, int threads, CancellationToken cancel)
+    public static int[] Sources(bool[] covered, int size, int pixels, int threads, CancellationToken cancel) =>
+        Sources(covered, size, size, pixels, threads, cancel);
+
+    /// <summary>The same for a picture that need not be square.</summary>
+    public static int[] Sources(bool[] covered, int width, int height, int pixels, int threads, CancellationToken cancel)
     {
         var nearestRow = new int[covered.Length];
         var options = new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel };
-        Parallel.For(0, size, options, x =>
+        Parallel.For(0, width, options, x =>
         {
             int last = None;
-            for (int y = 0; y < size; y++)
+            for (int y = 0; y < height; y++)
             {
-                if (covered[y * size + x])
+                if (covered[y * width + x])
                     last = y;
-                nearestRow[y * size + x] = last;
+                nearestRow[y * width + x] = last;
             }
             last = None;
-            for (int y = size - 1; y >= 0; y--)
+            for (int y = height - 1; y >= 0; y--)
             {
-                if (covered[y * size + x])
+                if (covered[y * width + x])
                     last = y;
-                int above = nearestRow[y * size + x];
+                int above = nearestRow[y * width + x];
                 if (last != None && (above == None || last - y < y - above))
-                    nearestRow[y * size + x] = last;
+                    nearestRow[y * width + x] = last;
             }
         });
         var sources = new int[covered.Length];
         long limit = pixels < 0 ? long.MaxValue : (long)pixels * pixels;
-        Parallel.For(0, size, options, () => (Columns: new int[size], From: new int[size]), (y, _, hull) =>
+        Parallel.For(0, height, options, () => (Columns: new int[width], From: new int[width]), (y, _, hull) =>
         {
-            FillRow(y, size, limit, nearestRow, sources, hull.Columns, hull.From);
+            FillRow(y, width, limit, nearestRow, sources, hull.Columns, hull.From);
             return hull;
         }, _ => { });
         return sources;
     }
 
     /// <summary>Finds the nearest covered texel of each texel of a row: the lower hull of one parabola a column.</summary>
-    private static void FillRow(int y, int size, long limit, int[] nearestRow, int[] sources, int[] columns, int[] from)
+    private static void FillRow(int y, int width, long limit, int[] nearestRow, int[] sources, int[] columns, int[] from)
     {
-        int top = -1, row = y * size;
-        for (int x = 0; x < size; x++)
+        int top = -1, row = y * width;
+        for (int x = 0; x < width; x++)
         {
             if (nearestRow[row + x] == None)
                 continue;
@@ -66,12 +70,12 @@ internal static class SheetPadding
                 top--;
             }
             start = top < 0 ? 0 : start;
-            if (start >= size)
+            if (start >= width)
                 continue;
             top++;
             (columns[top], from[top]) = (x, start);
         }
-        for (int x = size - 1; x >= 0; x--)
+        for (int x = width - 1; x >= 0; x--)
         {
             if (top < 0)
             {
@@ -80,7 +84,7 @@ internal static class SheetPadding
             }
             int column = columns[top], near = nearestRow[row + column];
             long distance = (long)(near - y) * (near - y) + (long)(column - x) * (column - x);
-            sources[row + x] = distance <= limit ? near * size + column : -1;
+            sources[row + x] = distance <= limit ? near * width + column : -1;
             if (x == from[top])
                 top--;
         }
@@ -91,7 +95,7 @@ internal static class SheetPadding
             long a = nearestRow[row + left] - y, b = nearestRow[row + right] - y;
             long twice = 2L * (right - left), sum = (long)right * right - (long)left * left + b * b - a * a;
             long cut = sum >= 0 ? sum / twice : -((-sum + twice - 1) / twice);
-            return (int)Math.Clamp(cut + 1, 0, size);
+            return (int)Math.Clamp(cut + 1, 0, width);
         }
     }
 

@@ -14,7 +14,8 @@ namespace Crumpet.Core.Building;
 internal static class OutputExpansion
 {
     /// <summary>Name of the file of an output, without ending.</summary>
-    public static string NameOf(AssetGraph graph, SheetNodes sheet, string output) => SheetNames.Texture(graph.Input.Plan, AssetField(graph, sheet), output);
+    public static string NameOf(AssetGraph graph, SheetNodes sheet, RecipeOutput output) =>
+        SheetNames.Texture(graph.Input.Plan, AssetField(graph, sheet), sheet.Sheet.Name, output);
 
     private static string AssetField(AssetGraph graph, SheetNodes sheet) =>
         graph.SheetNodes.Count == 1 ? graph.Input.Asset : SheetNames.AssetField(graph.Input.Asset, sheet.Sheet.Name);
@@ -34,45 +35,52 @@ internal static class OutputExpansion
         {
             var values = ValuesOf(graph, sheet.Sheet);
             var baked = BakedOf(graph, sheet);
-            string[] asked = [.. plan.Recipe.Outputs.SelectMany(o => o.Channels).Select(c => c.Map).OfType<string>().Distinct()];
-            if (values.Count > 1 && asked.Any(m => !baked.ContainsKey(m) && values[0].Maps.ContainsKey(m)))
+            RecipeOutput[] made = [.. plan.Recipe.Made()];
+            if (values.Count > 1 && made.SelectMany(o => o.Maps()).Any(m => !baked.ContainsKey(m) && values[0].Maps.ContainsKey(m)))
                 sheet.Materials = AddMaterials(graph, sheet, values);
-            foreach (var output in plan.Recipe.Outputs)
+            foreach (var output in made)
             {
-                string[] maps = [.. output.Channels.Select(c => c.Map).OfType<string>().Distinct().Order(StringComparer.Ordinal)];
                 var inputs = new List<(string, JobFile)>();
-                var endings = new SortedDictionary<string, string>(StringComparer.Ordinal);
+                var maps = new SortedDictionary<string, OutputMap>(StringComparer.Ordinal);
                 var fixedValues = new SortedDictionary<string, int[]>(StringComparer.Ordinal);
-                foreach (string map in maps)
+                foreach (string map in output.Maps().Order(StringComparer.Ordinal))
                 {
+                    var meaning = OutputJob.MeaningOf(map);
                     if (baked.TryGetValue(map, out var file))
-                        (endings[map], inputs) = (file.Ending, [.. inputs, (OutputJob.Map(map), file.File)]);
+                    {
+                        maps[map] = new OutputMap(file.Ending, meaning, file.Scale is null ? null : BakeMaps.Find(map));
+                        inputs.Add((OutputJob.Map(map), file.File));
+                        if (file.Scale is not null)
+                            inputs.Add((OutputJob.Scale(map), file.Scale.Value));
+                    }
                     else if (values[0].Maps.TryGetValue(map, out int[]? codes) && sheet.Materials is null)
                         fixedValues[map] = codes;
                     else if (values[0].Maps.ContainsKey(map))
-                        (endings[map], inputs) = (".png", [.. inputs, (OutputJob.Map(map), sheet.Materials![OutputJob.Map(map)])]);
+                    {
+                        maps[map] = new OutputMap(".png", meaning);
+                        inputs.Add((OutputJob.Map(map), sheet.Materials![OutputJob.Map(map)]));
+                    }
                 }
                 sheet.Outputs.Add((output, graph.Add(Station.Pack, JobKinds.Output, $"{output.Name} of {sheet.Sheet.Name}",
-                    new OutputSettings(sheet.Size, output.Channels, endings, fixedValues), inputs)));
+                    new OutputSettings(sheet.Size, OutputSettings.Plain(output), maps, fixedValues), inputs)));
             }
         }
         return true;
     }
 
-    /// <summary>Maps of a sheet by their names in recipes.</summary>
-    public static Dictionary<string, (JobFile File, string Ending)> BakedOf(AssetGraph graph, SheetNodes sheet)
+    /// <summary>Maps of a sheet by their names in recipes; floating-point ones with their scale.</summary>
+    public static Dictionary<string, (JobFile File, string Ending, JobFile? Scale)> BakedOf(AssetGraph graph, SheetNodes sheet)
     {
         var bake = graph.Input.Plan.Bake;
-        var maps = new Dictionary<string, (JobFile, string)>(StringComparer.Ordinal);
+        var maps = new Dictionary<string, (JobFile, string, JobFile?)>(StringComparer.Ordinal);
         // Without parts nothing was baked.
         if (graph.Pairs!.Paired.Any())
         {
             foreach (var (map, node) in sheet.Maps)
-                // Floating point holds units; what is shown of it fills the channels.
-                maps[map.Name] = bake.FileOf(map) == MapFile.Exr ? (node["shown"], ".png") : (node["map"], MapFiles.EndingOf(bake.FileOf(map)));
+                maps[map.Name] = (node["map"], MapFiles.EndingOf(bake.FileOf(map)), bake.FileOf(map) == MapFile.Exr ? (JobFile?)node["scale"] : null);
         }
         foreach (var (map, node) in sheet.Made)
-            maps[map.Name] = (node["map"], ".png");
+            maps[map.Name] = (node["map"], ".png", null);
         return maps;
     }
 
@@ -93,8 +101,8 @@ internal static class OutputExpansion
             foreach (var (output, picture) in sheet.Outputs)
             {
                 sheet.Textures.Add(graph.Add(
-                    Station.Convert, JobKinds.Texture, $"{output.Name} of {sheet.Sheet.Name}", new ConvertSettings(output.Format, output.Meaning),
-                        ("picture", picture["picture"])));
+                    Station.Convert, JobKinds.Texture, $"{output.Name} of {sheet.Sheet.Name}", new ConvertSettings(output.StoredAs(), output.Meaning),
+                        ("picture", picture["plain"])));
             }
         }
         return true;
@@ -105,7 +113,7 @@ internal static class OutputExpansion
     {
         var sheets = graph.SheetNodes.Select(sheet => new BindSheet(
             sheet.Sheet.Name, AssetField(graph, sheet),
-                [.. sheet.Outputs.Select(o => new BindTexture(NameOf(graph, sheet, o.Output.Name) + ".dds", o.Output.Meaning, o.Output.Format))]));
+                [.. sheet.Outputs.Select(o => new BindTexture(NameOf(graph, sheet, o.Output) + ".dds", o.Output.Meaning, o.Output.StoredAs()))]));
         graph.Bound = graph.Add(Station.Bind, JobKinds.Bind, "", new BindSettings(graph.Input.Plan.BindPattern, graph.Input.Plan.Target.Inputs, [.. sheets]));
         return graph.Bound.Result is not null;
     }
@@ -115,12 +123,13 @@ internal static class OutputExpansion
     {
         var bindings = graph.Bound!.Report<BindReport>()!.Sheets;
         var outputs = graph.SheetNodes.SelectMany(
-            s => s.Outputs.Select((o, i) => (Name: NameOf(graph, s, o.Output.Name), o.Output, o.Picture, Texture: s.Textures[i]))).ToArray();
+            s => s.Outputs.Select((o, i) => (Name: NameOf(graph, s, o.Output), o.Output, o.Picture, Texture: s.Textures[i]))).ToArray();
         var more = MoreMeshes(graph);
         var settings = new PackageSettings(
             graph.Input.Asset, graph.Input.Plan.Target,
             [.. graph.SheetNodes.Select((s, i) => new PackageMaterial(s.Sheet.Name, s.Sheet.MainMaterial, BoundOf(bindings[i])))],
-            [.. outputs.Select(o => new PackageTexture(o.Name + ".dds", o.Output.Meaning, o.Name + ".png"))], [.. graph.Input.Sources.Select(s => s.Name)],
+            [.. outputs.Select(o => new PackageTexture(o.Name + ".dds", o.Output.Meaning, o.Name + o.Output.Picture.Ending))],
+            [.. graph.Input.Sources.Select(s => s.Name)],
             [.. more.Select(m => m.File)]);
         var scene = graph.TakenIn!;
         IEnumerable<(string, JobFile)> inputs =

@@ -2,7 +2,10 @@ using System.Text.Json.Nodes;
 
 namespace Crumpet.Core.Building;
 
-/// <summary>Brings documents of earlier versions up to this one: the direction of green, and what textures are held to, are the target's.</summary>
+/// <summary>
+/// Brings documents of earlier versions up to this one: the direction of green, and what textures are held to, are the target's; feeds of
+/// recipes have lists of maps and letters for channels.
+/// </summary>
 public static class PlanUpgrade
 {
     private static readonly string[] LimitsInRules = ["largestTexture", "squareTextures"];
@@ -10,6 +13,8 @@ public static class PlanUpgrade
     /// <summary>Upgrades a plan, or what an asset says otherwise than its kit, where it stands.</summary>
     public static void Upgrade(JsonObject plan)
     {
+        if (plan["recipe"] is JsonObject recipe)
+            UpgradeRecipe(recipe);
         if (plan["bake"] is not JsonObject bake || !bake.Remove("green", out var green))
             return;
         TargetOf(plan)["green"] = green;
@@ -28,6 +33,22 @@ public static class PlanUpgrade
             if (rules.Remove(name, out var value))
                 TargetOf(plan)[name] = value;
         }
+    }
+
+    /// <summary>Upgrades a recipe, or what an asset says of it otherwise than its kit, where it stands.</summary>
+    public static void UpgradeRecipe(JsonObject recipe)
+    {
+        foreach (var feed in (recipe["outputs"] as JsonArray ?? []).OfType<JsonObject>().SelectMany(o => o["channels"] as JsonArray ?? []).OfType<JsonObject>())
+        {
+            if (feed.Remove("map", out var map))
+                feed["from"] = map is null ? [] : new JsonArray(map);
+            if (feed["channel"] is JsonValue value && value.TryGetValue(out int channel) && channel is >= 0 and < 4)
+                feed["channel"] = "rgba"[channel].ToString();
+            if (feed.Remove("fallback", out var fallback))
+                feed["else"] = fallback;
+        }
+        if (recipe["version"] is JsonValue version && version.TryGetValue(out int number) && number == 1)
+            recipe["version"] = Pack.Recipe.ThisVersion;
     }
 
     private static JsonObject TargetOf(JsonObject plan)

@@ -130,15 +130,28 @@ public static class PlanWords
 
     private static void Outputs(Recipe before, Recipe after, List<string> said)
     {
+        if (before.Name != after.Name)
+            said.Add($"Recipe named {after.Name}");
         foreach (var now in after.Outputs)
         {
             var was = before.Outputs.FirstOrDefault(o => o.Name == now.Name);
             if (was is null)
                 said.Add($"Output {now.Name} added");
-            else if (was.Format != now.Format)
-                said.Add($"Format of {now.Name} set to {now.Format.Label}");
-            if (was is not null && (was.Meaning != now.Meaning || !was.Channels.SequenceEqual(now.Channels)))
+            else if (was.StoredAs() != now.StoredAs())
+                said.Add($"Format of {now.Name} set to {now.StoredAs().Label}");
+            if (was is null || was == now)
+                continue;
+            if (was.On != now.On)
+                said.Add($"Output {now.Name} switched {(now.On ? "on" : "off")}");
+            if (!was.Channels.SequenceEqual(now.Channels) || was.Normals != now.Normals)
                 said.Add($"Channels of {now.Name} changed");
+            if ((was.Picture, was.Bits, was.Size) != (now.Picture, now.Bits, now.Size))
+                said.Add($"{now.Name} made as {now.Picture.Label} of {now.Bits} bits, "
+                    + $"{(OutputSize.Of(now.Size) is { Divisor: 0 } ? $"{now.Size} px" : $"size {now.Size}")}");
+            if ((was.Meaning, was.Alpha, was.Dither) != (now.Meaning, now.Alpha, now.Dither))
+                said.Add($"What {now.Name} means, its alpha or its dither changed");
+            if (was.File != now.File)
+                said.Add($"Files of {now.Name} named {now.File ?? "as the kit says"}");
         }
         said.AddRange(before.Outputs.Where(o => after.Outputs.All(n => n.Name != o.Name)).Select(o => $"Output {o.Name} left out"));
     }

@@ -40,10 +40,11 @@ public sealed record BakeReport(IReadOnlyList<SheetReport> Sheets);
 /// <summary>One packed picture.</summary>
 /// <param name="Sheet">Sheet it belongs to.</param>
 /// <param name="Output">Name of the recipe's output.</param>
-/// <param name="File">PNG file.</param>
-/// <param name="Size">Side, pixels.</param>
+/// <param name="File">Its loose file.</param>
+/// <param name="Width">Width, pixels.</param>
+/// <param name="Height">Height, pixels.</param>
 /// <param name="Channels">What feeds each channel, in words.</param>
-public sealed record PackedPicture(string Sheet, string Output, string File, int Size, IReadOnlyList<string> Channels);
+public sealed record PackedPicture(string Sheet, string Output, string File, int Width, int Height, IReadOnlyList<string> Channels);
 
 /// <summary>What packing gave.</summary>
 public sealed record PackReport(IReadOnlyList<PackedPicture> Pictures);

@@ -21,7 +21,7 @@ public sealed record SheetCost(SheetRule Rule, int Sheets, int Draws, long Bytes
     {
         var low = objects.Where(o => o.Side == Side.Low).ToArray();
         int materials = Math.Max(1, low.SelectMany(o => o.Materials).Distinct(StringComparer.Ordinal).Count());
-        long each = recipe.Outputs.Sum(o => Levels(size).Sum(side => (long)o.Format.LevelBytes(side, side)));
+        long each = recipe.Made().Sum(o => Levels(OutputSize.Of(o.Size)!.Value.For(size, size).Width).Sum(side => (long)o.StoredAs().LevelBytes(side, side)));
         return (
             new SheetCost(SheetRule.Materials, materials, low.Sum(o => Math.Max(1, o.Materials.Count)), materials * each),
             new SheetCost(SheetRule.Together, sheetsTogether, low.Length, sheetsTogether * each));

@@ -150,11 +150,13 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
             var channels = ChannelsOf(sheet);
             foreach (var (output, node) in sheet.Outputs)
             {
-                string file = OutputExpansion.NameOf(graph, sheet, output.Name) + ".png";
+                string file = OutputExpansion.NameOf(graph, sheet, output) + output.Picture.Ending;
+                var report = node.Report<OutputReport>()!;
                 files.Add(Named(node, "picture", file));
-                pictures.Add(new PackedPicture(sheet.Sheet.Name, output.Name, file, sheet.Size, [.. output.Channels.Select(c => c.InWords(channels))]));
+                pictures.Add(new PackedPicture(sheet.Sheet.Name, output.Name, file, report.Width, report.Height,
+                    [.. output.Channels.Select(c => c.InWords(channels))]));
+                findings.AddRange(PackFindings.Of(output, report.Channels));
             }
-            findings.AddRange(PackFindings.Of(graph.Input.Plan.Recipe, channels.Keys.ToHashSet(StringComparer.Ordinal)));
         }
         return new StationContent(new PackReport(pictures), files, findings);
     }
@@ -177,10 +179,11 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
             for (int i = 0; i < sheet.Textures.Count; i++)
             {
                 var output = sheet.Outputs[i].Output;
-                string name = OutputExpansion.NameOf(graph, sheet, output.Name);
+                string name = OutputExpansion.NameOf(graph, sheet, output);
                 var report = sheet.Textures[i].Report<CompressedReport>()!;
                 files.Add(Named(sheet.Textures[i], "texture", name + ".dds"));
-                textures.Add(new ConvertedTexture(sheet.Sheet.Name, name + ".dds", name + ".png", output.Format, output.Meaning, report.Size, report.Mips,
+                textures.Add(new ConvertedTexture(sheet.Sheet.Name, name + ".dds", name + output.Picture.Ending, output.StoredAs(), output.Meaning,
+                    report.Size, report.Mips,
                     files[^1].Bytes, report.Quality));
             }
         }

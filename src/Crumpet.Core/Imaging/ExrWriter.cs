@@ -5,7 +5,7 @@ using System.Text;
 
 namespace Crumpet.Core.Imaging;
 
-/// <summary>Writes floating-point pictures as OpenEXR: one part, scan lines, 32-bit channels, deflated in blocks of 16 rows.</summary>
+/// <summary>Writes floating-point pictures as OpenEXR: one part, scan lines, 16- or 32-bit channels, deflated in blocks of 16 rows.</summary>
 /// <remarks>Source: "OpenEXR File Layout" and "Technical Introduction to OpenEXR", Academy Software Foundation.</remarks>
 public static class ExrWriter
 {
@@ -15,16 +15,17 @@ public static class ExrWriter
     /// <summary>The bytes of a file.</summary>
     /// <param name="picture">1 grey, 2 grey and alpha, 3 RGB or 4 RGBA channels.</param>
     /// <param name="threads">Threads to use; the bytes do not depend on them.</param>
+    /// <param name="half">Whether channels have 16 bits.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static byte[] Write(Bitmap32 picture, int threads = 1, CancellationToken cancel = default)
+    public static byte[] Write(Bitmap32 picture, int threads = 1, bool half = false, CancellationToken cancel = default)
     {
         int blocks = (picture.Height + BlockRows - 1) / BlockRows;
         var packed = new byte[blocks][];
         Parallel.For(0, blocks, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel },
-            i => packed[i] = Block(picture, i * BlockRows));
+            i => packed[i] = Block(picture, i * BlockRows, half));
         using var stream = new MemoryStream();
         using var writer = new BinaryWriter(stream);
-        Header(writer, picture);
+        Header(writer, picture, half);
         long at = stream.Length + 8L * blocks;
         foreach (byte[] block in packed)
         {
@@ -49,7 +50,7 @@ public static class ExrWriter
         _ => [("A", 3), ("B", 2), ("G", 1), ("R", 0)],
     };
 
-    private static void Header(BinaryWriter writer, Bitmap32 picture)
+    private static void Header(BinaryWriter writer, Bitmap32 picture, bool half)
     {
         writer.Write(20000630);
         writer.Write(2);
@@ -58,7 +59,7 @@ public static class ExrWriter
         foreach (var (name, _) in Channels(picture))
         {
             Text(names, name);
-            names.Write(2); // FLOAT
+            names.Write(half ? 1 : 2); // HALF or FLOAT
             names.Write(0);
             names.Write(1);
             names.Write(1);
@@ -90,25 +91,31 @@ public static class ExrWriter
         writer.Write((byte)0);
     }
 
-    private static byte[] Block(Bitmap32 picture, int firstRow)
+    private static byte[] Block(Bitmap32 picture, int firstRow, bool half)
     {
         var channels = Channels(picture);
         int rows = Math.Min(BlockRows, picture.Height - firstRow);
-        var raw = new byte[4 * picture.Width * rows * channels.Length];
-        int at = 0;
+        int bytes = half ? 2 : 4, at = 0;
+        var raw = new byte[bytes * picture.Width * rows * channels.Length];
         for (int y = firstRow; y < firstRow + rows; y++)
         {
             foreach (var (_, channel) in channels)
             {
-                for (int x = 0; x < picture.Width; x++, at += 4)
-                    BinaryPrimitives.WriteSingleLittleEndian(raw.AsSpan(at), picture.Pixels[(y * picture.Width + x) * picture.Channels + channel]);
+                for (int x = 0; x < picture.Width; x++, at += bytes)
+                {
+                    float value = picture.Pixels[(y * picture.Width + x) * picture.Channels + channel];
+                    if (half)
+                        BinaryPrimitives.WriteHalfLittleEndian(raw.AsSpan(at), (Half)value);
+                    else
+                        BinaryPrimitives.WriteSingleLittleEndian(raw.AsSpan(at), value);
+                }
             }
         }
         // Even bytes before odd ones, then differences: like bytes come together.
         var parted = new byte[raw.Length];
-        int half = (raw.Length + 1) / 2;
+        int odd = (raw.Length + 1) / 2;
         for (int i = 0; i < raw.Length; i++)
-            parted[(i % 2 == 0 ? 0 : half) + i / 2] = raw[i];
+            parted[(i % 2 == 0 ? 0 : odd) + i / 2] = raw[i];
         for (int i = parted.Length - 1; i > 0; i--)
             parted[i] = (byte)(parted[i] - parted[i - 1] + 128);
         using var stream = new MemoryStream();

@@ -116,6 +116,26 @@ public static class ImageFile
         }
     }
 
+    /// <summary>Width and height of a picture, pixels; without decoding it where its format allows that.</summary>
+    /// <param name="bytes">The file.</param>
+    /// <param name="fileName">Name for messages.</param>
+    /// <exception cref="SourceFileException">As for <see cref="Read"/>.</exception>
+    public static (int Width, int Height) SizeOf(byte[] bytes, string fileName)
+    {
+        if (bytes.Length == 0 || IsReadHere(bytes, fileName))
+            return Read(bytes, fileName) is var whole ? (whole.Width, whole.Height) : default;
+        try
+        {
+            using var image = Image.NewFromBuffer(bytes, access: Enums.Access.Sequential);
+            CheckFormat(fileName, image);
+            return (image.Width, image.Height);
+        }
+        catch (VipsException e)
+        {
+            throw NoPicture(fileName, e);
+        }
+    }
+
     /// <summary>Formats the library does not read, or not from a buffer.</summary>
     private static bool IsReadHere(byte[] bytes, string fileName) => ExrReader.IsExr(bytes) || bytes.AsSpan().StartsWith("#?"u8)
         || fileName.EndsWith(".tga", StringComparison.OrdinalIgnoreCase) || TgaReader.LooksLike(bytes);
@@ -253,11 +273,40 @@ public static class ImageFile
         return file;
     }
 
+    /// <summary>The bytes of a file the library writes, of the bitmap's own depth and channels.</summary>
+    /// <param name="bitmap">What to write.</param>
+    /// <param name="write">How.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    internal static byte[] Save(Bitmap bitmap, Func<Image, byte[]> write, CancellationToken cancel)
+    {
+        cancel.ThrowIfCancellationRequested();
+        using var image = bitmap switch
+        {
+            Bitmap8 b => Image.NewFromMemory(b.Pixels, b.Width, b.Height, b.Channels, Enums.BandFormat.Uchar),
+            Bitmap16 b => Image.NewFromMemory(b.Pixels, b.Width, b.Height, b.Channels, Enums.BandFormat.Ushort),
+            Bitmap32 b => Image.NewFromMemory(b.Pixels, b.Width, b.Height, b.Channels, Enums.BandFormat.Float),
+            _ => throw new ArgumentException("There is no such bitmap.", nameof(bitmap)),
+        };
+        bool colour = bitmap.Channels >= 3;
+        using var marked = image.Copy(interpretation: bitmap.Bits switch
+        {
+            8 => colour ? Enums.Interpretation.Srgb : Enums.Interpretation.Bw,
+            16 => colour ? Enums.Interpretation.Rgb16 : Enums.Interpretation.Grey16,
+            _ => colour ? Enums.Interpretation.Scrgb : Enums.Interpretation.Multiband,
+        });
+        using var stop = cancel.Register(() => marked.SetKill(true));
+        try
+        {
+            return write(marked);
+        }
+        catch (VipsException) when (cancel.IsCancellationRequested)
+        {
+            throw new OperationCanceledException(cancel);
+        }
+    }
+
     /// <summary>The bytes of a floating-point TIFF file.</summary>
     /// <param name="bitmap">What to write.</param>
-    public static byte[] WriteTiff(Bitmap32 bitmap)
-    {
-        using var image = Image.NewFromMemory(bitmap.Pixels, bitmap.Width, bitmap.Height, bitmap.Channels, Enums.BandFormat.Float);
-        return image.TiffsaveBuffer(compression: Enums.ForeignTiffCompression.Deflate);
-    }
+    public static byte[] WriteTiff(Bitmap32 bitmap) =>
+        Save(bitmap, image => image.TiffsaveBuffer(compression: Enums.ForeignTiffCompression.Deflate), default);
 }

@@ -28,7 +28,10 @@ public static class MeshFiles
     public static bool IsCompanion(string name) => Extension(name) is ".mtl" or ".bin" || IsPicture(name);
 
     /// <summary>Whether a file is a picture.</summary>
-    public static bool IsPicture(string name) => Extension(name) is ".png" or ".jpg" or ".jpeg" or ".tga" or ".tif" or ".tiff" or ".webp" or ".hdr" or ".exr";
+    public static bool IsPicture(string name) => PictureEndings.Contains(Extension(name));
+
+    /// <summary>Endings of pictures.</summary>
+    public static IReadOnlyList<string> PictureEndings { get; } = [".png", ".jpg", ".jpeg", ".tga", ".tif", ".tiff", ".webp", ".hdr", ".exr"];
 
     /// <summary>Reads the objects of a file.</summary>
     /// <param name="name">File name; its ending tells the format.</param>

@@ -1,21 +1,40 @@
+using System.Text.Json;
+using Crumpet.Core.Bake;
+using Crumpet.Core.Building;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Jobs;
 
 namespace Crumpet.Core.Pack;
 
+/// <summary>A map that is an input of an output.</summary>
+/// <param name="Ending">Ending of its file.</param>
+/// <param name="Meaning">What its numbers mean.</param>
+/// <param name="Map">The baked map it is, where its floating-point values are shown by its scale; null where they are plain.</param>
+public sealed record OutputMap(string Ending, ColourMeaning Meaning, BakeMap? Map = null);
+
 /// <summary>What an output depends on beside the maps.</summary>
-/// <param name="Size">Its side, pixels.</param>
-/// <param name="Channels">What feeds each channel.</param>
-/// <param name="Endings">Ending of the file of each map that is an input.</param>
+/// <param name="Size">Side of its sheet, pixels.</param>
+/// <param name="Output">What is made, without what its file is called and how it is compressed later.</param>
+/// <param name="Maps">Each map that is an input.</param>
 /// <param name="Values">Codes of maps that are one value everywhere, a code a channel.</param>
-public sealed record OutputSettings(int Size, IReadOnlyList<Feed> Channels, IReadOnlyDictionary<string, string> Endings,
-    IReadOnlyDictionary<string, int[]> Values);
+public sealed record OutputSettings(int Size, RecipeOutput Output, IReadOnlyDictionary<string, OutputMap> Maps,
+    IReadOnlyDictionary<string, int[]> Values)
+{
+    /// <summary>What of an output its texels depend on.</summary>
+    public static RecipeOutput Plain(RecipeOutput output) => output with { Name = "", On = true, File = null, Format = null };
+}
+
+/// <summary>What became of an output's channels.</summary>
+/// <param name="Width">Width of the picture, pixels.</param>
+/// <param name="Height">Its height.</param>
+/// <param name="Channels">Its channels.</param>
+public sealed record OutputReport(int Width, int Height, IReadOnlyList<PackedChannel> Channels);
 
 /// <summary>
-/// Packs one output of a sheet: <c>map/NAME</c> of each map that feeds it to <c>picture</c>, a PNG. How it is compressed later is of no
-/// matter.
+/// Packs one output of a sheet: <c>map/NAME</c> of each map that feeds it, with <c>scale/NAME</c> of floating-point ones, to
+/// <c>picture</c>, the loose file, and <c>plain</c>, a PNG of the same for Convert.
 /// </summary>
-public sealed class OutputJob() : JobKind<OutputSettings>("output", 1)
+public sealed class OutputJob() : JobKind<OutputSettings>("output", 2)
 {
     /// <inheritdoc/>
     public override string Words => "outputs to pack";
@@ -26,22 +45,53 @@ public sealed class OutputJob() : JobKind<OutputSettings>("output", 1)
     /// <summary>Role of a map.</summary>
     public static string Map(string name) => "map/" + name;
 
+    /// <summary>Role of a map's scale.</summary>
+    public static string Scale(string name) => "scale/" + name;
+
+    /// <inheritdoc/>
+    public override bool UsesThreads(IReadOnlyList<StoredFile> inputs) => true;
+
     /// <inheritdoc/>
     protected override double Cost(OutputSettings settings, IReadOnlyList<StoredFile> inputs) => 0.05 + settings.Size * settings.Size / 1e6;
 
     /// <inheritdoc/>
     protected override JobOutput Work(OutputSettings settings, JobInputs inputs, JobContext context)
     {
-        var maps = settings.Values.ToDictionary(v => v.Key, v => (Bitmap)new Bitmap8(1, 1, v.Value.Length, [.. v.Value.Select(c => (byte)c)]));
-        foreach (var (name, ending) in settings.Endings)
+        var output = settings.Output;
+        var (width, height) = OutputSize.Of(output.Size)!.Value.For(settings.Size, settings.Size);
+        var names = settings.Maps.Keys.Concat(settings.Values.Keys).ToHashSet(StringComparer.Ordinal);
+        var packed = ChannelPacker.Pack(output, new PackSources(names, Load), width, height, context.Threads, context.Cancel);
+        context.Progress?.Report(new Progress(0.4, "writing"));
+        byte[] picture = output.Picture.Write(packed.Picture, output.Bits, context.Cancel);
+        byte[] plain = output.Picture == PictureFormat.Png ? picture : ImageFile.WritePng(Plain(packed.Picture, output.Meaning), cancel: context.Cancel);
+        return new JobOutput { Report = new OutputReport(width, height, packed.Channels) }.With("picture", picture).With("plain", plain);
+
+        PackSource Load(string name)
         {
             context.Cancel.ThrowIfCancellationRequested();
-            maps[name] = ImageFile.Read(inputs.Bytes(Map(name)), name + ending);
+            if (settings.Values.TryGetValue(name, out int[]? codes))
+                return new PackSource(new Bitmap8(1, 1, codes.Length, [.. codes.Select(c => (byte)c)]), MeaningOf(name));
+            var map = settings.Maps[name];
+            var read = ImageFile.Read(inputs.Bytes(Map(name)), name + map.Ending);
+            return new PackSource(read, map.Meaning)
+            {
+                Shown = map.Map is not null && read is Bitmap32
+                    ? MapFiles.ShareOf(map.Map, JsonSerializer.Deserialize<MapScale>(inputs.Bytes(Scale(name)), BuildJson.Options)) : null,
+            };
         }
-        context.Progress?.Report(new Progress(0.3, "packing channels"));
-        var picture = ChannelPacker.Pack(new RecipeOutput("", ColourMeaning.Linear, TextureFormat.Rgba8, settings.Channels), maps, settings.Size,
-            context.Cancel);
-        return new JobOutput().With("picture",
-            ImageFile.WritePng(picture, done: share => context.Progress?.Report(new Progress(0.4 + 0.6 * share, "writing")), cancel: context.Cancel));
+    }
+
+    /// <summary>What the numbers of a map mean, by its name.</summary>
+    public static ColourMeaning MeaningOf(string name) => BakeMaps.Find(name)?.Meaning ?? ColourMeaning.Linear;
+
+    /// <summary>A picture as whole numbers; colour in floating point is linear light.</summary>
+    private static Bitmap Plain(Bitmap picture, ColourMeaning meaning)
+    {
+        if (picture is not Bitmap32 real)
+            return picture;
+        int colours = picture.Channels is 2 or 4 ? picture.Channels - 1 : picture.Channels;
+        bool isSrgb = meaning == ColourMeaning.Srgb;
+        return PictureOps.FromUnits(real.Width, real.Height, real.Channels, 16,
+            [.. real.Pixels.Select((v, i) => float.IsNaN(v) ? 0 : isSrgb && i % real.Channels < colours ? Srgb.FromLinear(v) : v)]);
     }
 }

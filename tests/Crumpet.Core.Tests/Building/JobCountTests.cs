@@ -49,7 +49,7 @@ public sealed class JobCountTests
         var inverted = With(Plan, o => o.Name == "masks" ? o with { Channels = [o.Channels[0] with { Invert = true }, .. o.Channels.Skip(1)] } : o);
         Assert.Equal(["output masks of stone", "texture masks of stone", "package"], Worked(asset, inverted));
         // Another value for a map that is there changes no texel.
-        var fallback = With(Plan, o => o.Name == "masks" ? o with { Channels = [o.Channels[0] with { Fallback = 0.25f }, .. o.Channels.Skip(1)] } : o);
+        var fallback = With(Plan, o => o.Name == "masks" ? o with { Channels = [o.Channels[0] with { Else = 0.25 }, .. o.Channels.Skip(1)] } : o);
         Assert.Equal(["output masks of stone"], Worked(asset, fallback));
     }
 
@@ -166,8 +166,17 @@ public sealed class JobCountTests
     {
         var asset = Balls();
         asset.Run(Plan, Station.Bake);
-        // An alpha that no map has.
-        var broken = With(Plan, o => o.Name == "normal" ? o with { Channels = [o.Channels[0] with { Channel = 3 }, .. o.Channels.Skip(1)] } : o);
+        var faulty = new PictureFormat
+        {
+            Word = "faulty",
+            Label = "Faulty",
+            Ending = ".faulty",
+            Bits = [8],
+            Channels = [3],
+            Writer = (_, _, _) => throw new ArgumentException("it cannot be written")
+        };
+        using var added = PictureFormat.Table.With(faulty);
+        var broken = With(Plan, o => o.Name == "normal" ? o with { Picture = faulty } : o);
         var build = asset.Build(broken);
         var failed = Assert.Throws<JobFailedException>(() => build.Run(Station.Pack, true, 2, null, default));
         Assert.StartsWith("output normal of stone: ", failed.Message, StringComparison.Ordinal);

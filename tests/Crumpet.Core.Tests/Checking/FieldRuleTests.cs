@@ -183,7 +183,12 @@ public sealed class FieldRuleTests
                 Files = new Dictionary<BakeMap, MapFile> { [BakeMap.Normal] = MapFile.Exr },
                 Made = [new MadeMap("h.png", MadeOf.Height, BakeMap.Normal)]
             },
-            Recipe = Recipe.Default,
+            Recipe = new Recipe([Recipe.Default.Outputs[2] with
+            {
+                File = "{asset}_{map}",
+                Normals = new NormalWork(2, true, ["normal"]),
+                Channels = [new Feed(["ao", "cavity"]) { Mix = new Mix(MixHow.Mask, ["ao"], By: ["cavity"]) }],
+            }]),
         };
         return new KitFile(1, "kit", [new KitAsset("a", "a", ["a_low.obj"], plan)],
             new IntakeRules { Mends = [new TurnUpright()], ExpectedSizeMetres = 1, PixelsPerMetre = 100 });
