@@ -16,7 +16,10 @@ var document = new Argument<string>("document") { Description = "Markdown with t
 var picture = new Argument<string>("picture") { Description = "SVG to write." };
 var plot = new Command("plot", "Draw the table of a document.") { document, picture };
 plot.SetAction(given => LayoutPlot.Write(given.GetValue(document)!, given.GetValue(picture)!));
-var root = new RootCommand("Measures Crumpet; anything but these commands goes to BenchmarkDotNet.") { layout, seams, cancel, plot, BakeBench.Make() };
+var root = new RootCommand("Measures Crumpet; anything but these commands goes to BenchmarkDotNet.")
+{
+    layout, seams, cancel, plot, BakeBench.Make(), PackBench.Make(),
+};
 foreach (var command in RayCommand.Make())
     root.Subcommands.Add(command);
 if (args.Length > 0 && root.Subcommands.Any(c => c.Name == args[0]))

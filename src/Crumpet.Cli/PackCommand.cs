@@ -77,7 +77,7 @@ internal static class PackCommand
                 findings.AddRange(PackFindings.Of(output, packed.Channels).Select(f => f with
                 {
                     Sentence = $"{asset}: {f.Sentence}",
-                    SpoilsMaps = !isBuiltIn && f.Severity == Severity.Warn
+                    SpoilsMaps = !isBuiltIn && PackFindings.IsSpoilt(f)
                 }));
                 string file = NameOf(output, asset) + output.Picture.Ending;
                 files.Add(Output.Write(target, file, output.Picture.Write(packed.Picture, output.Bits)));

@@ -1,3 +1,4 @@
+using System.Text.Json;
 using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Bake;
@@ -44,6 +45,12 @@ public static class MapFiles
             shown.Pixels[i] = (byte)(Math.Clamp(share(real.Pixels[i / channels * real.Channels + i % channels], i % channels), 0, 1) * 255 + 0.5f);
         return shown;
     }
+
+    /// <summary>A map's scale as bytes, beside the map; null where it is plain.</summary>
+    public static byte[] WriteScale(MapScale? scale) => JsonSerializer.SerializeToUtf8Bytes(scale, JsonSerializerOptions.Web);
+
+    /// <summary>The scale <see cref="WriteScale"/> wrote.</summary>
+    public static MapScale? ReadScale(byte[] bytes) => JsonSerializer.Deserialize<MapScale>(bytes, JsonSerializerOptions.Web);
 
     /// <summary>What a floating-point value of a channel is shown as, 0 to 1.</summary>
     /// <param name="map">Which.</param>

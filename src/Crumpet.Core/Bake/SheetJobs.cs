@@ -1,6 +1,4 @@
-using System.Text.Json;
 using System.Text.Json.Serialization;
-using Crumpet.Core.Building;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Jobs;
@@ -160,7 +158,7 @@ public sealed class SheetMapJob() : JobKind<SheetMapSettings>("sheet map", 3)
         var output = new JobOutput { Report = new SheetMapReport(ending, sheet.Scale, settings.Map.Values == MapValues.Label ? legend : []) }
             .With("map", bytes);
         if (ending == ".exr")
-            output.With("scale", JsonSerializer.SerializeToUtf8Bytes(sheet.Scale, BuildJson.Options));
+            output.With("scale", MapFiles.WriteScale(sheet.Scale));
         if (ending != ".png")
             output.With("shown", ImageFile.WritePng(MapFiles.Shown(settings.Map, sheet.Bitmap, sheet.Scale), 1, cancel: context.Cancel));
         return output;

@@ -1,4 +1,3 @@
-using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Layout;
 using Crumpet.Core.Pack;
@@ -21,15 +20,9 @@ public sealed record SheetCost(SheetRule Rule, int Sheets, int Draws, long Bytes
     {
         var low = objects.Where(o => o.Side == Side.Low).ToArray();
         int materials = Math.Max(1, low.SelectMany(o => o.Materials).Distinct(StringComparer.Ordinal).Count());
-        long each = recipe.Made().Sum(o => Levels(OutputSize.Of(o.Size)!.Value.For(size, size).Width).Sum(side => (long)o.StoredAs().LevelBytes(side, side)));
+        long each = RecipeCost.Of(recipe, size).Bytes;
         return (
             new SheetCost(SheetRule.Materials, materials, low.Sum(o => Math.Max(1, o.Materials.Count)), materials * each),
             new SheetCost(SheetRule.Together, sheetsTogether, low.Length, sheetsTogether * each));
-    }
-
-    private static IEnumerable<int> Levels(int size)
-    {
-        for (int side = size; side > 0; side /= 2)
-            yield return side;
     }
 }

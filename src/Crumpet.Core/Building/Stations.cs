@@ -97,6 +97,7 @@ public sealed partial class Station
         Expand = OutputExpansion.AddPack,
         Assemble = r => r.Pack(),
         Report = typeof(PackReport),
+        Settings = ["recipe"],
     };
 
     /// <summary>Textures are compressed.</summary>
@@ -110,7 +111,7 @@ public sealed partial class Station
         Expand = OutputExpansion.AddConvert,
         Assemble = r => r.Convert(),
         Report = typeof(ConvertReport),
-        Settings = ["recipe"],
+        AlsoShows = ["recipe.outputs"],
     };
 
     /// <summary>Textures are bound to material inputs.</summary>

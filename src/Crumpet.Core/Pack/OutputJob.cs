@@ -1,6 +1,4 @@
-using System.Text.Json;
 using Crumpet.Core.Bake;
-using Crumpet.Core.Building;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Jobs;
 
@@ -76,7 +74,7 @@ public sealed class OutputJob() : JobKind<OutputSettings>("output", 2)
             return new PackSource(read, map.Meaning)
             {
                 Shown = map.Map is not null && read is Bitmap32
-                    ? MapFiles.ShareOf(map.Map, JsonSerializer.Deserialize<MapScale>(inputs.Bytes(Scale(name)), BuildJson.Options)) : null,
+                    ? MapFiles.ShareOf(map.Map, MapFiles.ReadScale(inputs.Bytes(Scale(name)))) : null,
             };
         }
     }

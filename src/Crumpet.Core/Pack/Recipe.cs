@@ -42,6 +42,31 @@ public sealed record Recipe([property: AtMost(Recipe.MostOutputs)] IReadOnlyList
     /// <summary>The outputs that are made.</summary>
     public IEnumerable<RecipeOutput> Made() => Outputs.Where(o => o.On);
 
+    /// <summary>The recipe with an output in the place of another.</summary>
+    /// <param name="was">Name of the other; an output it does not have comes last.</param>
+    /// <param name="output">The output.</param>
+    public Recipe With(string was, RecipeOutput output) => this with
+    {
+        Outputs = Outputs.Any(o => o.Name == was) ? [.. Outputs.Select(o => o.Name == was ? output : o)] : [.. Outputs, output],
+    };
+
+    /// <summary>The recipe without an output.</summary>
+    public Recipe Without(string name) => this with { Outputs = [.. Outputs.Where(o => o.Name != name)] };
+
+    /// <summary>The recipe with outputs more, under names that are free.</summary>
+    public Recipe Added(IEnumerable<RecipeOutput> more) => more.Aggregate(this, (recipe, output) =>
+        recipe with { Outputs = [.. recipe.Outputs, output with { Name = recipe.Free(output.Name) }] });
+
+    private string Free(string wanted)
+    {
+        for (int number = 1; ; number++)
+        {
+            string name = number == 1 ? wanted : $"{wanted}_{number}";
+            if (!Outputs.Any(o => string.Equals(o.Name, name, StringComparison.OrdinalIgnoreCase)))
+                return name;
+        }
+    }
+
     /// <summary>What is wrong with this recipe, one sentence, or null when it can be used.</summary>
     public string? Problem() => FieldRules.Problem(this);
 

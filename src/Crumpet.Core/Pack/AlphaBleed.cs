@@ -1,6 +1,7 @@
 using Crumpet.Core.Bake;
+using Crumpet.Core.Imaging;
 
-namespace Crumpet.Core.Imaging;
+namespace Crumpet.Core.Pack;
 
 /// <summary>Gives transparent texels the colour of the nearest one that is not, so that filtering across the edge brings no fringe.</summary>
 internal static class AlphaBleed

@@ -1,0 +1,34 @@
+using Crumpet.Core.Bake;
+using Crumpet.Core.Imaging;
+
+namespace Crumpet.Core.Pack;
+
+/// <summary>What a recipe's textures take, against a picture for each map.</summary>
+/// <param name="Bytes">Memory of all textures of a sheet with their mips.</param>
+/// <param name="BytesApart">The same with a texture for each map that feeds them.</param>
+/// <param name="Used">Channels that are fed by a map.</param>
+/// <param name="There">Channels the textures keep.</param>
+public sealed record RecipeCost(long Bytes, long BytesApart, int Used, int There)
+{
+    /// <summary>What a recipe comes to.</summary>
+    /// <param name="recipe">The recipe.</param>
+    /// <param name="size">Side of the sheet, pixels.</param>
+    public static RecipeCost Of(Recipe recipe, int size)
+    {
+        RecipeOutput[] made = [.. recipe.Made()];
+        string[] maps = [.. made.SelectMany(o => o.Maps()).Distinct(StringComparer.Ordinal)];
+        var apart = maps.Select(m => BakeMaps.Find(m)).Select(m => m is null || m.Channels == 1 ? TextureFormat.Bc4
+            : m.Meaning == ColourMeaning.Normal ? TextureFormat.Bc5 : TextureFormat.Bc7);
+        return new RecipeCost(made.Sum(o => Chain(o.StoredAs(), OutputSize.Of(o.Size)!.Value.For(size, size).Width)), apart.Sum(f => Chain(f, size)),
+            made.Sum(o => o.Channels.Count(c => c.From.Count > 0)), made.Sum(o => Math.Max(o.Channels.Count, o.StoredAs().Channels)));
+    }
+
+    /// <summary>Bytes of a square texture with its mips.</summary>
+    internal static long Chain(TextureFormat format, int size)
+    {
+        long bytes = 0;
+        for (int side = size; side > 0; side /= 2)
+            bytes += format.LevelBytes(side, side);
+        return bytes;
+    }
+}
