@@ -97,7 +97,8 @@ try {
   for (const station of ["pairs", "layout", "bake", "pack", "convert", "bind", "deliver"]) {
     await open(station);
     // What feeds an output, and what else is said of it.
-    if (station === "pack") await page.locator('.output[aria-label="masks"] > details').evaluate((d) => { d.open = true; d.closest(".output").scrollIntoView(); });
+    if (station === "pack")
+      await page.locator('.output[aria-label="masks"] > details').evaluate((d) => { d.open = true; d.closest(".output").scrollIntoView(); });
     await shot(station);
   }
   await page.goto(`${app.url}/kits/1`);
