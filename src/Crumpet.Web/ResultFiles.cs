@@ -30,8 +30,11 @@ internal static class ResultFiles
     }
 
     private static async Task<IResult> ThumbAsync(int id, string station, string name, Workbench workbench, ThumbnailService thumbnails, HttpContext context,
-        int size = 256)
+        int size = 256, string? of = null)
     {
+        // What a page was made of is there also after it was decided otherwise.
+        if (of is { Length: 64 } && of.All(char.IsAsciiHexDigitLower) && ThumbnailService.IsSide(size))
+            return await ThumbOfAsync(of, name, size, thumbnails, context);
         var file = await FindAsync(workbench, id, station, name);
         return file is null || !ThumbnailService.IsSide(size) ? Results.NotFound() : await ThumbOfAsync(file.Sha256, name, size, thumbnails, context);
     }
@@ -51,6 +54,10 @@ internal static class ResultFiles
         {
             Pages.ErrorModel.Say(context, StatusCodes.Status422UnprocessableEntity, e.Message);
             return Results.Empty;
+        }
+        catch (FileNotFoundException)
+        {
+            return Results.NotFound();
         }
     }
 

@@ -3,6 +3,7 @@ using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
+using Crumpet.Core.Pack;
 using Crumpet.Storage;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.EntityFrameworkCore.Infrastructure;
@@ -250,6 +251,38 @@ public sealed class HistoryTests : IDisposable
             if (number != 2 || asset.Plan().Bake.Size != 512 || asset.Plan().Target.Green != GreenDirection.Down)
                 Assert.True(asset.GoTo(number));
             Assert.Equal(told[number], (asset.Plan().Bake.Size, asset.Plan().Target.Green));
+        }
+    }
+
+    [Fact]
+    public void Recipes_of_the_version_before_say_the_same_in_old_assets_and_every_decision()
+    {
+        Database.Prepare(folder);
+        string Own(string inverted) => $$$"""
+            {"recipe":{"outputs":[{"name":"m","meaning":"linear","format":"bc7","channels":[{"map":"ao","channel":0,"invert":{{{inverted}}},"fallback":1},
+            {"map":"normal","channel":2,"invert":false,"fallback":0.25},{"map":null,"channel":0,"invert":false,"fallback":0.5}]}]}}
+            """;
+        using (var db = new CrumpetDb(Database.Options(folder)))
+        {
+            var crate = new Asset { Name = "crate", PlanJson = Own("true") };
+            db.Kits.Add(new Kit { Name = "k", Assets = [crate] });
+            db.SaveChanges();
+            string State(string plan) => $$"""{"name":"crate","plan":{{plan}},"sources":[]}""";
+            string change = JsonDelta.Between(JsonNode.Parse(State(Own("false"))), JsonNode.Parse(State(Own("true"))))!.ToJsonString();
+            db.Decisions.Add(new Decision { AssetId = 1, Number = 1, Sentence = "inverted", ChangeJson = change });
+            db.SaveChanges();
+            db.Database.ExecuteSqlRaw("DELETE FROM __EFMigrationsHistory WHERE MigrationId = '20261201140000_Recipes'");
+        }
+        Database.Prepare(folder);
+        using var now = new CrumpetDb(Database.Options(folder));
+        var asset = now.Assets.Include(a => a.Kit).Include(a => a.Sources).Include(a => a.Decisions).Single();
+        foreach (bool inverted in (bool[])[true, false, true])
+        {
+            var output = Assert.Single(asset.Plan().Recipe.Outputs);
+            Assert.Equal([new Feed(["ao"], FeedChannel.R, inverted, 1), new Feed(["normal"], FeedChannel.B, false, 0.25), new Feed([], Else: 0.5)],
+                output.Channels);
+            Assert.Null(asset.Plan().Problem());
+            asset.GoTo(inverted ? 0 : 1);
         }
     }
 }

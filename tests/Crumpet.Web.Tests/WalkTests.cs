@@ -9,6 +9,7 @@ using Crumpet.Core.Checking;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
 using Crumpet.Storage;
+using Crumpet.Web;
 using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Mvc.Infrastructure;
 using Microsoft.AspNetCore.Mvc.RazorPages;
@@ -225,9 +226,16 @@ public sealed partial class WalkTests : WebAppTests
     {
         var plain = Nullable.GetUnderlyingType(type) ?? type;
         return plain.IsPrimitive || plain.IsEnum || plain == typeof(string) ? [(name, plain)]
+            // An entry of a table is sent by its word.
+            : typeof(IEntry).IsAssignableFrom(plain) ? [(name, typeof(string))]
+            : ElementOf(plain) is { } row ? FieldsOf("", row).Select(f => ($"{name}[0].{f.Name}", f.Type)).Append((name, typeof(string)))
             : plain.IsArray || typeof(System.Collections.IEnumerable).IsAssignableFrom(plain) ? [(name, typeof(string)), ($"{name}[x]", typeof(string))]
             : plain.GetProperties().Where(p => p.CanWrite).SelectMany(p => FieldsOf(p.Name, p.PropertyType));
     }
+
+    /// <summary>What a list of a form's rows holds; null for other lists.</summary>
+    private static Type? ElementOf(Type type) =>
+        type.IsGenericType && type.GetGenericArguments()[0] is { IsClass: true } row && row.Assembly == typeof(Workbench).Assembly ? row : null;
 
     private static string PlainOf(Type type) => type == typeof(bool) ? "true" : type.IsEnum ? Enum.GetNames(type)[0] : type == typeof(string) ? "a" : "1";
 

@@ -22,33 +22,34 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     public RecipeCost Cost => RecipeCost.Of(View.Plan.Recipe, View.Plan.Bake.Size);
 
     /// <summary>Records what an output's form says, and packs.</summary>
-    public Task<IActionResult> OnPostOutputAsync(string was, OutputForm form) => RecipeAsync(recipe =>
-        recipe.Outputs.FirstOrDefault(o => o.Name == was) is { } output ? recipe.With(was, form.Read(output)) : throw Gone(was));
+    public Task<IActionResult> OnPostOutputAsync(string? was, OutputForm form) => RecipeAsync(recipe =>
+        recipe.Outputs.FirstOrDefault(o => o.Name == was) is { } output ? recipe.With(output.Name, form.Read(output)) : throw Gone(was));
 
     /// <summary>Gives an output a channel more, a fixed value at first.</summary>
-    public Task<IActionResult> OnPostWidenAsync(string was) => RecipeAsync(recipe =>
-        recipe.Outputs.FirstOrDefault(o => o.Name == was) is { } output ? recipe.With(was, output with
+    public Task<IActionResult> OnPostWidenAsync(string? was) => RecipeAsync(recipe =>
+        recipe.Outputs.FirstOrDefault(o => o.Name == was) is { } output ? recipe.With(output.Name, output with
         {
             Channels = [.. output.Channels, new Feed([], Else: 1)],
         }) : throw Gone(was));
 
     /// <summary>Takes an output's last channel away.</summary>
-    public Task<IActionResult> OnPostNarrowAsync(string was) => RecipeAsync(recipe =>
-        recipe.Outputs.FirstOrDefault(o => o.Name == was) is { } output ? recipe.With(was, output with
+    public Task<IActionResult> OnPostNarrowAsync(string? was) => RecipeAsync(recipe =>
+        recipe.Outputs.FirstOrDefault(o => o.Name == was) is { } output ? recipe.With(output.Name, output with
         {
             Channels = [.. output.Channels.SkipLast(1)],
             Alpha = AlphaUse.Data,
         }) : throw Gone(was));
 
     /// <summary>Adds a copy of an output.</summary>
-    public Task<IActionResult> OnPostCopyAsync(string was) => RecipeAsync(recipe => recipe.Added(recipe.Outputs.Where(o => o.Name == was)));
+    public Task<IActionResult> OnPostCopyAsync(string? was) => RecipeAsync(recipe => recipe.Added(recipe.Outputs.Where(o => o.Name == was)));
 
     /// <summary>Takes an output away.</summary>
-    public Task<IActionResult> OnPostRemoveAsync(string was) => RecipeAsync(recipe => recipe.Without(was));
+    public Task<IActionResult> OnPostRemoveAsync(string? was) => RecipeAsync(recipe => recipe.Without(was ?? ""));
 
     /// <summary>Adds outputs as they are usually arranged.</summary>
-    public Task<IActionResult> OnPostAddAsync(Arrangement arrangement, List<string> maps) => RecipeAsync(recipe =>
-        recipe.Added(arrangement.Outputs([.. maps.Where(m => BakeMaps.Find(m) is not null)])));
+    public Task<IActionResult> OnPostAddAsync(Arrangement? arrangement, List<string>? maps) => RecipeAsync(recipe => arrangement is null
+        ? throw new FormatException($"There is no such arrangement; there are {string.Join(", ", Arrangement.Table.All.Select(a => a.Word))}.")
+        : recipe.Added(arrangement.Outputs([.. (maps ?? []).Where(m => BakeMaps.Find(m) is not null)])));
 
     /// <summary>Gives the recipe another name.</summary>
     public Task<IActionResult> OnPostNameAsync(string? name) => RecipeAsync(recipe => recipe with { Name = (name ?? "").Trim() });
@@ -83,6 +84,6 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
 
     private Task<IActionResult> RecipeAsync(Func<Recipe, Recipe> change) => ChangeAsync(plan => plan with { Recipe = change(plan.Recipe) });
 
-    private static FormatException Gone(string name) =>
-        new($"There is no output {FieldRules.Quoted(name)} any more; reload the page.");
+    private static FormatException Gone(string? name) =>
+        new($"There is no output {FieldRules.Quoted(name ?? "")} any more; reload the page.");
 }

@@ -16,7 +16,7 @@ public sealed class OutputForm
 
     public int Bits { get; set; }
 
-    public PictureFormat Picture { get; set; } = PictureFormat.Png;
+    public PictureFormat? Picture { get; set; }
 
     public string? Size { get; set; }
 
@@ -30,7 +30,7 @@ public sealed class OutputForm
 
     public string? Detail { get; set; }
 
-    public List<FeedForm> Channels { get; set; } = [];
+    public List<FeedForm?> Channels { get; set; } = [];
 
     /// <summary>The output it says, with what the form does not show as it was.</summary>
     /// <exception cref="FormatException">One sentence: a number is none, or out of range.</exception>
@@ -45,13 +45,13 @@ public sealed class OutputForm
             File = string.IsNullOrWhiteSpace(File) ? null : File.Trim(),
             Meaning = Meaning,
             Bits = Bits,
-            Picture = Picture,
+            Picture = Picture ?? was.Picture,
             Size = (Size ?? "").Trim(),
             Alpha = IsOpacity && Channels.Count is 2 or 4 ? AlphaUse.Opacity : AlphaUse.Data,
             Dither = Dither,
             Normals = strength == 1 && !TurnGreen && detail.Count == 0 ? null
                 : (was.Normals ?? new NormalWork()) with { Strength = strength, TurnGreen = TurnGreen, Detail = detail.Count > 0 ? detail : null },
-            Channels = [.. Channels.Select((c, i) => c.Read(was.Channels.ElementAtOrDefault(i)))],
+            Channels = [.. Channels.OfType<FeedForm>().Select((c, i) => c.Read(was.Channels.ElementAtOrDefault(i)))],
         };
     }
 }
