@@ -26,7 +26,8 @@ public sealed partial class DocumentTests : CommandTests
         ? [.. CommandLine().Matches(help[at..]).Select(m => m.Groups[1].Value)] : [];
 
     /// <summary>What a command says of itself, and of its parts.</summary>
-    private static string WholeHelp(string command) => string.Join('\n', (string[])[Help(command), .. NamesIn(Help(command)).Select(part => Help(command, part))]);
+    private static string WholeHelp(string command) =>
+        string.Join('\n', (string[])[Help(command), .. NamesIn(Help(command)).Select(part => Help(command, part))]);
 
     private static HashSet<string> OptionsOf(string command) => [.. OptionName().Matches(WholeHelp(command)).Select(m => m.Value)];
 

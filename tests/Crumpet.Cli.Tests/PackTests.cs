@@ -49,7 +49,8 @@ public sealed class PackTests : CommandTests
             { "outputs": [ { "name": "x", "meaning": "linear", "file": "same", "channels": [{ "from": ["ao"] }] },
                            { "name": "y", "meaning": "linear", "file": "same", "channels": [{ "from": ["ao"] }] } ] }
             """);
-        Assert.Contains("x and y would have the same file", Run("pack", "--maps", At("maps"), "--recipe", recipe, "--out", At("o")).Error, StringComparison.Ordinal);
+        var run = Run("pack", "--maps", At("maps"), "--recipe", recipe, "--out", At("o"));
+        Assert.Contains("x and y would have the same file", run.Error, StringComparison.Ordinal);
         Assert.Equal(3, Run("pack", "--maps", At("maps"), "--recipe", "default", "--out", At("o"), "--size", "0").Code);
         Assert.Equal(3, Run("recipe", "check", At("absent.json")).Code);
         Assert.Equal(0, Run("recipe", "check", "default").Code);

@@ -122,10 +122,12 @@ internal static class RoomCuts
     /// <summary>An island parted in two: in the middle of its length, unless the boxes of both waste clearly less elsewhere; null where it cannot be.</summary>
     private static List<UvIsland>? Halves(UvIsland island, CancellationToken cancel)
     {
-        var ways = new[] { 0, Math.PI / 2 }.SelectMany(way => Offsets.Select(offset => (Way: way, Offset: offset, Parts: Parted(island, way, offset, cancel))))
+        var ways = new[] { 0, Math.PI / 2 }
+            .SelectMany(way => Offsets.Select(offset => (Way: way, Offset: offset, Parts: Parted(island, way, offset, cancel))))
             .Where(w => w.Parts is not null).ToArray();
         double Waste(List<UvIsland> parts) => parts.Sum(i => IslandTurns.LeastBox(i.Flat.Shape()).Area);
-        return ways.Length == 0 ? null : ways.MinBy(w => (w.Parts!.Count > 2, (1 + Along * (w.Way == 0 ? 0 : 1) + Math.Abs(w.Offset) / 4) * Waste(w.Parts))).Parts;
+        return ways.Length == 0 ? null
+            : ways.MinBy(w => (w.Parts!.Count > 2, (1 + Along * (w.Way == 0 ? 0 : 1) + Math.Abs(w.Offset) / 4) * Waste(w.Parts))).Parts;
     }
 
     /// <summary>An island parted along a seam near its middle.</summary>
