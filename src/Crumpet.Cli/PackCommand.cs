@@ -74,7 +74,7 @@ internal static class PackCommand
                 }
                 var (width, height) = OutputSize.Of(output.Size)!.Value.For(sheet.Width, sheet.Height);
                 var packed = ChannelPacker.Pack(output, maps.Sources(), width, height, Environment.ProcessorCount);
-                findings.AddRange(PackFindings.Of(output, packed.Channels).Select(f => f with
+                findings.AddRange(PackFindings.Of(output, packed.Channels, PackContext.None).Select(f => f with
                 {
                     Sentence = $"{asset}: {f.Sentence}",
                     SpoilsMaps = !isBuiltIn && PackFindings.IsSpoilt(f)
@@ -98,14 +98,9 @@ internal static class PackCommand
         {
             lines.Add($"{output.Name}  {output.Channels.Count} channels  {output.Picture.Label} {output.Bits} bit  {output.Size}  "
                 + string.Join(", ", output.Maps()));
-            foreach (var (asset, maps) in assets)
-            {
-                foreach (var asked in output.Channels.Select(c => c.From).Where(f => f.Count > 0 && !f.Any(maps.Files.ContainsKey)).DistinctBy(f => f[0]))
-                    findings.Add(new Finding(Severity.Warn, "map-missing", output.Name,
-                        $"{asset}: {output.Name} asks for {string.Join(" or ", asked)}, which is not in {folder!.Name}.")
-                    { SpoilsMaps = true });
-            }
         }
+        foreach (var (asset, maps) in assets)
+            findings.AddRange(PackFindings.Absent(recipe, maps.Files.Keys).Select(f => f with { Sentence = $"{asset}: {f.Sentence}", SpoilsMaps = true }));
         return Output.Print(parsed, new { recipe.Name, outputs = recipe.Made().Select(o => new { o.Name, maps = o.Maps() }), findings }, [.. lines], findings);
     }
 

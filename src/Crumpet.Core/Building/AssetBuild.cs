@@ -158,7 +158,7 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
                 result = ResultOf(station)!;
             }
             progress?.Report(new BuildProgress(station, 1, "done"));
-            bool nothingToGoOnWith = station == Station.Pairs && upTo.Number > Station.Layout.Number && !plan.Bake.GoesWithoutHigh()
+            bool nothingToGoOnWith = station == Station.Pairs && upTo.Number > Station.Layout.Number && !Graph(station).GoesWithoutHigh
                 && !result.As<PairReport>().Paired.Any();
             if (station == upTo || nothingToGoOnWith || (result.IsBlocked && !throughStops))
             {

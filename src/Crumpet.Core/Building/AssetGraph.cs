@@ -21,7 +21,11 @@ public sealed record GraphInput(string Asset, AssetPlan Plan, IntakeRules Rules,
 /// <param name="ShownMaterial">Number of the material the stage finds it by; null where it covers all.</param>
 /// <param name="MainMaterial">Number of the scene's material of most of its triangles; -1 for none.</param>
 /// <param name="Materials">Materials of its triangles, ascending.</param>
-public sealed record LaidSheet(string Name, int? Number, int? ShownMaterial, int MainMaterial, IReadOnlyList<int> Materials);
+public sealed record LaidSheet(string Name, int? Number, int? ShownMaterial, int MainMaterial, IReadOnlyList<int> Materials)
+{
+    /// <summary>Without a mesh, what the names of its textures have in common; otherwise null.</summary>
+    public string? TextureSet { get; init; }
+}
 
 /// <summary>Jobs of a baked sheet.</summary>
 /// <param name="Sheet">The sheet.</param>
@@ -46,8 +50,14 @@ public sealed record SheetNodes(LaidSheet Sheet, int Size)
     /// <summary>Maps that were made from textures.</summary>
     public SortedDictionary<BakeMap, JobNode> Made { get; } = new(BakeMap.Table);
 
-    /// <summary>What its materials say, where they differ.</summary>
-    public JobNode? Materials { get; set; }
+    /// <summary>Width of what is packed of it, pixels: the sheet's where it is baked, otherwise that of its largest texture.</summary>
+    public int PackedWidth { get; set; } = Size;
+
+    /// <summary>Height of what is packed of it, pixels.</summary>
+    public int PackedHeight { get; set; } = Size;
+
+    /// <summary>What can feed channels, by the names recipes know it by.</summary>
+    public SortedDictionary<string, SheetFeed> Feeds { get; } = new(StringComparer.Ordinal);
 
     /// <summary>Packed outputs with what they were packed for.</summary>
     public List<(RecipeOutput Output, JobNode Picture)> Outputs { get; } = [];
@@ -104,6 +114,9 @@ public sealed class AssetGraph
     internal JobNode? Package { get; set; }
 
     internal IntakeReport? Intake => TakenIn?.Report<IntakeReport>();
+
+    /// <summary>Whether nothing has to be baked: maps are made from textures, or textures came along.</summary>
+    internal bool GoesWithoutHigh => Input.Plan.Bake.GoesWithoutHigh() || Intake?.Textures.Count > 0;
     internal PairReport? Pairs => Pair?.Report<PairReport>();
     internal LaidReport? Laid => Layout?.Report<LaidReport>();
 

@@ -32,6 +32,8 @@ internal static class LayoutExpansion
             low.SelectMany((o, k) => new[] { ($"shape/{k}", scene[$"shape/{o}"]), ($"spread/{k}", scene[$"spread/{o}"]) }));
         if (graph.Laid is not { } laid)
             return false;
+        if (graph.Intake.Objects.Count == 0)
+            graph.Sheets = BroughtTextures.Sets(graph);
         if (low.Length == 0)
             return true;
         graph.Sheets = SheetsOf(graph, laid);
@@ -67,5 +69,5 @@ internal static class LayoutExpansion
         return sheets;
     }
 
-    private static string SafeName(string material) => new([.. material.Select(c => char.IsLetterOrDigit(c) || c is '-' or '.' ? c : '_')]);
+    internal static string SafeName(string material) => new([.. material.Select(c => char.IsLetterOrDigit(c) || c is '-' or '.' ? c : '_')]);
 }

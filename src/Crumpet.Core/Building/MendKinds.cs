@@ -1,6 +1,7 @@
 using Crumpet.Core.Bake;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Layout;
+using Crumpet.Core.Pack;
 
 namespace Crumpet.Core.Building;
 
@@ -8,5 +9,5 @@ namespace Crumpet.Core.Building;
 public static class MendKinds
 {
     /// <summary>One row a kind.</summary>
-    public static IReadOnlyList<MendKind> All { get; } = [.. IntakeMendKinds.All, .. LayoutMendKinds.All, .. BakeMendKinds.All];
+    public static IReadOnlyList<MendKind> All { get; } = [.. IntakeMendKinds.All, .. LayoutMendKinds.All, .. BakeMendKinds.All, .. PackMendKinds.All];
 }

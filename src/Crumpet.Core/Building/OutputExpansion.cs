@@ -10,88 +10,15 @@ using Crumpet.Core.Targets;
 
 namespace Crumpet.Core.Building;
 
-/// <summary>The jobs of Pack, Convert, Bind and Deliver. Names are given by the last two.</summary>
+/// <summary>The jobs of Convert, Bind and Deliver. Names are given by the last two.</summary>
 internal static class OutputExpansion
 {
     /// <summary>Name of the file of an output, without ending.</summary>
     public static string NameOf(AssetGraph graph, SheetNodes sheet, RecipeOutput output) =>
         SheetNames.Texture(graph.Input.Plan, AssetField(graph, sheet), sheet.Sheet.Name, output);
 
-    private static string AssetField(AssetGraph graph, SheetNodes sheet) =>
+    public static string AssetField(AssetGraph graph, SheetNodes sheet) =>
         graph.SheetNodes.Count == 1 ? graph.Input.Asset : SheetNames.AssetField(graph.Input.Asset, sheet.Sheet.Name);
-
-    /// <summary>What a sheet's materials say without textures, the main one's first.</summary>
-    public static IReadOnlyList<MaterialValues> ValuesOf(AssetGraph graph, LaidSheet sheet) =>
-    [
-        .. sheet.Materials.DefaultIfEmpty(-1).OrderByDescending(m => m == sheet.MainMaterial).Select(m =>
-            new MaterialValues(m, ChannelPacker.MaterialMaps(m < 0 ? Material.Plain : graph.Intake!.Materials[m].ToMaterial()))),
-    ];
-
-    /// <summary>Lists the jobs of Pack.</summary>
-    public static bool AddPack(AssetGraph graph)
-    {
-        var plan = graph.Input.Plan;
-        foreach (var sheet in graph.SheetNodes)
-        {
-            var values = ValuesOf(graph, sheet.Sheet);
-            var baked = BakedOf(graph, sheet);
-            RecipeOutput[] made = [.. plan.Recipe.Made()];
-            if (values.Count > 1 && made.SelectMany(o => o.Maps()).Any(m => !baked.ContainsKey(m) && values[0].Maps.ContainsKey(m)))
-                sheet.Materials = AddMaterials(graph, sheet, values);
-            foreach (var output in made)
-            {
-                var inputs = new List<(string, JobFile)>();
-                var maps = new SortedDictionary<string, OutputMap>(StringComparer.Ordinal);
-                var fixedValues = new SortedDictionary<string, int[]>(StringComparer.Ordinal);
-                foreach (string map in output.Maps().Order(StringComparer.Ordinal))
-                {
-                    var meaning = OutputJob.MeaningOf(map);
-                    if (baked.TryGetValue(map, out var file))
-                    {
-                        maps[map] = new OutputMap(file.Ending, meaning, file.Scale is null ? null : BakeMaps.Find(map));
-                        inputs.Add((OutputJob.Map(map), file.File));
-                        if (file.Scale is not null)
-                            inputs.Add((OutputJob.Scale(map), file.Scale.Value));
-                    }
-                    else if (values[0].Maps.TryGetValue(map, out int[]? codes) && sheet.Materials is null)
-                        fixedValues[map] = codes;
-                    else if (values[0].Maps.ContainsKey(map))
-                    {
-                        maps[map] = new OutputMap(".png", meaning);
-                        inputs.Add((OutputJob.Map(map), sheet.Materials![OutputJob.Map(map)]));
-                    }
-                }
-                sheet.Outputs.Add((output, graph.Add(Station.Pack, JobKinds.Output, $"{output.Name} of {sheet.Sheet.Name}",
-                    new OutputSettings(sheet.Size, OutputSettings.Plain(output), maps, fixedValues), inputs)));
-            }
-        }
-        return true;
-    }
-
-    /// <summary>Maps of a sheet by their names in recipes; floating-point ones with their scale.</summary>
-    public static Dictionary<string, (JobFile File, string Ending, JobFile? Scale)> BakedOf(AssetGraph graph, SheetNodes sheet)
-    {
-        var bake = graph.Input.Plan.Bake;
-        var maps = new Dictionary<string, (JobFile, string, JobFile?)>(StringComparer.Ordinal);
-        // Without parts nothing was baked.
-        if (graph.Pairs!.Paired.Any())
-        {
-            foreach (var (map, node) in sheet.Maps)
-                maps[map.Name] = (node["map"], MapFiles.EndingOf(bake.FileOf(map)), bake.FileOf(map) == MapFile.Exr ? (JobFile?)node["scale"] : null);
-        }
-        foreach (var (map, node) in sheet.Made)
-            maps[map.Name] = (node["map"], ".png", null);
-        return maps;
-    }
-
-    private static JobNode AddMaterials(AssetGraph graph, SheetNodes sheet, IReadOnlyList<MaterialValues> values)
-    {
-        int[] low = LayoutExpansion.LowNumbers(graph);
-        return graph.Add(
-            Station.Pack, JobKinds.MaterialMaps, sheet.Sheet.Name,
-                new MaterialMapsSettings(sheet.Sheet.Number, sheet.Size, graph.Input.Plan.Bake.PaddingPixels, values),
-            low.SelectMany((o, k) => new[] { ($"spread/{k}", graph.TakenIn![$"spread/{o}"]), ($"laid/{k}", graph.Layout![$"laid/{k}"]) }));
-    }
 
     /// <summary>Lists the jobs of Convert.</summary>
     public static bool AddConvert(AssetGraph graph)

@@ -17,7 +17,7 @@ internal static class PairExpansion
             new MatchInput(graph.Intake!.Objects, NameReader.Create(plan.NamePattern, graph.Input.Rules.Names)), plan.Trays, plan.Pairs,
                 plan.Bake.OutwardReachMetres, plan.Bake.InwardReachMetres)
         {
-            NeedsNoHigh = plan.Bake.GoesWithoutHigh(),
+            NeedsNoHigh = graph.GoesWithoutHigh,
             Fitted = graph.FittedReaches,
         };
     }

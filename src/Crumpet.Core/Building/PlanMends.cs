@@ -1,6 +1,7 @@
 using Crumpet.Core.Bake;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Layout;
+using Crumpet.Core.Pack;
 using Crumpet.Core.Pairs;
 
 namespace Crumpet.Core.Building;
@@ -47,6 +48,9 @@ public static class PlanMends
             StringComparer.Ordinal)
             }
         },
+        OutputMend m => plan with { Recipe = m.Applied(plan.Recipe) },
+        AddOutputFor m => plan with { Recipe = m.Applied(plan.Recipe) },
+        BakeAlso m => plan with { Bake = plan.Bake with { Maps = [.. plan.Bake.Maps.Union([m.Map])] } },
         _ when plan.Mends.Any(m => BuildJson.OfMend(m) == BuildJson.OfMend(mend)) => plan,
         _ => plan with { Mends = [.. plan.Mends, mend] },
     };

@@ -147,7 +147,10 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
         var findings = new List<Finding>();
         foreach (var sheet in graph.SheetNodes)
         {
-            var channels = ChannelsOf(sheet);
+            var channels = sheet.Feeds.ToDictionary(f => f.Key, f => f.Value.Channels, StringComparer.Ordinal);
+            var context = new PackContext(sheet.Feeds.ToDictionary(f => f.Key, f => (PackFeed)f.Value, StringComparer.Ordinal), graph.Input.Plan.Target.Green,
+                graph.Pairs!.Paired.Any());
+            findings.AddRange(SheetFindings(sheet));
             foreach (var (output, node) in sheet.Outputs)
             {
                 string file = OutputExpansion.NameOf(graph, sheet, output) + output.Picture.Ending;
@@ -155,19 +158,40 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
                 files.Add(Named(node, "picture", file));
                 pictures.Add(new PackedPicture(sheet.Sheet.Name, output.Name, file, report.Width, report.Height,
                     [.. output.Channels.Select(c => c.InWords(channels))]));
-                findings.AddRange(PackFindings.Of(output, report.Channels));
+                findings.AddRange(PackFindings.Of(output, report.Channels, context));
             }
         }
         return new StationContent(new PackReport(pictures), files, findings);
     }
 
-    /// <summary>How many channels each map of a sheet has.</summary>
-    private Dictionary<string, int> ChannelsOf(SheetNodes sheet)
+    /// <summary>What comes of a recipe as a whole on a sheet: inputs nothing feeds, outputs nothing reads, textures that are not used.</summary>
+    private IEnumerable<Finding> SheetFindings(SheetNodes sheet)
     {
-        var channels = OutputExpansion.ValuesOf(graph, sheet.Sheet)[0].Maps.ToDictionary(m => m.Key, m => m.Value.Length, StringComparer.Ordinal);
-        foreach (string name in OutputExpansion.BakedOf(graph, sheet).Keys)
-            channels[name] = BakeMaps.Find(name)!.Channels + (graph.Input.Plan.Bake.CoverageAlpha ? 1 : 0);
-        return channels;
+        var plan = graph.Input.Plan;
+        var names = sheet.Outputs.ToDictionary(o => OutputExpansion.NameOf(graph, sheet, o.Output), o => o.Output, StringComparer.Ordinal);
+        var slots = Binder.Bind(OutputExpansion.AssetField(graph, sheet), plan.BindPattern, plan.Target.Inputs,
+            [.. names.Select(n => new BindTexture(n.Key, n.Value.Meaning, n.Value.StoredAs()))]);
+        foreach (var slot in slots.Where(s => s.Gap == SlotGap.NoFile))
+        {
+            var mend = new AddOutputFor(slot.Slot.Map, slot.Slot.Meaning);
+            yield return new Finding(Severity.Warn, "input-unfed", slot.Slot.Name,
+                $"The target's input {slot.Slot.Name} is fed by no output; add one named {slot.Slot.Map}.")
+            {
+                Mends = mend.Made() is null ? [] : [new(mend.Words(), true, mend)],
+            };
+        }
+        foreach (var (name, output) in names.Where(n => !slots.Any(s => s.File == n.Key || s.Near?.File == n.Key)))
+            yield return new Finding(Severity.Note, "output-unread", output.Name,
+                $"No input of the target reads {output.Name}; {name} is delivered beside the material. Do without it if nothing else needs it.")
+            {
+                Mends = [new(new SwitchOff(output.Name).Words(), false, new SwitchOff(output.Name))],
+            };
+        var asked = sheet.Outputs.SelectMany(o => o.Output.Maps()).Select(sheet.Feeds.GetValueOrDefault).OfType<SheetFeed>().Select(f => f.From).ToHashSet();
+        foreach (var unused in sheet.Feeds.Values.Where(f => f.Origin == FeedOrigin.Brought && !asked.Contains(f.From)).DistinctBy(f => f.From))
+            yield return new Finding(Severity.Note, "texture-unused", unused.From,
+                $"{unused.From} feeds no channel of {sheet.Sheet.Name}; recipes know it as {unused.Name}.");
+        if (sheet.Feeds.GetValueOrDefault(BakeMap.Normal.Name) is { Origin: FeedOrigin.Made, From.Length: > 0 } made)
+            yield return new Finding(Severity.Note, "normals-made", made.From, $"No normal map came, so the normals of {sheet.Sheet.Name} were made of {made.From}.");
     }
 
     public StationContent Convert()

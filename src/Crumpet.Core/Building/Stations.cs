@@ -94,7 +94,7 @@ public sealed partial class Station
         Does = "Channels of maps are patched into outputs.",
         Kinds = [JobKinds.MaterialMaps, JobKinds.Output],
         After = [Bake],
-        Expand = OutputExpansion.AddPack,
+        Expand = PackExpansion.Add,
         Assemble = r => r.Pack(),
         Report = typeof(PackReport),
         Settings = ["recipe"],

@@ -92,7 +92,10 @@ public static class DeliveryPackage
     /// <returns>The zip and its manifest.</returns>
     public static (byte[] Zip, Manifest Manifest) Make(DeliveryInput input, CancellationToken cancel = default)
     {
-        var files = new List<(string Path, byte[] Bytes)> { (input.Target.MeshPath($"{input.Asset}.glb"), MakeGlb(input, input.Low, true, cancel)) };
+        var files = new List<(string Path, byte[] Bytes)>();
+        // Textures alone leave without a mesh.
+        if (input.Low.Count > 0)
+            files.Add((input.Target.MeshPath($"{input.Asset}.glb"), MakeGlb(input, input.Low, true, cancel)));
         files.AddRange(input.More.Select(m => (input.Target.MeshPath($"{m.Name}.glb"), MakeGlb(input, m.Objects, m.HasMaterials, cancel))));
         files.AddRange(input.Textures.Select(t => (input.Target.TexturePath(t.FileName), t.Dds)));
         var manifest = new Manifest(1, input.Asset, input.Target.Up.ToString().ToLowerInvariant(), "metre", input.Target.Green.ToString().ToLowerInvariant(),

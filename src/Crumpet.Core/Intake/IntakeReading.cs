@@ -210,7 +210,11 @@ internal sealed class IntakeReading(IntakeInput input, IProgress<Progress>? prog
         var report = new TextureReport(
             file.Name, format == "JPG" ? "JPEG" : format == "TIF" ? "TIFF" : format, shown.Width, shown.Height, shown.Bits, shown.Channels,
                 shown.Content.Words(shown.Channels), kind, by,
-            kind == TextureKind.Normal ? shown.Content.Green : null, [.. uses.Select(u => u.Material).Distinct()]);
+            kind == TextureKind.Normal ? shown.Content.Green : null, [.. uses.Select(u => u.Material).Distinct()])
+        {
+            IsGrey = shown.Channels < 3 || shown.Content.IsGrey,
+            HasOpacity = shown.Content.Alpha is { IsAllWhite: false },
+        };
         if (picture is null)
             return report;
         // The old ending stays: two files may differ in nothing else.
@@ -234,7 +238,7 @@ internal sealed class IntakeReading(IntakeInput input, IProgress<Progress>? prog
         {
             // Slots for bumps take normal maps too, and only the content tells which it is.
             return bySlot == TextureKind.Height && (byContent == TextureKind.Normal || byName == TextureKind.Normal) ? (TextureKind.Normal, "its content")
-                : (bySlot, "the material's slot");
+                : (bySlot, TextureKinds.BySlot);
         }
         return byName != TextureKind.Unknown ? (byName, "its name") : byContent != TextureKind.Unknown ? (byContent, "its content") : (TextureKind.Unknown, "");
     }

@@ -134,7 +134,7 @@ internal static partial class NameFindings
     private static IEnumerable<Finding> Unsided(IntakeLook look)
     {
         foreach (var file in look.Of(Side.Unknown)
-            .GroupBy(i => (look.Rows[i].File, Guess: Guess(look.Rows[i].Name, look.Rows[i].File))))
+            .GroupBy(i => (look.Rows[i].File, Guess: Guess(look, look.Rows[i]))))
         {
             int[] hit = [.. file];
             var (name, guess) = (file.Key.File, file.Key.Guess);
@@ -151,11 +151,13 @@ internal static partial class NameFindings
         }
     }
 
-    private static Side Guess(string name, string file)
+    private static Side Guess(IntakeLook look, ObjectReport row)
     {
-        var words = $"{name} {Path.GetFileNameWithoutExtension(file)}".ToLowerInvariant()
+        var words = $"{row.Name} {Path.GetFileNameWithoutExtension(row.File)}".ToLowerInvariant()
             .Split(['_', '-', '.', ' ', ':'], StringSplitOptions.RemoveEmptyEntries);
-        return words.Any(Common.Low.Contains) ? Side.Low : words.Any(Common.High.Contains) ? Side.High : Side.Unknown;
+        // What has UVs, and came with textures and without a high side, is what they are for.
+        bool isTextured = row.UvSets > 0 && look.Report.Textures.Count > 0 && !look.Of(Side.High).Any() && !look.Of(Side.Low).Any();
+        return words.Any(Common.Low.Contains) ? Side.Low : words.Any(Common.High.Contains) ? Side.High : isTextured ? Side.Low : Side.Unknown;
     }
 
     private static IEnumerable<Finding> Missing(IntakeLook look)
@@ -165,13 +167,24 @@ internal static partial class NameFindings
             // Why those that arrived are not here is said already.
             if (look.Facts.Far.Count > 0)
                 yield break;
+            if (look.Report.Textures.Count > 0)
+            {
+                yield return new Finding(Severity.Note, "textures-alone", "",
+                    "There is no mesh: nothing is baked, and the textures go on to Pack as they came. Drop a mesh if they are for one.");
+                yield break;
+            }
             yield return new Finding(Severity.Stop, NoMesh, "", "There is no mesh that can be read; drop OBJ, glTF, GLB, PLY or STL files.");
             yield break;
         }
         string orSay = look.Of(Side.Unknown).Any() ? "say which of them is, or " : "";
         if (!look.Of(Side.Low).Any())
             yield return new Finding(Severity.Stop, NoLow, "", $"No object is a low side; {orSay}drop a mesh whose name ends in _low.");
-        if (!look.Of(Side.High).Any() && !look.Settings.NeedsNoHigh)
+        if (look.Of(Side.High).Any() || look.Settings.NeedsNoHigh)
+            yield break;
+        if (look.Report.Textures.Count > 0 && look.Of(Side.Low).Any())
+            yield return new Finding(Severity.Note, "no-high-textures", "",
+                "No object is a high side: nothing is baked, and the textures go on to Pack as they came. Drop a mesh whose name ends in _high to bake.");
+        else
             yield return new Finding(Severity.Stop, NoHigh, "",
                 $"No object is a high side; {orSay}drop a mesh whose name ends in _high, or make maps from textures at Bake.");
     }

@@ -25,7 +25,7 @@ public sealed record TakeInSettings(string Pattern, NameRules Names, IReadOnlyLi
 /// <c>scene/N</c>, <c>look/N</c> or <c>problem/N</c>, and <c>picture/N</c> where a mend may change it; gives <c>scene</c> in pieces
 /// (<c>shape/K</c>, <c>spread/K</c>, <c>rest/K</c> of object K), <c>materials</c>, <c>objects</c>, <c>facts</c>, and pictures that mends made.
 /// </summary>
-public sealed class TakeInJob() : JobKind<TakeInSettings>("take in", 6)
+public sealed class TakeInJob() : JobKind<TakeInSettings>("take in", 7)
 {
     /// <inheritdoc/>
     public override string Words => "assets to look through";

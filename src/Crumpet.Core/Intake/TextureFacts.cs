@@ -27,6 +27,12 @@ public sealed record TextureReport(
         _ => ColourMeaning.Linear,
     };
 
+    /// <summary>Whether red, green and blue are equal everywhere, or there is one channel.</summary>
+    public bool IsGrey { get; init; }
+
+    /// <summary>Whether its alpha hides something somewhere.</summary>
+    public bool HasOpacity { get; init; }
+
     /// <summary>Name of the picture its mends made, in the station's files; null where none changed it.</summary>
     public string? MendedFile { get; init; }
 }
@@ -66,29 +72,75 @@ public sealed record PictureContent(bool IsGrey, AlphaRange? Alpha, double Norma
 /// <summary>Says what a texture is by its name, by the slots that use it, and by its content.</summary>
 public static class TextureKinds
 {
+    // Gloss is what roughness is not.
+    private static readonly string[] GlossWords = ["gloss", "glossiness", "smoothness"];
+
+    // A letter a channel: occlusion (also a for ambient), roughness, metalness.
+    private static readonly string[] Orders = ["orm", "rma", "arm", "mra", "rom", "mro"];
+    private const string UsualOrder = "orm", UnsaidFirst = "-rm";
+
+    /// <summary>What told a kind where a material's slot did.</summary>
+    internal const string BySlot = "the material's slot";
+
     private static readonly (TextureKind Kind, string[] Words)[] Named =
     [
         (TextureKind.Normal, ["normal", "normals", "norm", "nrm", "nor"]),
         (TextureKind.Height, ["height", "bump", "disp", "displacement", "depth"]),
-        (TextureKind.Roughness, ["roughness", "rough", "gloss", "glossiness"]),
+        (TextureKind.Roughness, ["roughness", "rough", .. GlossWords]),
         (TextureKind.Metalness, ["metalness", "metallic", "metal"]),
         (TextureKind.Occlusion, ["ao", "occlusion", "ambient"]),
         (TextureKind.Opacity, ["opacity", "alpha", "mask", "cutout"]),
         (TextureKind.Emission, ["emission", "emissive", "glow"]),
         (TextureKind.Id, ["id", "ids", "idmap"]),
-        (TextureKind.Masks, ["masks", "packed", "orm", "rma"]),
+        (TextureKind.Masks, ["masks", "packed", .. Orders]),
         (TextureKind.BaseColour, ["basecolour", "basecolor", "colour", "color", "albedo", "diffuse", "diff", "base", "col"]),
     ];
 
     /// <summary>The kind a file name tells by one of its words, or unknown.</summary>
     public static TextureKind ByName(string file)
     {
+        var words = WordsOf(file);
+        return Named.FirstOrDefault(n => n.Words.Any(words.Contains)).Kind;
+    }
+
+    /// <summary>Whether a file name says that full is smooth, not rough.</summary>
+    public static bool IsGloss(string file) => GlossWords.Any(WordsOf(file).Contains);
+
+    /// <summary>What a texture's file name says beside its kind: what textures of one set have in common; empty where it says no more.</summary>
+    public static string SetOf(string file)
+    {
+        var kinds = Named.SelectMany(n => n.Words).ToHashSet(StringComparer.Ordinal);
+        return string.Join("_", PartsOf(file).Where(w => !kinds.Contains(w.ToLowerInvariant())));
+    }
+
+    /// <summary>What a texture's channels hold, a kind and a channel each, where several maps share one picture; otherwise its own kind alone.</summary>
+    public static IEnumerable<(TextureKind Kind, int Channel)> InChannels(TextureReport texture)
+    {
+        var words = WordsOf(texture.File);
+        bool isShared = texture.Channels >= 3 && !texture.IsGrey && (texture.Kind == TextureKind.Masks
+            || (texture.Kind == TextureKind.Roughness && (texture.KindBy == BySlot || Named.Single(n => n.Kind == TextureKind.Metalness).Words.Any(words.Contains))));
+        if (!isShared)
+            return [(texture.Kind, 0)];
+        // A slot for roughness says nothing of the first channel.
+        string order = Orders.FirstOrDefault(words.Contains) ?? (texture.Kind == TextureKind.Masks ? UsualOrder : UnsaidFirst);
+        return order.Select((letter, channel) => (letter switch
+        {
+            'r' => TextureKind.Roughness,
+            'm' => TextureKind.Metalness,
+            '-' => TextureKind.Unknown,
+            _ => TextureKind.Occlusion,
+        }, channel));
+    }
+
+    private static HashSet<string> WordsOf(string file) => [.. PartsOf(file).Select(w => w.ToLowerInvariant())];
+
+    private static string[] PartsOf(string file)
+    {
         string stem = Path.GetFileNameWithoutExtension(file);
         // Words part at separators and where lower case turns to upper.
         string parted = System.Text.RegularExpressions.Regex.Replace(stem, "(?<=[a-z0-9])(?=[A-Z])", "_", System.Text.RegularExpressions.RegexOptions.None,
             TimeSpan.FromSeconds(1));
-        var words = parted.ToLowerInvariant().Split(['_', '-', '.', ' '], StringSplitOptions.RemoveEmptyEntries).ToHashSet();
-        return Named.FirstOrDefault(n => n.Words.Any(words.Contains)).Kind;
+        return parted.Split(['_', '-', '.', ' '], StringSplitOptions.RemoveEmptyEntries);
     }
 
     /// <summary>The kind the numbers look like.</summary>

@@ -88,7 +88,7 @@ public sealed class ChannelPacker
         if (mixed is null && ChannelTable.Of(one, feed.Channel, Change) is { } table && ChannelTable.CanFill(picture, output.Dither))
         {
             table.Fill(picture, channel, tally, options);
-            return tally.Channel(from, null, was);
+            return tally.Channel(from, null, was, picture);
         }
         if (mixed is null)
         {
@@ -135,7 +135,7 @@ public sealed class ChannelPacker
             ChannelWriter.Write(picture, channel, y, own.Row, output.Dither, own.Tally);
             return own;
         }, own => tally.Add(own.Tally));
-        return tally.Channel(from, mixed, was);
+        return tally.Channel(from, mixed, was, picture);
     }
 
     private delegate void RowReader(Span<float> row);

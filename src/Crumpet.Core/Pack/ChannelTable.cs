@@ -80,6 +80,7 @@ internal sealed class ChannelTable
         });
         for (int code = 0; code < counts.Length; code++)
         {
+            tally.AddCodes(codes[code] * counts[code]);
             if (counts[code] > 0)
                 tally.Count(codes[code] / (double)full, counts[code], !(values[code] >= -Slack && values[code] <= 1 + Slack));
         }

@@ -19,7 +19,7 @@ internal static class ChannelWriter
     {
         int step = picture.Channels, at = y * picture.Width * step + channel;
         float least = float.PositiveInfinity, most = float.NegativeInfinity;
-        long clipped = 0;
+        long clipped = 0, sum = 0;
         if (picture is Bitmap32 real)
         {
             for (int x = 0; x < row.Length; x++, at += step)
@@ -44,10 +44,11 @@ internal static class ChannelWriter
             }
             (least, most) = (MathF.Min(least, value), MathF.Max(most, value));
             if (narrow is not null)
-                narrow.Pixels[at] = (byte)Math.Clamp((int)(value * 255 + 0.5f + (dither ? BlueNoise.Offset(x, y, channel) : 0)), 0, 255);
+                sum += narrow.Pixels[at] = (byte)Math.Clamp((int)(value * 255 + 0.5f + (dither ? BlueNoise.Offset(x, y, channel) : 0)), 0, 255);
             else
-                wide!.Pixels[at] = (ushort)(value * full + 0.5f);
+                sum += wide!.Pixels[at] = (ushort)(value * full + 0.5f);
         }
+        tally.AddCodes(sum);
         tally.Count(Math.Round(least * full) / full, 0, false);
         tally.Count(Math.Round(most * full) / full, clipped, true);
     }

@@ -83,6 +83,9 @@ public sealed record Feed(
     bool Invert = false,
     [property: Within("The value that stands in for a feed", 0, 1)] double Else = 0) : IChecked
 {
+    /// <summary>What the name of a feed begins with that takes what the material says, textures or not.</summary>
+    public const string OfMaterial = "material ";
+
     internal const int MostSources = 16;
     private const double LeastRange = 1e-6;
 

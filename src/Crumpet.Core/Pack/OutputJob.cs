@@ -8,14 +8,22 @@ namespace Crumpet.Core.Pack;
 /// <param name="Ending">Ending of its file.</param>
 /// <param name="Meaning">What its numbers mean.</param>
 /// <param name="Map">The baked map it is, where its floating-point values are shown by its scale; null where they are plain.</param>
-public sealed record OutputMap(string Ending, ColourMeaning Meaning, BakeMap? Map = null);
+public sealed record OutputMap(string Ending, ColourMeaning Meaning, BakeMap? Map = null)
+{
+    /// <summary>The one channel of the file that is meant, from 0; null for all of them.</summary>
+    public int? Channel { get; init; }
+
+    /// <summary>Whether the file tells the opposite.</summary>
+    public bool Invert { get; init; }
+}
 
 /// <summary>What an output depends on beside the maps.</summary>
-/// <param name="Size">Side of its sheet, pixels.</param>
+/// <param name="Width">Width of its sheet, pixels.</param>
+/// <param name="Height">Height of its sheet, pixels.</param>
 /// <param name="Output">What is made, without what its file is called and how it is compressed later.</param>
 /// <param name="Maps">Each map that is an input.</param>
 /// <param name="Values">Codes of maps that are one value everywhere, a code a channel.</param>
-public sealed record OutputSettings(int Size, RecipeOutput Output, IReadOnlyDictionary<string, OutputMap> Maps,
+public sealed record OutputSettings(int Width, int Height, RecipeOutput Output, IReadOnlyDictionary<string, OutputMap> Maps,
     IReadOnlyDictionary<string, int[]> Values)
 {
     /// <summary>What of an output its texels depend on.</summary>
@@ -32,7 +40,7 @@ public sealed record OutputReport(int Width, int Height, IReadOnlyList<PackedCha
 /// Packs one output of a sheet: <c>map/NAME</c> of each map that feeds it, with <c>scale/NAME</c> of floating-point ones, to
 /// <c>picture</c>, the loose file, and <c>plain</c>, a PNG of the same for Convert.
 /// </summary>
-public sealed class OutputJob() : JobKind<OutputSettings>("output", 2)
+public sealed class OutputJob() : JobKind<OutputSettings>("output", 3)
 {
     /// <inheritdoc/>
     public override string Words => "outputs to pack";
@@ -50,13 +58,13 @@ public sealed class OutputJob() : JobKind<OutputSettings>("output", 2)
     public override bool UsesThreads(IReadOnlyList<StoredFile> inputs) => true;
 
     /// <inheritdoc/>
-    protected override double Cost(OutputSettings settings, IReadOnlyList<StoredFile> inputs) => 0.05 + settings.Size * settings.Size / 1e6;
+    protected override double Cost(OutputSettings settings, IReadOnlyList<StoredFile> inputs) => 0.05 + (double)settings.Width * settings.Height / 1e6;
 
     /// <inheritdoc/>
     protected override JobOutput Work(OutputSettings settings, JobInputs inputs, JobContext context)
     {
         var output = settings.Output;
-        var (width, height) = OutputSize.Of(output.Size)!.Value.For(settings.Size, settings.Size);
+        var (width, height) = OutputSize.Of(output.Size)!.Value.For(settings.Width, settings.Height);
         var names = settings.Maps.Keys.Concat(settings.Values.Keys).ToHashSet(StringComparer.Ordinal);
         var packed = ChannelPacker.Pack(output, new PackSources(names, Load), width, height, context.Threads, context.Cancel);
         context.Progress?.Report(new Progress(0.4, "writing"));
@@ -70,7 +78,7 @@ public sealed class OutputJob() : JobKind<OutputSettings>("output", 2)
             if (settings.Values.TryGetValue(name, out int[]? codes))
                 return new PackSource(new Bitmap8(1, 1, codes.Length, [.. codes.Select(c => (byte)c)]), MeaningOf(name));
             var map = settings.Maps[name];
-            var read = ImageFile.Read(inputs.Bytes(Map(name)), name + map.Ending);
+            var read = PackSource.Picked(ImageFile.Read(inputs.Bytes(Map(name)), name + map.Ending), map.Channel, map.Invert);
             return new PackSource(read, map.Meaning)
             {
                 Shown = map.Map is not null && read is Bitmap32

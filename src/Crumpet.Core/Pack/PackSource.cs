@@ -13,6 +13,35 @@ public sealed record PackSource(Bitmap Picture, ColourMeaning Meaning)
     /// </summary>
     public Func<float, int, float>? Shown { get; init; }
 
+    /// <summary>One channel of a picture, or all, as it is or its opposite.</summary>
+    /// <param name="picture">The picture.</param>
+    /// <param name="channel">Number of the channel; null for all. One the picture does not have is its last.</param>
+    /// <param name="invert">Whether full and empty are exchanged.</param>
+    public static Bitmap Picked(Bitmap picture, int? channel, bool invert)
+    {
+        if (channel is null && !invert)
+            return picture;
+        int from = channel is { } c ? Math.Min(c, picture.Channels - 1) : 0, step = picture.Channels, channels = channel is null ? step : 1;
+        return picture switch
+        {
+            Bitmap8 p => new Bitmap8(p.Width, p.Height, channels, Pick(p.Pixels, v => (byte)(byte.MaxValue - v))),
+            Bitmap16 p => new Bitmap16(p.Width, p.Height, channels, Pick(p.Pixels, v => (ushort)(ushort.MaxValue - v))),
+            Bitmap32 p => new Bitmap32(p.Width, p.Height, channels, Pick(p.Pixels, v => 1 - v)),
+            _ => throw new ArgumentException("There is no such depth.", nameof(picture)),
+        };
+
+        T[] Pick<T>(T[] pixels, Func<T, T> opposite)
+        {
+            var picked = new T[pixels.Length / step * channels];
+            for (int i = 0; i < picked.Length; i++)
+            {
+                var value = channels == 1 ? pixels[i * step + from] : pixels[i];
+                picked[i] = invert ? opposite(value) : value;
+            }
+            return picked;
+        }
+    }
+
     /// <summary>Whether it is one value everywhere.</summary>
     public bool IsOneValue => Picture.Width == 1 && Picture.Height == 1;
 }
@@ -25,7 +54,11 @@ public sealed record PackSource(Bitmap Picture, ColourMeaning Meaning)
 /// <param name="Clipped">Texels whose value lay outside what can be written.</param>
 /// <param name="FromWidth">Width of the map before it was brought to another size; 0 where it had the output's.</param>
 /// <param name="FromHeight">Its height.</param>
-public sealed record PackedChannel(string? From, string? Mixed, double Least, double Most, long Clipped, int FromWidth = 0, int FromHeight = 0);
+public sealed record PackedChannel(string? From, string? Mixed, double Least, double Most, long Clipped, int FromWidth = 0, int FromHeight = 0)
+{
+    /// <summary>Mean of what was written; null in floating point.</summary>
+    public double? Mean { get; init; }
+}
 
 /// <summary>An output that was packed.</summary>
 /// <param name="Picture">Its texels.</param>

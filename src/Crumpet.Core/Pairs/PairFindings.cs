@@ -10,9 +10,10 @@ internal static class PairFindings
 
     public static IEnumerable<Finding> Of(PairRules rules, PairReport report)
     {
-        if (rules.NeedsNoHigh && report.Parts.Count > 0 && report.Parts.All(r => r.High.Count == 0))
+        if (rules.NeedsNoHigh && report.Parts.All(r => r.High.Count == 0))
         {
-            yield return new Finding(Severity.Note, "no-high", "", "There is no high side: nothing is baked, maps are made from textures.");
+            yield return new Finding(Severity.Note, "no-high", "",
+                $"There is no {(report.Parts.Count == 0 ? "mesh" : "high side")}: nothing is baked, and textures go on to Pack as they came.");
             yield break;
         }
         if (report.Parts.Count == 0)

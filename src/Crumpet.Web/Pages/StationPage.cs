@@ -95,8 +95,8 @@ public abstract class StationPage(Workbench workbench) : PageModel, IAddressed, 
         }
         if (Problem is not null)
             return await OnGetAsync();
-        // What a mend of a fault is worth shows when it is baked again.
-        if (Station == Station.Bake)
+        // What a mend of a fault or an output is worth shows when it is made again.
+        if (Station == Station.Bake || Station == Station.Pack)
             await Workbench.RunAsync(Id, Station);
         return Again();
     }

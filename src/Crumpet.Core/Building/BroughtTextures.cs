@@ -1,0 +1,119 @@
+using Crumpet.Core.Bake;
+using Crumpet.Core.Imaging;
+using Crumpet.Core.Intake;
+using Crumpet.Core.Jobs;
+using Crumpet.Core.Pack;
+
+namespace Crumpet.Core.Building;
+
+/// <summary>A texture that came along and feeds channels.</summary>
+/// <param name="Texture">What is known of it.</param>
+/// <param name="Content">Its bytes, as mends left them.</param>
+/// <param name="Ending">Ending of its file.</param>
+/// <param name="Channel">Number of the one channel that is meant; null for all of them.</param>
+/// <param name="Invert">Whether full and empty are exchanged: it tells the opposite of what it feeds.</param>
+internal sealed record BroughtTexture(TextureReport Texture, StoredFile Content, string Ending, int? Channel = null, bool Invert = false)
+{
+    /// <summary>Channels that can be chosen from.</summary>
+    public int Channels => Channel is null ? Texture.IsGrey && Texture.Channels < 3 ? 1 : Texture.Channels : 1;
+}
+
+/// <summary>
+/// Textures that came along, by the names channels are fed by: what their kind is called among maps, and their own file names without
+/// folder and ending.
+/// </summary>
+internal static class BroughtTextures
+{
+    private static readonly Dictionary<TextureKind, string> Maps = new()
+    {
+        [TextureKind.BaseColour] = BakeMap.Colour.Name,
+        [TextureKind.Normal] = BakeMap.Normal.Name,
+        [TextureKind.Height] = BakeMap.Height.Name,
+        [TextureKind.Roughness] = BakeMap.Roughness.Name,
+        [TextureKind.Metalness] = BakeMap.Metalness.Name,
+        [TextureKind.Occlusion] = BakeMap.Occlusion.Name,
+        [TextureKind.Opacity] = BakeMap.Opacity.Name,
+        [TextureKind.Emission] = BakeMap.Emission.Name,
+        [TextureKind.Id] = BakeMap.Id.Name,
+    };
+
+    /// <summary>Those of a sheet.</summary>
+    /// <param name="graph">The graph, taken in.</param>
+    /// <param name="sheet">The sheet.</param>
+    public static IReadOnlyDictionary<string, BroughtTexture> Of(AssetGraph graph, LaidSheet sheet)
+    {
+        var found = new SortedDictionary<string, BroughtTexture>(StringComparer.Ordinal);
+        // What a material names goes before what only lies beside it; the main material's before those of others.
+        foreach (var (texture, slot) in Linked(graph, sheet).Concat(Loose(graph, sheet).Select(t => (t, TextureKind.Unknown))))
+        {
+            if (BakeExpansion.PictureOf(graph, texture.File) is not { } picture)
+                continue;
+            var kinds = TextureKinds.InChannels(texture).ToArray();
+            if (slot == TextureKind.Occlusion && kinds.All(k => k.Kind != slot))
+                kinds = [.. kinds, (slot, 0)];
+            foreach (var (kind, channel) in kinds)
+            {
+                if (!Maps.TryGetValue(kind, out string? map))
+                    continue;
+                found.TryAdd(map, new BroughtTexture(texture, picture.File, picture.Ending, kinds.Length > 1 || IsOneChannel(kind) ? channel : null,
+                    kind == TextureKind.Roughness && TextureKinds.IsGloss(texture.File)));
+            }
+            if (texture is { Kind: TextureKind.BaseColour, HasOpacity: true })
+                found.TryAdd(BakeMap.Opacity.Name, new BroughtTexture(texture, picture.File, picture.Ending, texture.Channels - 1));
+            found.TryAdd(FeedName(texture.File), new BroughtTexture(texture, picture.File, picture.Ending));
+        }
+        return found;
+    }
+
+    /// <summary>Name by which a file feeds channels whatever it holds.</summary>
+    public static string FeedName(string file) => Path.GetFileNameWithoutExtension(file);
+
+    /// <summary>Sheets of textures without a mesh: a set of textures each, told by what their names have in common.</summary>
+    public static IReadOnlyList<LaidSheet> Sets(AssetGraph graph)
+    {
+        string[] sets = SetNames(graph);
+        var names = new SheetNames(graph.Input);
+        return [.. sets.Select(set => new LaidSheet(
+            sets.Length == 1 ? graph.Input.Asset : names.Give(set.Length > 0 ? LayoutExpansion.SafeName(set) : graph.Input.Asset), null, null, -1, [])
+        {
+            TextureSet = set
+        })];
+    }
+
+    /// <summary>What textures of a set have in common in their names; one that is of no known kind makes no set.</summary>
+    private static string[] SetNames(AssetGraph graph)
+    {
+        var known = graph.Intake!.Textures.Where(t => t.Kind != TextureKind.Unknown);
+        return [.. known.DefaultIfEmpty(graph.Intake.Textures.FirstOrDefault()).OfType<TextureReport>().Select(t => TextureKinds.SetOf(t.File))
+            .Distinct(StringComparer.Ordinal).Order(StringComparer.Ordinal)];
+    }
+
+    private static IEnumerable<(TextureReport Texture, TextureKind Slot)> Linked(AssetGraph graph, LaidSheet sheet)
+    {
+        var textures = graph.Intake!.Textures.ToDictionary(t => t.File, StringComparer.Ordinal);
+        return sheet.Materials.Where(m => m >= 0).OrderByDescending(m => m == sheet.MainMaterial).SelectMany(m => graph.Intake.Materials[m].Pictures)
+            .Where(p => p.File is not null && textures.ContainsKey(p.File)).Select(p => (textures[p.File!], p.Slot)).Distinct();
+    }
+
+    /// <summary>Textures no material names. Of several sheets each takes those that have its name, or its material's, in theirs.</summary>
+    private static IEnumerable<TextureReport> Loose(AssetGraph graph, LaidSheet sheet)
+    {
+        var loose = graph.Intake!.Textures.Where(t => t.UsedBy.Count == 0).OrderBy(t => t.File, StringComparer.Ordinal);
+        if (sheet.TextureSet is { } set && SetNames(graph) is { Length: > 1 } sets)
+            return loose.Where(t => TextureKinds.SetOf(t.File) is var own && (own == set || !sets.Contains(own)));
+        return graph.Sheets.Count == 1 ? loose : loose.Where(t => SheetOf(graph, t.File) == sheet);
+    }
+
+    private static LaidSheet? SheetOf(AssetGraph graph, string file)
+    {
+        string set = TextureKinds.SetOf(file);
+        return graph.Sheets.SelectMany(s => NamesOf(graph, s).Select(name => (Sheet: s, Name: TextureKinds.SetOf(name))))
+            .Where(n => n.Name.Length > 0 && $"_{set}_".Contains($"_{n.Name}_", StringComparison.OrdinalIgnoreCase))
+            .OrderByDescending(n => n.Name.Length).Select(n => n.Sheet).FirstOrDefault();
+    }
+
+    private static IEnumerable<string> NamesOf(AssetGraph graph, LaidSheet sheet) =>
+        sheet.Materials.Where(m => m >= 0).Select(m => graph.Intake!.Materials[m].Name).Prepend(sheet.Name);
+
+    private static bool IsOneChannel(TextureKind kind) => BakeMaps.Find(Maps[kind]) is { Channels: 1 };
+}
