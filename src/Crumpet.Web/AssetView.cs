@@ -93,7 +93,7 @@ public sealed class AssetView
     /// <summary>Settings the asset says otherwise than its kit, with both.</summary>
     public IReadOnlyList<OwnSetting> OwnSettings()
     {
-        System.Text.Json.Nodes.JsonNode kit = ChangeMerge.Node(Asset.Kit!.Plan()), own = ChangeMerge.Node(Plan);
+        System.Text.Json.Nodes.JsonNode kit = PlanLayers.Document(Asset.Kit!.Plan().Following(Plan.Recipe.Name)), own = PlanLayers.Document(Plan);
         return [.. PlanLayers.Paths(Asset.Own()).Where(PlanLayers.CanBeKits).Select(PlanSettings.Find).OfType<PlanSetting>()
             .Select(s => new OwnSetting(s, s.In(own), s.In(kit)))];
     }
@@ -205,6 +205,9 @@ public sealed class AssetView
     /// <summary>The low side as a mesh file with the UVs Layout gave it, or null before Layout.</summary>
     /// <param name="asObj">OBJ; otherwise GLB.</param>
     public byte[]? Laid(bool asObj) => files.Laid(asObj);
+
+    /// <summary>What can feed channels on each sheet, as <see cref="AssetFiles.Feeds"/>.</summary>
+    public IReadOnlyList<SheetFeeds> Feeds() => files.Feeds();
 
     /// <summary>Edges of the low side from one on, as <see cref="AssetFiles.PickEdges"/>.</summary>
     public PickedEdges? PickEdges(LowPlace place, EdgeReach reach, Vector3? from) => files.PickEdges(place, reach, from);

@@ -40,6 +40,9 @@ builder.Services.AddDbContext<CrumpetDb>(db => Database.Configure(db, options.Da
 builder.Services.AddSingleton<PixelAllowance>();
 builder.Services.AddSingleton<PictureService>();
 builder.Services.AddSingleton<ThumbnailService>();
+builder.Services.AddSingleton<LivePictures>();
+builder.Services.AddSingleton<PackPreview>();
+builder.Services.AddSingleton<StripService>();
 builder.Services.AddSingleton<RunFeed>();
 builder.Services.AddSingleton<RunService>();
 builder.Services.AddHostedService<RunWorker>();
@@ -76,6 +79,7 @@ app.Use(RequestGate.CheckAsync);
 app.MapRazorPages();
 app.MapResultFiles();
 app.MapPictures();
+app.MapLive();
 app.MapSkyLight();
 app.MapGet("/runs/feed", (RunFeed feed, HttpContext context, int? asset, int? kit) => TypedResults.ServerSentEvents(
     feed.ListenAsync(new FeedScope(asset, kit), context.RequestAborted)));

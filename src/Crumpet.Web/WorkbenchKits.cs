@@ -90,7 +90,8 @@ public sealed partial class Workbench
     {
         if (PlanSettings.Find(path ?? "") is null)
             return "That setting is not there any more; reload the page.";
-        return await DecideAsync(assetId, plan => PlanLayers.With(plan, path!, kitOf!.Plan()));
+        return await DecideAsync(assetId, plan => PlanLayers.With(plan, path!,
+            path == "recipe.name" ? kitOf!.Plan() : kitOf!.Plan().Following(plan.Recipe.Name)));
     }
 
     /// <summary>Makes a setting of an asset the kit's, for all its assets that say nothing else.</summary>
@@ -100,10 +101,44 @@ public sealed partial class Workbench
         if (PlanSettings.Find(path ?? "") is null || !PlanLayers.CanBeKits(path!))
             return "That setting is this asset's alone and cannot be the kit's.";
         var own = (await TrackedAsync(assetId)).Plan();
-        if (await DecideForKitAsync(await KitOfAsync(assetId), kit => PlanLayers.With(kit, path!, own)) is { } problem)
+        if (await DecideForKitAsync(await KitOfAsync(assetId), kit => PlanLayers.ForKit(kit, path!, own)) is { } problem)
             return problem;
         return await AsTheKitSaysAsync(assetId, path);
     }
+
+    /// <summary>Lets an asset follow one of its kit's recipes, with nothing of its own in it.</summary>
+    /// <returns>What is wrong with that, one sentence, or null.</returns>
+    public Task<string?> UseRecipeAsync(int assetId, string? name, int? asOf) => DecideAsync(assetId, plan =>
+    {
+        var kit = kitOf!.Plan();
+        if (name != kit.Recipe.Name && kit.Recipes.All(r => r.Name != name))
+            throw new FormatException($"The kit has no recipe {FieldRules.Quoted(name ?? "")} any more; reload the page.");
+        return plan with { Recipe = kit.Following(name!).Recipe };
+    }, asOf);
+
+    /// <summary>Makes an asset's recipe one of its kit's, under its name; of that name there is one, and those that follow it follow this.</summary>
+    /// <returns>What is wrong with that, one sentence, or null.</returns>
+    public async Task<string?> KeepRecipeAsync(int assetId)
+    {
+        var recipe = (await TrackedAsync(assetId)).Plan().Recipe;
+        return await DecideForKitAsync(await KitOfAsync(assetId), kit => recipe.Name == kit.Recipe.Name ? kit with { Recipe = recipe }
+            : kit with { Recipes = [.. kit.Recipes.Where(r => r.Name != recipe.Name), recipe] });
+    }
+
+    /// <summary>Takes a recipe out of a kit.</summary>
+    /// <returns>What is wrong with that, one sentence, or null.</returns>
+    public async Task<string?> DropRecipeAsync(int assetId, string? name)
+    {
+        int kitId = await KitOfAsync(assetId);
+        string[] users = [.. (await RecipeUsersAsync(kitId)).Where(u => u.Recipe == name).Select(u => u.Asset)];
+        // Nobody's recipe is changed by taking it away.
+        return users.Length > 0 ? $"{string.Join(", ", users.Take(3))} {(users.Length == 1 ? "uses" : "use")} the recipe {name}; let them use another first."
+            : await DecideForKitAsync(kitId, kit => kit with { Recipes = [.. kit.Recipes.Where(r => r.Name != name)] });
+    }
+
+    /// <summary>Which recipe each asset of a kit follows; archived ones too.</summary>
+    public async Task<IReadOnlyList<(string Asset, string Recipe)>> RecipeUsersAsync(int kitId) =>
+        [.. (await db.Assets.Include(a => a.Kit).Where(a => a.KitId == kitId).AsNoTracking().ToListAsync()).Select(a => (a.Name, a.Plan().Recipe.Name))];
 
     private void Problem(string what) =>
         conflict = $"Somebody else changed the same of {what} meanwhile; theirs was kept, and the rest of yours was added. Look at it, and change it again "

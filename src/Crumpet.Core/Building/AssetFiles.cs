@@ -98,6 +98,10 @@ public sealed class AssetFiles(AssetBuild build, AssetPlan plan, IResultStore st
     public IReadOnlyList<LaidIsland> Places() => build.ResultOf(Station.Layout) is not null && Graph.Laid is not null
         ? JsonSerializer.Deserialize<LaidIsland[]>(Load(Graph.Layout![LayoutJob.Places]), BuildJson.Options)! : [];
 
+    /// <summary>What can feed channels on each sheet, as far as it is there. None before Layout.</summary>
+    public IReadOnlyList<SheetFeeds> Feeds() => [.. build.Graph(Station.Pack).SheetNodes.Select(s =>
+        new SheetFeeds(s.Sheet.Name, s.PackedWidth, s.PackedHeight, [.. s.Feeds.Values]))];
+
     private Mesh Whole(int number)
     {
         var scene = Graph.TakenIn!;

@@ -45,9 +45,16 @@ public sealed record AssetPlan : IChecked
     /// <summary>Outputs.</summary>
     public Recipe Recipe { get; init; } = Recipe.Default;
 
+    /// <summary>A kit's recipes beside its usual one, by their names; an asset's recipe follows the one whose name it has.</summary>
+    [AtMost(200)]
+    public IReadOnlyList<Recipe> Recipes { get; init; } = [];
+
     /// <summary>Pattern by which output names are written and bound.</summary>
     [Words("The pattern of outputs", Convention.LongestPattern)]
     public string BindPattern { get; init; } = Binder.DefaultPattern;
+
+    /// <summary>This plan with the recipe of a name in place of its usual one; as it is where there is none of that name.</summary>
+    public AssetPlan Following(string recipe) => Recipes.FirstOrDefault(r => r.Name == recipe) is { } own ? this with { Recipe = own } : this;
 
     /// <summary>Side of the sheets that islands are laid for, pixels.</summary>
     [JsonIgnore]
@@ -91,6 +98,8 @@ public sealed record AssetPlan : IChecked
     /// <inheritdoc/>
     public string? ProblemTogether()
     {
+        if (Recipes.GroupBy(r => r.Name, StringComparer.OrdinalIgnoreCase).FirstOrDefault(g => g.Count() > 1) is { } twice)
+            return $"The kit has two recipes named {twice.Key}; rename one.";
         try
         {
             NameReader.Create(NamePattern, new NameRules());

@@ -59,8 +59,8 @@ internal static partial class KitJson
         try
         {
             // What an asset has not that its kit has is no value of the setting.
-            read = JsonSerializer.Deserialize<T>(text.AsSpan().IndexOf(PlanLayers.GoneText) < 0 ? text
-                : JsonSerializer.SerializeToUtf8Bytes(PlanLayers.WithoutGone(Parse(text)), BuildJson.Indented), Strict);
+            read = JsonSerializer.Deserialize<T>(!PlanLayers.IsLayered(text) ? text
+                : JsonSerializer.SerializeToUtf8Bytes(PlanLayers.Plain(Parse(text)), BuildJson.Indented), Strict);
         }
         catch (JsonException e)
         {

@@ -31,6 +31,17 @@ public static class KitSchema
             TreatNullObliviousAsNonNullable = true,
             TransformSchemaNode = WithRules,
         }).AsObject();
+        // An asset says single outputs by their names; a kit all of them in a list.
+        if (schema["properties"]?["settings"]?["properties"]?["recipe"]?["properties"]?["outputs"] is JsonObject { } outputs
+            && outputs["items"] is JsonObject output)
+        {
+            var gone = new JsonObject { ["const"] = "(gone)" };
+            schema["properties"]!["settings"]!["properties"]!["recipe"]!["properties"]!["outputs"] = new JsonObject
+            {
+                ["anyOf"] = new JsonArray(outputs.DeepClone(),
+                    new JsonObject { ["type"] = "object", ["additionalProperties"] = new JsonObject { ["anyOf"] = new JsonArray(output.DeepClone(), gone) } }),
+            };
+        }
         var result = new JsonObject { ["$schema"] = Dialect, ["title"] = $"Crumpet: {word}.json" };
         foreach (var (name, value) in schema.ToArray())
         {

@@ -24,6 +24,13 @@ public sealed record SheetFeed(string Name, FeedOrigin Origin, int Channels) : P
     public StoredFile? ContentScale => Scale?.File;
 }
 
+/// <summary>What can feed channels on a sheet.</summary>
+/// <param name="Sheet">Name of the sheet.</param>
+/// <param name="Width">Width of what is packed of it, pixels.</param>
+/// <param name="Height">Its height.</param>
+/// <param name="Feeds">What there is, by name.</param>
+public sealed record SheetFeeds(string Sheet, int Width, int Height, IReadOnlyList<SheetFeed> Feeds);
+
 /// <summary>The jobs of Pack.</summary>
 internal static class PackExpansion
 {

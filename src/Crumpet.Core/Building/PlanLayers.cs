@@ -9,6 +9,8 @@ namespace Crumpet.Core.Building;
 /// </summary>
 public static class PlanLayers
 {
+    private const string RecipeField = "recipe", OutputsField = "outputs", OutputsPath = "recipe.outputs.", NamePath = "recipe.name";
+
     // Stands for an entry the kit has and the asset has not.
     private const string Gone = "(gone)";
 
@@ -16,15 +18,23 @@ public static class PlanLayers
     private static readonly HashSet<string> OfAssets = new(StringComparer.Ordinal)
     {
         "mends", "pairs.trayByHand", "pairs.parts", "pairs.trays", "pairs.ties", "pairs.strokes", "layout.parts", "layout.seams", "layout.pins",
-            "layout.unwrapAt", "layout.held", "layout.draft",
+            "layout.unwrapAt", "layout.held", "layout.draft", "recipes",
         "bake.sheetSizes", "bake.made", "bake.draft", "version", "bake.version", "recipe.version",
     };
 
-    /// <summary>The bytes that stand for such an entry.</summary>
-    internal static ReadOnlySpan<byte> GoneText => "\"(gone)\""u8;
+    /// <summary>Whether a text says what plans alone never do: that something is not there, or single outputs by their names.</summary>
+    internal static bool IsLayered(byte[] text)
+    {
+        if (text.AsSpan().IndexOf("\"(gone)\""u8) >= 0)
+            return true;
+        if (text.AsSpan().IndexOf("\"outputs\""u8) < 0)
+            return false;
+        var document = KitJson.Parse(text);
+        return new[] { document, (document as JsonObject)?["settings"] }.OfType<JsonObject>().Any(s => (s[RecipeField] as JsonObject)?[OutputsField] is JsonObject);
+    }
 
     /// <summary>A document without the entries that stand for what is not there.</summary>
-    internal static JsonNode? WithoutGone(JsonNode? document)
+    private static JsonNode? WithoutGone(JsonNode? document)
     {
         if (document is JsonObject fields)
         {
@@ -61,12 +71,52 @@ public static class PlanLayers
         Bake = plan.Bake with { SheetSizes = new AssetPlan().Bake.SheetSizes, Made = [], Draft = 0 },
     };
 
-    /// <summary>Where a plan differs from the kit's.</summary>
-    public static JsonObject Own(AssetPlan kit, AssetPlan plan) => Difference(Node(kit), Node(plan)) as JsonObject ?? [];
+    /// <summary>Where a plan differs from the kit's; of a recipe, whole outputs by their names.</summary>
+    public static JsonObject Own(AssetPlan kit, AssetPlan plan)
+    {
+        string name = plan.Recipe.Name;
+        var own = Difference(Document(kit.Following(name)), Document(plan), "") as JsonObject ?? [];
+        // Which recipe it follows is what its name says.
+        if (name == kit.Recipe.Name)
+            return own;
+        if (own[RecipeField] is not JsonObject recipe)
+            own[RecipeField] = recipe = [];
+        recipe["name"] = name;
+        return own;
+    }
 
     /// <summary>The plan that is used: the kit's, with what an asset says otherwise.</summary>
     /// <exception cref="JsonException">What the asset says is no plan.</exception>
-    public static AssetPlan Merge(AssetPlan kit, JsonObject own) => Overlaid(Node(kit), own).Deserialize<AssetPlan>(BuildJson.Kept)!;
+    public static AssetPlan Merge(AssetPlan kit, JsonObject own)
+    {
+        var followed = own[RecipeField] is JsonObject recipe && recipe["name"] is JsonValue name && name.TryGetValue(out string? word)
+            ? kit.Following(word) : kit;
+        return Of(Overlaid(Document(followed), own, ""), BuildJson.Kept);
+    }
+
+    /// <summary>A plan as a document in which a setting has one place: outputs of recipes stand by their names.</summary>
+    public static JsonNode Document(AssetPlan plan)
+    {
+        var document = JsonSerializer.SerializeToNode(plan, BuildJson.Options)!;
+        if (document[RecipeField] is JsonObject recipe && recipe[OutputsField] is JsonArray outputs)
+            recipe[OutputsField] = new JsonObject(plan.Recipe.Outputs.Zip(outputs).DistinctBy(o => o.First.Name)
+                .Select(o => KeyValuePair.Create(o.First.Name, o.Second?.DeepClone())));
+        return document;
+    }
+
+    /// <summary>What an asset says, as the fields of a plan are written: outputs as a list, and nothing of what is not there.</summary>
+    internal static JsonNode? Plain(JsonNode? document)
+    {
+        var plain = WithoutGone(document);
+        foreach (var settings in new[] { plain, plain?["settings"] }.OfType<JsonObject>())
+            ListOutputs(settings);
+        return plain;
+    }
+
+    /// <summary>The names that lead to a setting; an output's name may hold points itself.</summary>
+    /// <param name="path">Names with points between.</param>
+    public static string[] NamesOf(string path) => path.StartsWith(OutputsPath, StringComparison.Ordinal)
+        ? [RecipeField, OutputsField, path[OutputsPath.Length..]] : path.Split('.');
 
     /// <summary>What an asset says, with a setting as the kit says.</summary>
     /// <param name="own">What the asset says.</param>
@@ -74,13 +124,15 @@ public static class PlanLayers
     public static JsonObject AsTheKitSays(JsonObject own, string path)
     {
         var copy = own.DeepClone().AsObject();
-        Remove(copy, path.Split('.'));
+        Remove(copy, NamesOf(path));
         return copy;
     }
 
     /// <summary>Paths of all settings an asset says otherwise than its kit.</summary>
-    public static IEnumerable<string> Paths(JsonObject own) =>
-        own.SelectMany(p => p.Value is JsonObject inner && inner.Count > 0 ? Paths(inner).Select(i => $"{p.Key}.{i}") : [p.Key]);
+    public static IEnumerable<string> Paths(JsonObject own) => Paths(own, "");
+
+    private static IEnumerable<string> Paths(JsonObject own, string at) => own.SelectMany(p =>
+        !IsWhole(at + p.Key) && p.Value is JsonObject inner && inner.Count > 0 ? Paths(inner, $"{at}{p.Key}.") : [at + p.Key]);
 
     /// <summary>A kit's plan with a setting as another plan has it.</summary>
     /// <param name="kit">The kit's plan.</param>
@@ -88,8 +140,24 @@ public static class PlanLayers
     /// <param name="from">The plan it is taken from.</param>
     public static AssetPlan With(AssetPlan kit, string path, AssetPlan from)
     {
-        var source = path.Split('.').Aggregate((JsonNode?)Node(from), (n, name) => n?[name]);
+        // A recipe is followed by its name: with the name comes all of it.
+        if (path == NamePath)
+            return kit with { Recipe = from.Recipe };
+        var source = NamesOf(path).Aggregate((JsonNode?)Document(from), (n, name) => n?[name]);
         return With(kit, path, source?.DeepClone());
+    }
+
+    /// <summary>A kit with a setting as an asset's plan has it: what is of a recipe goes into the one the asset follows.</summary>
+    /// <param name="kit">The kit's plan.</param>
+    /// <param name="path">Names of the fields that lead to the setting, with points between.</param>
+    /// <param name="asset">The asset's plan.</param>
+    public static AssetPlan ForKit(AssetPlan kit, string path, AssetPlan asset)
+    {
+        string name = asset.Recipe.Name;
+        if (!path.StartsWith(OutputsPath, StringComparison.Ordinal) || kit.Recipes.All(r => r.Name != name))
+            return With(kit, path, asset);
+        var changed = With(kit.Following(name), path, asset).Recipe;
+        return kit with { Recipes = [.. kit.Recipes.Select(r => r.Name == name ? changed : r)] };
     }
 
     /// <summary>A plan with another value of a setting.</summary>
@@ -98,23 +166,43 @@ public static class PlanLayers
     /// <param name="value">The value.</param>
     public static AssetPlan With(AssetPlan plan, string path, JsonNode? value)
     {
-        var document = Node(plan);
-        string[] names = path.Split('.');
-        names.SkipLast(1).Aggregate(document, (n, name) => n[name]!)[names[^1]] = value;
-        return document.Deserialize<AssetPlan>(BuildJson.Options)!;
+        var document = Document(plan);
+        string[] names = NamesOf(path);
+        var place = names.SkipLast(1).Aggregate(document, (n, name) => n[name]!);
+        if (value is null && IsWhole(path))
+            place.AsObject().Remove(names[^1]);
+        else
+            place[names[^1]] = value;
+        return Of(document, BuildJson.Options);
     }
 
-    private static JsonNode? Difference(JsonNode? kit, JsonNode? plan)
+    private static AssetPlan Of(JsonNode document, JsonSerializerOptions options)
     {
-        if (kit is not JsonObject before || plan is not JsonObject after)
+        ListOutputs(document.AsObject());
+        return document.Deserialize<AssetPlan>(options)!;
+    }
+
+    private static void ListOutputs(JsonObject settings)
+    {
+        if (settings[RecipeField] is JsonObject recipe && recipe[OutputsField] is JsonObject outputs)
+            recipe[OutputsField] = new JsonArray([.. outputs.Select(o => o.Value?.DeepClone())]);
+    }
+
+    // One output is one decision.
+    private static bool IsWhole(string path) => path.StartsWith(OutputsPath, StringComparison.Ordinal);
+
+    private static JsonNode? Difference(JsonNode? kit, JsonNode? plan, string path)
+    {
+        if (kit is not JsonObject before || plan is not JsonObject after || IsWhole(path))
             return plan?.DeepClone();
+        string at = path.Length == 0 ? "" : path + ".";
         var own = new JsonObject();
         foreach (var (name, value) in after)
         {
             if (!before.TryGetPropertyValue(name, out var was))
                 own[name] = value?.DeepClone();
             else if (!JsonNode.DeepEquals(was, value))
-                own[name] = Difference(was, value);
+                own[name] = Difference(was, value, at + name);
         }
         foreach (var (name, _) in before)
         {
@@ -124,15 +212,15 @@ public static class PlanLayers
         return own;
     }
 
-    private static JsonObject Overlaid(JsonNode kit, JsonObject own)
+    private static JsonObject Overlaid(JsonNode kit, JsonObject own, string at)
     {
         var result = kit.DeepClone().AsObject();
         foreach (var (name, value) in own)
         {
             if (IsGone(value))
                 result.Remove(name);
-            else if (value is JsonObject inner && result[name] is JsonObject below)
-                result[name] = Overlaid(below, inner);
+            else if (value is JsonObject inner && result[name] is JsonObject below && !IsWhole(at + name))
+                result[name] = Overlaid(below, inner, $"{at}{name}.");
             else
                 result[name] = value?.DeepClone();
         }
@@ -152,6 +240,4 @@ public static class PlanLayers
         if (inner.Count == 0)
             own.Remove(path[0]);
     }
-
-    private static JsonNode Node(AssetPlan plan) => JsonSerializer.SerializeToNode(plan, BuildJson.Options)!;
 }

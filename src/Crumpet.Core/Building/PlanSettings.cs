@@ -4,6 +4,7 @@ using System.Reflection;
 using System.Text.Json;
 using System.Text.Json.Nodes;
 using Crumpet.Core.Checking;
+using Crumpet.Core.Pack;
 
 namespace Crumpet.Core.Building;
 
@@ -27,13 +28,14 @@ public sealed record PlanSetting(string Path, string Label, Type Type, FieldRule
         : (Rule as OneOfAttribute)?.Values.Select(v => v.ToString(CultureInfo.InvariantCulture)).ToArray();
 
     /// <summary>A value of it, as it is shown and typed.</summary>
-    /// <param name="plan">A plan as a document.</param>
+    /// <param name="plan">A plan as <see cref="PlanLayers.Document"/> gives it.</param>
     public string In(JsonNode plan)
     {
-        var node = Path.Split('.').Aggregate((JsonNode?)plan, (n, name) => n?[name]);
+        var node = PlanLayers.NamesOf(Path).Aggregate((JsonNode?)plan, (n, name) => n?[name]);
         return node switch
         {
             null => None,
+            JsonObject output when Type == typeof(RecipeOutput) => output.Deserialize<RecipeOutput>(BuildJson.Kept)!.InWords(),
             JsonValue value when value.TryGetValue(out bool isOn) => isOn ? "on" : "off",
             JsonValue value when Rule is WithinAttribute within && value.TryGetValue(out double number) =>
                 Math.Round(within.Shown(number), 6).ToString("0.######", CultureInfo.InvariantCulture),
@@ -78,11 +80,13 @@ public static class PlanSettings
     {
         if (All.FirstOrDefault(s => s.Path == path) is { } known)
             return known;
-        string[] names = path.Split('.');
+        string[] names = PlanLayers.NamesOf(path);
         var type = typeof(AssetPlan);
         foreach (string name in names)
         {
             var property = type.GetProperties().FirstOrDefault(p => NameOf(p) == name);
+            if (property is null && type == typeof(IReadOnlyList<RecipeOutput>))
+                return new PlanSetting(path, $"Output {name}", typeof(RecipeOutput), null) { None = "nothing of it" };
             if (property is null)
                 return typeof(IEnumerable).IsAssignableFrom(type) ? new PlanSetting(path, Words(names[^1]), typeof(object), null) : null;
             type = property.PropertyType;

@@ -72,6 +72,8 @@ public static class PlanWords
         said.AddRange(to.Made.Except(from.Made).Select(m => $"{Capital(m.To.Label)} made from {m.File}"));
         said.AddRange(from.Made.Except(to.Made).Select(m => $"{Capital(m.To.Label)} no longer made from {m.File}"));
         Outputs(before.Recipe, after.Recipe, said);
+        said.AddRange(after.Recipes.Where(r => before.Recipes.All(b => b.Name != r.Name)).Select(r => $"Recipe {r.Name} kept for the kit"));
+        said.AddRange(before.Recipes.Where(r => after.Recipes.All(b => b.Name != r.Name)).Select(r => $"Recipe {r.Name} taken out of the kit"));
         Say(before.BindPattern, after.BindPattern, v => $"Outputs named {v}");
         // What nobody found words for is a decision all the same.
         if (said.Count == 0 && JsonDelta.Between(JsonSerializer.SerializeToNode(before, BuildJson.Options),

@@ -32,6 +32,9 @@ public sealed class PictureFormat : IEntry<PictureFormat>
     /// <summary>Whether what is read again differs a little from what was written.</summary>
     public bool IsLossy { get; init; }
 
+    /// <summary>Whether browsers show it.</summary>
+    public bool IsShownByBrowsers { get; init; }
+
     /// <summary>Writes a picture with so many bits a channel, of the depth <see cref="DepthOf"/> says.</summary>
     public required Func<Bitmap, int, CancellationToken, byte[]> Writer { get; init; }
 
@@ -39,6 +42,7 @@ public sealed class PictureFormat : IEntry<PictureFormat>
     public static PictureFormat Png { get; } = new()
     {
         Word = "png",
+        IsShownByBrowsers = true,
         Label = "PNG",
         Ending = ".png",
         Bits = [8, 16],
@@ -73,6 +77,7 @@ public sealed class PictureFormat : IEntry<PictureFormat>
     public static PictureFormat Jpeg { get; } = new()
     {
         Word = "jpeg",
+        IsShownByBrowsers = true,
         Label = "JPEG",
         Ending = ".jpg",
         Bits = [8],
@@ -86,6 +91,7 @@ public sealed class PictureFormat : IEntry<PictureFormat>
     public static PictureFormat Webp { get; } = new()
     {
         Word = "webp",
+        IsShownByBrowsers = true,
         Label = "WebP",
         Ending = ".webp",
         Bits = [8],

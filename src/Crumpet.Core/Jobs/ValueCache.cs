@@ -14,6 +14,14 @@ public sealed class ValueCache(long mostBytes)
     private readonly LinkedList<Entry> lately = [];
     private long total;
 
+    /// <summary>Whether a value is kept.</summary>
+    public bool Holds<T>(string key)
+        where T : class
+    {
+        lock (gate)
+            return byName.ContainsKey((key, typeof(T)));
+    }
+
     /// <summary>The value, made where it is not kept.</summary>
     /// <param name="key">Content it is made of.</param>
     /// <param name="bytes">About how much room it takes.</param>

@@ -1,6 +1,5 @@
 using System.ComponentModel;
 using System.Text.Json.Serialization;
-using Crumpet.Core.Bake;
 using Crumpet.Core.Checking;
 using Crumpet.Core.Imaging;
 
@@ -18,15 +17,15 @@ public sealed class Arrangement : IEntry<Arrangement>
     /// <summary>What it puts where, as a label.</summary>
     public required string Label { get; init; }
 
-    /// <summary>The outputs for an asset that has some maps, by their names.</summary>
-    public required Func<IReadOnlyList<string>, IReadOnlyList<RecipeOutput>> Outputs { get; init; }
+    /// <summary>The outputs for an asset that has some maps.</summary>
+    public required Func<IReadOnlyList<PackFeed>, IReadOnlyList<RecipeOutput>> Outputs { get; init; }
 
     /// <summary>A picture a map.</summary>
     public static Arrangement Each { get; } = new()
     {
         Word = "each",
         Label = "One picture a map",
-        Outputs = maps => [.. maps.Select(m => new RecipeOutput(m, OutputJob.MeaningOf(m), BakeMaps.Find(m)?.Channels == 3 ? Three(m) : [Feed.Of(m)]))],
+        Outputs = maps => [.. maps.Select(RecipeOutput.Of)],
     };
 
     /// <summary>Three grey maps in one.</summary>

@@ -15,6 +15,20 @@ public sealed record OutputMap(string Ending, ColourMeaning Meaning, BakeMap? Ma
 
     /// <summary>Whether the file tells the opposite.</summary>
     public bool Invert { get; init; }
+
+    /// <summary>The map as it feeds channels.</summary>
+    /// <param name="name">Its name, for messages.</param>
+    /// <param name="bytes">Its file.</param>
+    /// <param name="scale">Gives the file of its scale; asked only for floating-point values that are shown by one.</param>
+    /// <exception cref="SourceFileException">It is no picture that is read.</exception>
+    public PackSource Read(string name, byte[] bytes, Func<byte[]> scale)
+    {
+        var read = PackSource.Picked(ImageFile.Read(bytes, name + Ending), Channel, Invert);
+        return new PackSource(read, Meaning)
+        {
+            Shown = Map is not null && read is Bitmap32 ? MapFiles.ShareOf(Map, MapFiles.ReadScale(scale())) : null,
+        };
+    }
 }
 
 /// <summary>What an output depends on beside the maps.</summary>
@@ -75,15 +89,8 @@ public sealed class OutputJob() : JobKind<OutputSettings>("output", 3)
         PackSource Load(string name)
         {
             context.Cancel.ThrowIfCancellationRequested();
-            if (settings.Values.TryGetValue(name, out int[]? codes))
-                return new PackSource(new Bitmap8(1, 1, codes.Length, [.. codes.Select(c => (byte)c)]), MeaningOf(name));
-            var map = settings.Maps[name];
-            var read = PackSource.Picked(ImageFile.Read(inputs.Bytes(Map(name)), name + map.Ending), map.Channel, map.Invert);
-            return new PackSource(read, map.Meaning)
-            {
-                Shown = map.Map is not null && read is Bitmap32
-                    ? MapFiles.ShareOf(map.Map, MapFiles.ReadScale(inputs.Bytes(Scale(name)))) : null,
-            };
+            return settings.Values.TryGetValue(name, out int[]? codes) ? PackSource.Of(codes, MeaningOf(name))
+                : settings.Maps[name].Read(name, inputs.Bytes(Map(name)), () => inputs.Bytes(Scale(name)));
         }
     }
 

@@ -31,10 +31,9 @@ public static class PackFindings
     /// <summary>Whether an output holds what its recipe did not mean; a range that cuts is meant.</summary>
     public static bool IsSpoilt(Finding finding) => finding.Code is Missing or ColourAsData or DataAsColour;
 
-    // The second of two channels is alpha.
-    private static char Letter(RecipeOutput output, int channel) => "RGBA"[output.Channels.Count == 2 && channel == 1 ? 3 : channel];
+    private static string Letter(RecipeOutput output, int channel) => output.Letters()[channel];
 
-    private static bool IsAlpha(RecipeOutput output, int channel) => Letter(output, channel) == 'A';
+    private static bool IsAlpha(RecipeOutput output, int channel) => Letter(output, channel) == "A";
 
     private static Finding Absent(RecipeOutput output, Feed feed) => new(Severity.Warn, Missing, output.Name,
         $"{output.Name} asks for {Listed(feed.From)}, which is not there; {Number(feed.Else)} stands in. Bake {feed.From[0]} or change the recipe.");
@@ -43,7 +42,7 @@ public static class PackFindings
     private sealed class OfChannel(RecipeOutput output, int number, PackedChannel channel, PackContext context)
     {
         private readonly Feed feed = output.Channels[number];
-        private readonly char letter = Letter(output, number);
+        private readonly string letter = Letter(output, number);
         private readonly string name = output.Name;
 
         public IEnumerable<Finding> All() => channel.From is null ? feed.From.Count > 0 ? [MissingMap()] : []

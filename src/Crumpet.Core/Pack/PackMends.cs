@@ -136,7 +136,7 @@ public sealed record AddOutputFor([property: Words("The output", 60)] string Map
 
     /// <summary>The output; null where nothing tells what it would hold.</summary>
     public RecipeOutput? Made() => Recipe.Default.Outputs.FirstOrDefault(o => o.Name == Map) is { } usual ? usual with { Meaning = Meaning }
-        : BakeMaps.Find(Map) is { } map ? Arrangement.Each.Outputs([map.Name])[0] with { Meaning = Meaning } : null;
+        : BakeMaps.Find(Map) is { } map ? RecipeOutput.Of(new PackFeed(map.Name, FeedOrigin.Baked, map.Channels)) with { Meaning = Meaning } : null;
 
     /// <summary>The recipe with the output, or with it switched on.</summary>
     public Recipe Applied(Recipe recipe) => recipe.Outputs.FirstOrDefault(o => o.Name == Map) is { } own ? recipe.With(Map, own with { On = true, Meaning = Meaning })

@@ -13,6 +13,11 @@ public sealed record PackSource(Bitmap Picture, ColourMeaning Meaning)
     /// </summary>
     public Func<float, int, float>? Shown { get; init; }
 
+    /// <summary>One value everywhere.</summary>
+    /// <param name="codes">Codes of 0 to 255, one a channel.</param>
+    /// <param name="meaning">What they mean.</param>
+    public static PackSource Of(int[] codes, ColourMeaning meaning) => new(new Bitmap8(1, 1, codes.Length, [.. codes.Select(c => (byte)c)]), meaning);
+
     /// <summary>One channel of a picture, or all, as it is or its opposite.</summary>
     /// <param name="picture">The picture.</param>
     /// <param name="channel">Number of the channel; null for all. One the picture does not have is its last.</param>

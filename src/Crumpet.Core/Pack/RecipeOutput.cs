@@ -1,6 +1,7 @@
 using System.Buffers;
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using Crumpet.Core.Bake;
 using Crumpet.Core.Checking;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
@@ -81,6 +82,35 @@ public sealed record RecipeOutput(
     /// <summary>How Convert stores it.</summary>
     public TextureFormat StoredAs() => Format ?? (Meaning == ColourMeaning.Normal && Channels.Count < 4 ? TextureFormat.Bc5
         : Channels.Count == 1 ? TextureFormat.Bc4 : TextureFormat.Bc7);
+
+    /// <summary>A map as a picture of its own.</summary>
+    /// <param name="map">The map.</param>
+    public static RecipeOutput Of(PackFeed map)
+    {
+        var channels = Enumerable.Range(0, Math.Clamp(map.Channels, 1, 4)).Select(c => (FeedChannel)(map.Channels == 2 && c == 1 ? 3 : c));
+        string name = new([.. map.Name.Take(LongestName).Select(c => Forbidden.Contains(c) ? '_' : c)]);
+        return new RecipeOutput(name, map.Map?.Meaning ?? OutputJob.MeaningOf(map.Name), [.. channels.Select(c => Feed.Of(map.Name, c, Stands(map.Name, c)))]);
+    }
+
+    /// <summary>One channel of a map as a grey picture of its own.</summary>
+    /// <param name="feed">What feeds it.</param>
+    public static RecipeOutput Of(Feed feed) => new(feed.From.Count == 0 ? "grey" : new([.. feed.From[0].Take(LongestName).Select(c => Forbidden.Contains(c) ? '_' : c)]),
+        ColourMeaning.Linear, [feed]);
+
+    // What a map that is not there would be, flat.
+    private static double Stands(string map, FeedChannel channel) => BakeMaps.Find(map)?.Meaning switch
+    {
+        ColourMeaning.Normal => channel == FeedChannel.B ? 1 : 0.5,
+        ColourMeaning.Srgb => channel == FeedChannel.A ? 1 : 0.8,
+        _ => 0,
+    };
+
+    /// <summary>What it holds, in a few words.</summary>
+    public string InWords() => On ? string.Join(", ", Channels.Select(c => c.From.Count > 0 ? c.From[0] : "a fixed value").Distinct())
+        + $"; {Picture.Label}, {Bits} bit, {(OutputSize.Of(Size) is { Divisor: 0 } ? $"{Size} px" : Size)}" : "off";
+
+    /// <summary>Letters of its channels; the second of two is alpha.</summary>
+    public string[] Letters() => Channels.Count == 2 ? ["R", "A"] : [.. "RGBA".Take(Channels.Count).Select(c => c.ToString())];
 
     /// <summary>All maps it may ask for, each once.</summary>
     public IEnumerable<string> Maps() => Channels.SelectMany(c => c.Maps()).Concat(Normals?.Detail ?? []).Distinct(StringComparer.Ordinal);

@@ -34,6 +34,8 @@ public sealed record StageModel(AssetView View, StageStart Start)
             low.Add(new("low:baked", "low baked"));
             low.AddRange(maps.Select(m => new StageLook($"low:map:{m}", $"{m} map")));
         }
+        if (sheets.Any(s => s.Packed.Count > 0))
+            low.Add(new("low:packed", "low packed"));
         if (sheets.Any(s => s.Textures.Count > 0))
             low.Add(new("low:delivered", "low delivered"));
         low.AddRange([new("low:checker", "UV checker"), new("low:density", "UV density"), new("low:facing", "low facing"), new("low:normals", "low normals"),
@@ -93,9 +95,16 @@ public sealed record StageModel(AssetView View, StageStart Start)
         return [.. (View.ShownBake?.Sheets ?? []).Select(sheet => new StageSheet(
             sheet.Material,
             sheet.Maps.ToDictionary(m => m.Key, m => Url(Station.Bake, sheet.Shown.GetValueOrDefault(m.Key, m.Value))),
+            PackedOf(sheet.Sheet),
             (bound.FirstOrDefault(b => b.Sheet == sheet.Sheet)?.Slots ?? []).Where(s => s.File is not null)
                 .ToDictionary(s => s.Slot.Map, s => Url(Station.Convert, s.File!))))];
     }
 
-    private sealed record StageSheet(int? Material, Dictionary<string, string> Maps, Dictionary<string, string> Textures);
+    /// <summary>Packed pictures browsers show, by the material inputs their outputs are named for.</summary>
+    private Dictionary<string, string> PackedOf(string sheet) => (View.Report<PackReport>(Station.Pack)?.Pictures ?? [])
+        .Where(p => p.Sheet == sheet && View.Plan.Recipe.Outputs.Any(o => o.Name == p.Output && o.Picture.IsShownByBrowsers)
+            && View.Plan.Target.Inputs.Any(i => i.Map == p.Output))
+        .ToDictionary(p => p.Output, p => Url(Station.Pack, p.File));
+
+    private sealed record StageSheet(int? Material, Dictionary<string, string> Maps, Dictionary<string, string> Packed, Dictionary<string, string> Textures);
 }

@@ -1,3 +1,4 @@
+using System.Runtime.InteropServices;
 using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Core.Imaging;
@@ -34,6 +35,42 @@ internal static class PictureEndpoints
             (string sha, string meaning, int mip, string sha2, string meaning2, int mip2, PictureService pictures, HttpContext context) =>
             AnswerAsync(sha, meaning, mip, context, async key =>
             KeyOf(sha2, meaning2, mip2) is { } other ? Results.Json(await pictures.CompareAsync(key, other), BuildJson.Options) : Results.NotFound()));
+    }
+
+    /// <summary>Serves pictures that are not made for good: one level, one tile.</summary>
+    public static void MapLive(this WebApplication app)
+    {
+        app.MapGet("/live/{token}/0", (string token, LivePictures live) => live.Find(token) is not { } picture ? Results.NotFound() : Results.Json(
+            new
+            {
+                picture.Channels,
+                picture.Bits,
+                TileSide = LivePictures.Side,
+                Levels = new[] { new { picture.Width, picture.Height } },
+                Statistics = PictureStatistics.Of(picture),
+            }, BuildJson.Options));
+        app.MapGet("/live/{token}/0/0/0/0", (string token, LivePictures live) => live.Find(token) switch
+        {
+            Bitmap8 p => Results.Bytes(p.Pixels),
+            Bitmap16 p => Results.Bytes(MemoryMarshal.AsBytes(p.Pixels.AsSpan()).ToArray()),
+            Bitmap32 p => Results.Bytes(MemoryMarshal.AsBytes(p.Pixels.AsSpan()).ToArray()),
+            _ => Results.NotFound(),
+        });
+        app.MapGet("/strips/{sha}/{channel:int}", async (string sha, int channel, StripService strips, HttpContext context) =>
+        {
+            if (sha.Length != 64 || !sha.All(char.IsAsciiHexDigitLower) || channel is < 0 or > 3)
+                return Results.NotFound();
+            try
+            {
+                byte[] png = await strips.MakeAsync(sha, channel, context.RequestAborted);
+                context.Response.Headers.CacheControl = ForEver;
+                return Results.Bytes(png, "image/png");
+            }
+            catch (Exception e) when (e is FileNotFoundException or SourceFileException)
+            {
+                return Results.NotFound();
+            }
+        });
     }
 
     private static async Task<IResult> AnswerAsync(string sha, string meaning, int mip, HttpContext context, Func<PictureKey, Task<IResult>> answer)

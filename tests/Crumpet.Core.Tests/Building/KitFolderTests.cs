@@ -5,6 +5,7 @@ using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
+using Crumpet.Core.Pack;
 using Crumpet.Core.Pairs;
 using Crumpet.Core.Targets;
 using Xunit;
@@ -62,6 +63,56 @@ public sealed class KitFolderTests
         Assert.Empty(PlanLayers.AsTheKitSays(own, "bake.samples"));
         Assert.Contains(PlanSettings.All, s => s is { Path: "bake.outwardReachMetres", Label: "Outward reach", Unit: "mm" });
         Assert.All(PlanSettings.All, s => Assert.True(s.Label.Length > 0 && (s.Choices is null || s.Choices.Count > 1)));
+    }
+
+    [Fact]
+    public void An_asset_overrides_single_outputs_and_follows_its_recipe_in_all_others()
+    {
+        var three = Recipe.Default with { Name = "three v1.2" };
+        var two = new Recipe([.. Recipe.Default.Outputs.Take(2)]) { Name = "two" };
+        var kit = new AssetPlan { Recipe = three, Recipes = [two] };
+        foreach (var recipe in (Recipe[])[three, two])
+        {
+            var changed = recipe.Outputs[1] with { Name = "normal.x", Bits = 16 };
+            var plan = kit with { Recipe = recipe.With("colour", recipe.Outputs[0] with { Size = "half" }).Without("normal").Added([changed]) };
+            var own = PlanLayers.Own(kit, plan);
+            Assert.Equal(Text(plan), Text(PlanLayers.Merge(kit, own)));
+            string[] paths = [.. PlanLayers.Paths(own).Where(p => p != "recipe.name")];
+            Assert.Equal(["recipe.outputs.colour", "recipe.outputs.normal", "recipe.outputs.normal.x"], paths.Order());
+            Assert.All(paths, p => Assert.Equal(typeof(RecipeOutput), PlanSettings.Find(p)!.Type));
+            Assert.Equal("colour; PNG, 8 bit, half", PlanSettings.Find("recipe.outputs.colour")!.In(PlanLayers.Document(plan)));
+            // What the recipe says later of the others holds; what is its own stays.
+            Recipe Later(Recipe r) => r with { Outputs = [.. r.Outputs.Select(o => o with { Dither = true }), recipe.Outputs[0] with { Name = "more" }] };
+            var now = PlanLayers.Merge(kit with { Recipe = Later(three), Recipes = [Later(two)] }, own).Recipe;
+            Assert.Equal(recipe.Name, now.Name);
+            Assert.Equal(recipe.Outputs.Skip(2).Select(o => o.Name).Prepend("colour").Concat(["more", "normal.x"]), now.Outputs.Select(o => o.Name));
+            Assert.False(now.Outputs[0].Dither);
+            Assert.All(now.Outputs.Skip(1).SkipLast(2), o => Assert.True(o.Dither));
+            // One press gives an output back, another makes it the recipe's for all that follow it.
+            Assert.Equal(recipe.Outputs[0], PlanLayers.Merge(kit, PlanLayers.AsTheKitSays(own, "recipe.outputs.colour")).Recipe.Outputs[0]);
+            var given = PlanLayers.ForKit(kit, "recipe.outputs.colour", plan);
+            Assert.Equal("half", given.Following(recipe.Name).Recipe.Outputs[0].Size);
+            Assert.Equal(1, new[] { given.Recipe, given.Recipes[0] }.Count(r => r.Outputs[0].Size == "half"));
+        }
+        // A recipe nobody keeps any more leaves its name, and what differed.
+        var lost = PlanLayers.Merge(kit with { Recipes = [] }, PlanLayers.Own(kit, kit with { Recipe = two }));
+        Assert.Equal("two", lost.Recipe.Name);
+    }
+
+    [Fact]
+    public void Single_outputs_of_an_asset_are_read_from_its_folder_with_the_kits_recipes()
+    {
+        var kitPlan = KitPlan with { Recipes = [Recipe.Default with { Name = "two", Outputs = [.. Recipe.Default.Outputs.Take(2)] }] };
+        var plan = kitPlan with { Recipe = kitPlan.Recipes[0].With("normal", Recipe.Default.Outputs[1] with { Bits = 16 }) };
+        var kit = Kit(PlanLayers.Own(kitPlan, plan)) with { Plan = kitPlan };
+        var files = kit.Documents().ToDictionary(d => d.Path, d => d.Bytes);
+        var back = KitFolder.Read(files.GetValueOrDefault);
+        Assert.Equal(Text(plan), Text(back.PlanOf(back.Assets[0])));
+        string asset = Encoding.UTF8.GetString(files["assets/wind_gauge/asset.json"]);
+        Assert.DoesNotContain("colour", asset, StringComparison.Ordinal);
+        files["assets/wind_gauge/asset.json"] = Encoding.UTF8.GetBytes(asset.Replace("\"bits\": 16", "\"bits\": 15", StringComparison.Ordinal));
+        Assert.Contains("must be 8, 16 or 32", Assert.Throws<SourceFileException>(() => KitFolder.Read(files.GetValueOrDefault)).Message,
+            StringComparison.Ordinal);
     }
 
     [Theory]

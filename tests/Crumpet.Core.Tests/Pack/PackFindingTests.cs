@@ -39,7 +39,7 @@ public sealed class PackFindingTests
     {
         var recipe = Recipe.Default;
         foreach (var arrangement in Arrangement.Table.All)
-            recipe = recipe.Added(arrangement.Outputs(["ao", "normal"]));
+            recipe = recipe.Added(arrangement.Outputs([new PackFeed("ao", FeedOrigin.Baked, 1), new PackFeed("normal", FeedOrigin.Baked, 3)]));
         Assert.Null(recipe.Problem());
         Assert.Contains(recipe.Outputs, o => o.Name == "normal_2");
         foreach (var output in recipe.Made())

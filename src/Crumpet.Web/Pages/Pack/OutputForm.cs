@@ -51,7 +51,7 @@ public sealed class OutputForm
             Dither = Dither,
             Normals = strength == 1 && !TurnGreen && detail.Count == 0 ? null
                 : (was.Normals ?? new NormalWork()) with { Strength = strength, TurnGreen = TurnGreen, Detail = detail.Count > 0 ? detail : null },
-            Channels = [.. Channels.OfType<FeedForm>().Select((c, i) => c.Read(was.Channels.ElementAtOrDefault(i)))],
+            Channels = [.. Channels.OfType<FeedForm>().Select(c => c.Read())],
         };
     }
 }
@@ -85,13 +85,15 @@ public sealed class FeedForm
 
     public string? By { get; set; }
 
+    public FeedChannel ByChannel { get; set; }
+
     /// <summary>Names with commas between.</summary>
     public static IReadOnlyList<string> Names(string? typed) =>
         (typed ?? "").Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries);
 
     /// <summary>The feed it says.</summary>
     /// <exception cref="FormatException">One sentence: a number is none, or out of range.</exception>
-    public Feed Read(Feed? was)
+    public Feed Read()
     {
         var (from, second, by) = (Names(From), Names(MixFrom), Names(By));
         double Number(string field, string? typed, double otherwise) => FormNumber.ReadIfAny<Feed>(field, typed) ?? otherwise;
@@ -100,7 +102,7 @@ public sealed class FeedForm
             Range = [Number(nameof(Feed.Range), Least, 0), Number(nameof(Feed.Range), Most, 1)],
             Exponent = Number(nameof(Feed.Exponent), Exponent, 1),
             Mix = second.Count == 0 ? null : new Mix(How, second, MixChannel, MixInvert,
-                FormNumber.ReadIfAny<Mix>(nameof(Mix.Amount), Amount) ?? 1, by.Count > 0 ? by : null, was?.Mix?.ByChannel ?? FeedChannel.R),
+                FormNumber.ReadIfAny<Mix>(nameof(Mix.Amount), Amount) ?? 1, by.Count > 0 ? by : null, ByChannel),
         };
     }
 }

@@ -16,6 +16,16 @@ export function bindPanes(viewer, changed) {
   return {
     first: selects[0],
     choices: () => [...selects[0].options].map((o) => o.value),
+    /** Adds choices that are not on the page's list, in place of the last such. */
+    offer(choices) {
+      for (const select of selects) {
+        select.querySelector("[data-offered]")?.remove();
+        const group = document.createElement("optgroup");
+        Object.assign(group, { label: choices[0].group }).dataset.offered = "";
+        group.append(...choices.map((c) => new Option(c.label, c.key)));
+        select.prepend(group);
+      }
+    },
     /** Takes the lists of a newer copy of the page. */
     take(fresh) {
       const from = fresh.querySelectorAll("[data-pane]");

@@ -62,7 +62,7 @@ export class MapViewer {
     const [a, b] = this.panes.map((key) => this.choice(key));
     say(this.readout, `opening ${a.label}`);
     try {
-      const opened = await Promise.all([a, this.compare === "one" ? null : b].map((c) => (c?.address ? this.openPicture(c) : null)));
+      const opened = await Promise.all([a, this.compare === "one" && b.key !== "live-before" ? null : b].map((c) => (c?.address ? this.openPicture(c) : null)));
       if (this.round !== round) return;
       this.opened = opened;
       this.problem = "";
@@ -82,9 +82,21 @@ export class MapViewer {
     this.measure();
     this.read();
     this.root.dataset.ready = a.key;
+    this.root.dispatchEvent(new CustomEvent("map-opened", { bubbles: true, detail: this.opened }));
     if (!this.root.dataset.opened && !document.querySelector("[data-stage]")) this.root.dispatchEvent(new CustomEvent("viewer-ready", { bubbles: true }));
     this.root.dataset.opened = "yes";
     this.draw();
+  }
+
+  /** Shows maps that are not on the page's list: the first, with the second behind it. */
+  async showLive(choices) {
+    this.config.choices = [...this.config.choices.filter((c) => !c.key.startsWith("live")), ...choices];
+    this.panes = [choices[0].key, (choices[1] ?? this.choice(this.panes[1])).key];
+    this.mip = 0;
+    this.look.shown = [1, 1, 1, 0];
+    this.bar.panes.offer(choices);
+    this.bar.showChoices();
+    await this.open();
   }
 
   openPicture(choice, round = this.round) {
@@ -238,13 +250,16 @@ export class MapViewer {
   async refresh(page) {
     const fresh = page.querySelector("[data-map-viewer]");
     if (!fresh || fresh.dataset.config === this.root.dataset.config) return;
-    const before = this.config.choices, panes = this.panes, first = this.config.start.a;
+    const before = this.config.choices, panes = [...this.panes], first = this.config.start.a, { kind, sheet } = this.choice(panes[0]);
     this.root.dataset.config = fresh.dataset.config;
     const { compare } = this;
     this.takeConfig();
     // What was looked at stays, unless the page now has what it came for.
     if (first === this.config.start.a && before.length > 1) [this.panes,
       this.compare] = [panes.map((p, i) => (this.config.choices.some((c) => c.key === p) ? p : this.panes[i])), compare];
+    // What was seen as it was typed is now made.
+    const made = panes[0].startsWith("live") && this.config.choices.find((c) => c.group === "Packed" && c.kind === kind && c.sheet === sheet);
+    if (made) this.panes[0] = made.key;
     this.overlay.paths = null;
     this.bar.panes.take(fresh);
     this.bar.showChoices();
@@ -256,8 +271,10 @@ start("[data-map-viewer]", (root) => {
   const map = root.map = new MapViewer(root);
   // Thumbnails beside the viewer open in it.
   document.addEventListener("click", (event) => {
-    const key = event.target.closest("[data-show-map]")?.dataset.showMap;
+    const { showMap: key, showChannel: channel } = event.target.closest("[data-show-map]")?.dataset ?? {};
     if (!key) return;
+    // One channel alone, or the colours again.
+    if (channel) map.look.shown = channel === "all" ? [1, 1, 1, 0] : [0, 1, 2, 3].map((c) => (c === Number(channel) ? 1 : 0));
     map.panes[0] = key;
     map.mip = 0;
     map.bar.showChoices();

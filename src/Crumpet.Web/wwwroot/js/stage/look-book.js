@@ -5,9 +5,9 @@ import { loadBlocks, loadPicture, materialTable } from "./textures.js";
 
 const words = {
   plain: "shaded", material: "source material", facing: "facing", normals: "normals in world axes", parts: "colour by part", trays: "colour by tray",
-  materials: "colour by material", colours: "vertex colours", checker: "checker", density: "density", baked: "baked", delivered: "delivered",
+  materials: "colour by material", colours: "vertex colours", checker: "checker", density: "density", baked: "baked", packed: "packed", delivered: "delivered",
 };
-const shaderLook = { parts: "groups", trays: "groups", materials: "groups", baked: "lit", delivered: "lit" };
+const shaderLook = { parts: "groups", trays: "groups", materials: "groups", baked: "lit", packed: "lit", delivered: "lit" };
 const count = (n) => n.toLocaleString("en").replaceAll(",", "\u2009");
 
 export class LookBook {
@@ -39,8 +39,8 @@ export class LookBook {
     if (!this.materials.has(look)) {
       const shader = kind === "map" ? "map" : shaderLook[kind] ?? kind;
       // Each sheet has maps of its own; what lies on it is drawn with them. While a bake is at work there is none.
-      const own = ["map", "baked", "delivered"].includes(kind) ? this.stage.config.sheets : [];
-      const sheets = own.length ? own : [{ material: null, maps: {}, textures: {} }];
+      const own = ["map", "baked", "packed", "delivered"].includes(kind) ? this.stage.config.sheets : [];
+      const sheets = own.length ? own : [{ material: null, maps: {}, packed: {}, textures: {} }];
       this.materials.set(look, await Promise.all(sheets.map(async (sheet) => {
         const material = this.make(shader), u = material.uniforms;
         u.onlyMaterial.value = sheet.material ?? -1;
@@ -48,6 +48,7 @@ export class LookBook {
         if (kind === "map" && sheet.maps[name]) u.flatMap.value = await loadPicture(sheet.maps[name]);
         if (kind === "material") u.materials.value = materialTable(side.preview.materials);
         if (kind === "baked") await baked(u, sheet.maps);
+        if (kind === "packed") await packed(u, sheet.packed);
         if (kind === "delivered") await delivered(u, sheet.textures);
         if (kind === "density") this.densityRange(side, u.densityRange.value);
         return material;
@@ -109,6 +110,13 @@ export class LookBook {
 async function baked(u, maps) {
   if (maps.normal) [u.normalMap.value, u.normalKind.value] = [await loadPicture(maps.normal), 1];
   if (maps.ao) [u.occlusionMap.value, u.flagMaps.value] = [await loadPicture(maps.ao), 4];
+}
+
+/** As delivered, but from the pictures before they are compressed. */
+async function packed(u, { colour, normal, masks }) {
+  if (colour) [u.colourMap.value, u.flagMaps.value] = [await loadPicture(colour, true), 1];
+  if (masks) [u.masksMap.value, u.flagMaps.value] = [await loadPicture(masks), u.flagMaps.value | 2];
+  if (normal) [u.normalMap.value, u.normalKind.value] = [await loadPicture(normal), 1];
 }
 
 async function delivered(u, { colour, normal, masks }) {
