@@ -58,11 +58,21 @@ export const dropKit = (page, app, files, settings = {}) => quietly(page, async 
     const said = await quiet.request.post(`${quiet.url()}?handler=Settings`, { form });
     if (!said.ok()) throw new Error(`${said.status()}: ${await said.text()}`);
   }
+  return drop(quiet, files);
+});
+
+/** Adds an asset of files to a kit and waits until they are read. @returns the asset's address */
+export const addAsset = (page, kit, files) => quietly(page, async (quiet) => {
+  await quiet.goto(kit);
+  return drop(quiet, files);
+});
+
+async function drop(quiet, files) {
   await quiet.setInputFiles('input[name="files"]', files);
   await Promise.all([quiet.waitForURL(/\/assets\/\d+\/intake/), quiet.locator("form.drop").evaluate((form) => form.submit())]);
   await untilFresh(quiet.url(), "layout");
   return quiet.url().replace(/\/intake.*/, "");
-});
+}
 
 /** Address of an asset's kit. */
 export const kitOf = async (page, asset) => {

@@ -84,7 +84,8 @@ internal static class BroughtTextures
     private static string[] SetNames(AssetGraph graph)
     {
         var known = graph.Intake!.Textures.Where(t => t.Kind != TextureKind.Unknown);
-        return [.. known.DefaultIfEmpty(graph.Intake.Textures.FirstOrDefault()).OfType<TextureReport>().Select(t => TextureKinds.SetOf(t.File))
+        string[] sets = [.. known.Select(t => TextureKinds.SetOf(t.File))];
+        return [.. (sets.Length > 0 || graph.Intake.Textures.Count == 0 ? sets : [TextureKinds.SetOf(graph.Intake.Textures[0].File)])
             .Distinct(StringComparer.Ordinal).Order(StringComparer.Ordinal)];
     }
 

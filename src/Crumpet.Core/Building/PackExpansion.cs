@@ -90,9 +90,11 @@ internal static class PackExpansion
         var brought = BroughtTextures.Of(graph, sheet.Sheet);
         foreach (var (name, texture) in brought)
             Add(Brought(name, texture));
-        if (!isBaked && asked.Select(brought.GetValueOrDefault).OfType<BroughtTexture>().Select(b => b.Texture).MaxBy(t => (long)t.Width * t.Height) is { } largest)
+        var used = asked.Select(brought.GetValueOrDefault).OfType<BroughtTexture>().Select(b => b.Texture);
+        if (!isBaked && used.MaxBy(t => (long)t.Width * t.Height) is { } largest)
             (sheet.PackedWidth, sheet.PackedHeight) = (largest.Width, largest.Height);
-        if (asked.Contains(BakeMap.Normal.Name) && !sheet.Feeds.ContainsKey(BakeMap.Normal.Name) && brought.GetValueOrDefault(BakeMap.Height.Name) is { } height)
+        string normal = BakeMap.Normal.Name;
+        if (asked.Contains(normal) && !sheet.Feeds.ContainsKey(normal) && brought.GetValueOrDefault(BakeMap.Height.Name) is { } height)
             Add(NormalsOf(graph, height));
         AddMaterials(graph, sheet, asked, Add);
 
@@ -123,9 +125,8 @@ internal static class PackExpansion
         string file = height.Texture.File;
         var settings = new MadeMapSettings(MadeOf.Height, BakeMap.Normal, plain.Strength, plain.RadiusPixels, plain.Wrap, graph.Input.Plan.Target.Green,
             Math.Max(height.Texture.Width, height.Texture.Height), height.Ending);
-        return Made(graph, BakeMap.Normal, graph.Add(Station.Pack, JobKinds.MadeMap, $"{BakeMap.Normal.Label} of {file}", settings, ("picture", height.Content)))
-            with
-        { From = file };
+        var node = graph.Add(Station.Pack, JobKinds.MadeMap, $"{BakeMap.Normal.Label} of {file}", settings, ("picture", height.Content));
+        return Made(graph, BakeMap.Normal, node) with { From = file };
     }
 
     /// <summary>What a sheet's materials say, by the names of maps and by names that say so; drawn where they differ and somebody asks.</summary>

@@ -30,7 +30,8 @@ public static class PlanLayers
         if (text.AsSpan().IndexOf("\"outputs\""u8) < 0)
             return false;
         var document = KitJson.Parse(text);
-        return new[] { document, (document as JsonObject)?["settings"] }.OfType<JsonObject>().Any(s => (s[RecipeField] as JsonObject)?[OutputsField] is JsonObject);
+        return new[] { document, (document as JsonObject)?["settings"] }.OfType<JsonObject>()
+            .Any(s => (s[RecipeField] as JsonObject)?[OutputsField] is JsonObject);
     }
 
     /// <summary>A document without the entries that stand for what is not there.</summary>

@@ -191,7 +191,8 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
             yield return new Finding(Severity.Note, "texture-unused", unused.From,
                 $"{unused.From} feeds no channel of {sheet.Sheet.Name}; recipes know it as {unused.Name}.");
         if (sheet.Feeds.GetValueOrDefault(BakeMap.Normal.Name) is { Origin: FeedOrigin.Made, From.Length: > 0 } made)
-            yield return new Finding(Severity.Note, "normals-made", made.From, $"No normal map came, so the normals of {sheet.Sheet.Name} were made of {made.From}.");
+            yield return new Finding(Severity.Note, "normals-made", made.From,
+                $"No normal map came, so the normals of {sheet.Sheet.Name} were made of {made.From}.");
     }
 
     public StationContent Convert()

@@ -117,8 +117,9 @@ public static class TextureKinds
     public static IEnumerable<(TextureKind Kind, int Channel)> InChannels(TextureReport texture)
     {
         var words = WordsOf(texture.File);
-        bool isShared = texture.Channels >= 3 && !texture.IsGrey && (texture.Kind == TextureKind.Masks
-            || (texture.Kind == TextureKind.Roughness && (texture.KindBy == BySlot || Named.Single(n => n.Kind == TextureKind.Metalness).Words.Any(words.Contains))));
+        bool saysMetal = Named.Single(n => n.Kind == TextureKind.Metalness).Words.Any(words.Contains);
+        bool isShared = texture.Channels >= 3 && !texture.IsGrey
+            && (texture.Kind == TextureKind.Masks || (texture.Kind == TextureKind.Roughness && (texture.KindBy == BySlot || saysMetal)));
         if (!isShared)
             return [(texture.Kind, 0)];
         // A slot for roughness says nothing of the first channel.

@@ -44,5 +44,6 @@ public static class PackDraft
         Channels = [output.Channels[channel] with { Range = [0, 1], Exponent = 1, Invert = false, Mix = null }],
     };
 
-    private static (int Width, int Height) Within(int width, int height) => Math.Max(width, height) <= Side ? (width, height) : new OutputSize(0, Side).For(width, height);
+    private static (int Width, int Height) Within(int width, int height) =>
+        Math.Max(width, height) <= Side ? (width, height) : new OutputSize(0, Side).For(width, height);
 }

@@ -78,7 +78,8 @@ public sealed record SwitchOff(string Output) : OutputMend(Output)
 public sealed record CallOutput(string Output, ColourMeaning Meaning) : OutputMend(Output)
 {
     /// <inheritdoc/>
-    public override string Words() => $"Call {Output} {(Meaning == ColourMeaning.Srgb ? "colour" : Meaning == ColourMeaning.Normal ? "normals" : "plain numbers")}";
+    public override string Words() =>
+        $"Call {Output} {(Meaning == ColourMeaning.Srgb ? "colour" : Meaning == ColourMeaning.Normal ? "normals" : "plain numbers")}";
 
     /// <inheritdoc/>
     protected override RecipeOutput Changed(RecipeOutput output) => output with { Meaning = Meaning };
@@ -139,7 +140,8 @@ public sealed record AddOutputFor([property: Words("The output", 60)] string Map
         : BakeMaps.Find(Map) is { } map ? RecipeOutput.Of(new PackFeed(map.Name, FeedOrigin.Baked, map.Channels)) with { Meaning = Meaning } : null;
 
     /// <summary>The recipe with the output, or with it switched on.</summary>
-    public Recipe Applied(Recipe recipe) => recipe.Outputs.FirstOrDefault(o => o.Name == Map) is { } own ? recipe.With(Map, own with { On = true, Meaning = Meaning })
+    public Recipe Applied(Recipe recipe) => recipe.Outputs.FirstOrDefault(o => o.Name == Map) is { } own
+        ? recipe.With(Map, own with { On = true, Meaning = Meaning })
         : Made() is { } made ? recipe.Added([made]) : recipe;
 }
 

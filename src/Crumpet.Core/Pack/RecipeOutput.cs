@@ -88,14 +88,14 @@ public sealed record RecipeOutput(
     public static RecipeOutput Of(PackFeed map)
     {
         var channels = Enumerable.Range(0, Math.Clamp(map.Channels, 1, 4)).Select(c => (FeedChannel)(map.Channels == 2 && c == 1 ? 3 : c));
-        string name = new([.. map.Name.Take(LongestName).Select(c => Forbidden.Contains(c) ? '_' : c)]);
-        return new RecipeOutput(name, map.Map?.Meaning ?? OutputJob.MeaningOf(map.Name), [.. channels.Select(c => Feed.Of(map.Name, c, Stands(map.Name, c)))]);
+        return new RecipeOutput(NameFor(map.Name), map.Map?.Meaning ?? OutputJob.MeaningOf(map.Name), [.. channels.Select(c => Feed.Of(map.Name, c, Stands(map.Name, c)))]);
     }
 
     /// <summary>One channel of a map as a grey picture of its own.</summary>
     /// <param name="feed">What feeds it.</param>
-    public static RecipeOutput Of(Feed feed) => new(feed.From.Count == 0 ? "grey" : new([.. feed.From[0].Take(LongestName).Select(c => Forbidden.Contains(c) ? '_' : c)]),
-        ColourMeaning.Linear, [feed]);
+    public static RecipeOutput Of(Feed feed) => new(feed.From.Count == 0 ? "grey" : NameFor(feed.From[0]), ColourMeaning.Linear, [feed]);
+
+    private static string NameFor(string map) => new([.. map.Take(LongestName).Select(c => Forbidden.Contains(c) ? '_' : c)]);
 
     // What a map that is not there would be, flat.
     private static double Stands(string map, FeedChannel channel) => BakeMaps.Find(map)?.Meaning switch

@@ -54,8 +54,10 @@ public sealed class PackPreview(FileStore store, PixelAllowance allowance, LiveP
             var counts = feeds.ToDictionary(f => f.Key, f => f.Value.Channels, StringComparer.Ordinal);
             double texels = packed.Picture.Width * (double)packed.Picture.Height;
             string[] letters = output.Letters();
-            return new LiveOutput(output.Name, AddressOf(packed), Single(PackDraft.Alone), Single(PackDraft.Before), output.Meaning == ColourMeaning.Normal, sheet.Sheet,
-                [.. packed.Channels.Select((p, i) => new LiveChannel(letters[i], output.Channels[i].InWords(counts), p.Least, p.Most, p.Mean, p.Clipped / texels))]);
+            var channels = packed.Channels.Select((p, i) =>
+                new LiveChannel(letters[i], output.Channels[i].InWords(counts), p.Least, p.Most, p.Mean, p.Clipped / texels));
+            return new LiveOutput(output.Name, AddressOf(packed), Single(PackDraft.Alone), Single(PackDraft.Before),
+                output.Meaning == ColourMeaning.Normal, sheet.Sheet, [.. channels]);
         }, cancel);
     }
 

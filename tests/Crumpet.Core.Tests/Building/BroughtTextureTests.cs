@@ -72,7 +72,8 @@ public sealed class BroughtTextureTests
         Assert.Contains("normals-made", codes);
         Assert.Contains("texture-unused", codes);
         using var zip = new ZipArchive(new MemoryStream(store.Load(build.ResultOf(Station.Deliver)!.Files[0].Sha256)));
-        Assert.Equal(["manifest.json", "textures/buoy_colour.dds", "textures/buoy_masks.dds", "textures/buoy_normal.dds"], zip.Entries.Select(e => e.FullName).Order());
+        Assert.Equal(["manifest.json", "textures/buoy_colour.dds", "textures/buoy_masks.dds", "textures/buoy_normal.dds"],
+            zip.Entries.Select(e => e.FullName).Order());
     }
 
     [Fact]

@@ -30,14 +30,15 @@ public sealed record Board(AssetView View, IReadOnlyList<SheetFeeds> Sheets, str
     private PackReport? Report => View.Report<PackReport>(Station.Pack);
 
     /// <summary>The sheet that is looked at; null before there is one.</summary>
-    public SheetFeeds? Shown => Sheets.FirstOrDefault(s => s.Sheet == Sheet) ?? Sheets.FirstOrDefault();
+    public SheetFeeds? Shown => Sheets.FirstOrDefault(s => s.Sheet == Sheet) ?? (Sheets.Count > 0 ? Sheets[0] : null);
 
     /// <summary>What is there, once each: what was baked or brought before what materials say.</summary>
     public IReadOnlyList<SheetFeed> Feeds => [.. (Shown?.Feeds ?? []).Where(f => !IsTwin(f)).OrderBy(f => f.Origin).ThenBy(f => OrderOf(f.Name))];
 
     /// <summary>The channels of what is there.</summary>
     public static IEnumerable<BoardStrip> Strips(SheetFeed feed) =>
-        Enumerable.Range(0, feed.Channels).Select(c => new BoardStrip(feed, feed.Channels == 2 && c == 1 ? FeedChannel.A : (FeedChannel)c, feed.Map?.Channel ?? c));
+        Enumerable.Range(0, feed.Channels).Select(c =>
+            new BoardStrip(feed, feed.Channels == 2 && c == 1 ? FeedChannel.A : (FeedChannel)c, feed.Map?.Channel ?? c));
 
     /// <summary>How many channels of the outputs a strip feeds.</summary>
     public int Uses(BoardStrip strip) => View.Plan.Recipe.Made().SelectMany(o => o.Channels).Count(f => Takes(f, strip));
@@ -52,7 +53,8 @@ public sealed record Board(AssetView View, IReadOnlyList<SheetFeeds> Sheets, str
     /// <summary>Key of a map among those of the map viewer; null where there is no picture of it.</summary>
     public string? KeyOf(SheetFeed feed) => feed.Origin switch
     {
-        FeedOrigin.Baked => View.ShownBake?.Sheets.FirstOrDefault(s => s.Sheet == Shown?.Sheet)?.Maps.GetValueOrDefault(feed.Name) is { } file ? $"bake/{file}" : null,
+        FeedOrigin.Baked => View.ShownBake?.Sheets.FirstOrDefault(s => s.Sheet == Shown?.Sheet)?.Maps.GetValueOrDefault(feed.Name) is { } file
+            ? $"bake/{file}" : null,
         FeedOrigin.Brought => $"intake/{feed.From}",
         _ => null,
     };

@@ -13,7 +13,6 @@ export function drawHistogram(canvas, said, picture, behind = null) {
   const { channels, from, to } = picture.statistics, grey = channels.length < 3;
   // One value that fills half the sheet must not flatten all others.
   const tall = Math.max(1, ...channels.flatMap((c) => [...c.histogram].sort((a, b) => b - a).slice(2, 3)));
-  if (behind) outline(context, behind, w, h);
   channels.forEach((channel, i) => {
     context.beginPath();
     context.moveTo(0, h);
@@ -25,16 +24,17 @@ export function drawHistogram(canvas, said, picture, behind = null) {
     context.fill();
     context.stroke();
   });
+  if (behind) outline(context, behind, w, h);
   const write = (v) => (picture.bits === 32 ? Number(v.toPrecision(4)) : Math.round(v * picture.full));
   const mean = (c) => (picture.bits === 32 ? write(c.mean) : (c.mean * picture.full).toFixed(1));
   said.textContent = channels.map((c, i) => `${grey ? "grey" : "RGBA"[i]} ${write(c.least)} to ${write(c.greatest)}, mean ${mean(c)}`).join("\n")
-    + (picture.bits === 32 ? `\nfrom ${write(from)} to ${write(to)}` : "");
+    + (behind ? `\ndashed: ${behind.choice.label}` : "") + (picture.bits === 32 ? `\nfrom ${write(from)} to ${write(to)}` : "");
 }
 
 function outline(context, { statistics: { channels } }, w, h) {
   const tall = Math.max(1, ...channels.flatMap((c) => [...c.histogram].sort((a, b) => b - a).slice(2, 3)));
   context.setLineDash([6, 5]);
-  context.strokeStyle = inks[3];
+  context.strokeStyle = getComputedStyle(context.canvas).color;
   context.lineWidth = 2;
   for (const { histogram } of channels) {
     context.beginPath();
