@@ -6,6 +6,7 @@ using Crumpet.Core.Checking;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Pack;
+using Crumpet.Storage;
 
 namespace Crumpet.Cli;
 
@@ -57,6 +58,8 @@ internal static class PackCommand
         }
         CheckNames(recipe, assets.Keys, recipeFile.Name);
         var files = new List<string>();
+        // All of them or none: an error in the last asset leaves no part of a set.
+        using var batch = new FileBatch(target.FullName);
         var outputs = new List<object>();
         var findings = new List<Finding>();
         foreach (var (asset, maps) in assets)
@@ -80,10 +83,11 @@ internal static class PackCommand
                     SpoilsMaps = !isBuiltIn && PackFindings.IsSpoilt(f)
                 }));
                 string file = NameOf(output, asset) + output.Picture.Ending;
-                files.Add(Output.Write(target, file, output.Picture.Write(packed.Picture, output.Bits)));
+                files.Add(batch.Add(file, output.Picture.Write(packed.Picture, output.Bits)));
                 outputs.Add(new { asset, output = output.Name, file, width, height, output.Bits, packed.Channels });
             }
         }
+        batch.Commit();
         return Output.Print(parsed, new { files, outputs, findings }, [.. files], findings);
     }
 

@@ -21,7 +21,7 @@ public sealed class PackTests : CommandTests
         string recipe = Save("all.recipe.json", $$"""{ "version": 2, "name": "all", "outputs": [{{outputs}}] }""");
         var check = Run("recipe", "check", recipe, "--maps", At("maps"));
         Assert.Equal(1, check.Code);
-        Assert.Contains("bar: png8 asks for ao, which is not in maps.", check.Out, StringComparison.Ordinal);
+        Assert.Contains("bar: png8 asks for ao, which is not there; 1 stands in.", check.Out, StringComparison.Ordinal);
         var run = Run("pack", "--maps", At("maps"), "--recipe", recipe, "--out", At("packed"), "--json");
         var made = JsonNode.Parse(run.Out)!["outputs"]!.AsArray();
         Assert.Equal(2 * PictureFormat.Table.All.Sum(f => f.Bits.Count), made.Count);
@@ -55,6 +55,17 @@ public sealed class PackTests : CommandTests
         Assert.Equal(3, Run("recipe", "check", At("absent.json")).Code);
         Assert.Equal(0, Run("recipe", "check", "default").Code);
         Assert.False(Directory.Exists(At("o")));
+    }
+
+    [Fact]
+    public void A_picture_that_cannot_be_read_leaves_no_part_of_a_set()
+    {
+        Put("a_ao.png", ImageFile.WritePng(Picture(4, 4, 1)));
+        Put("b_ao.png", ImageFile.WritePng(Picture(4, 4, 1))[..60]);
+        string recipe = Save("r.json", """{ "outputs": [ { "name": "x", "meaning": "linear", "channels": [{ "from": ["ao"] }] } ] }""");
+        Save("o/kept.txt", "");
+        Assert.Equal(3, Run("pack", "--maps", At("maps"), "--recipe", recipe, "--out", At("o")).Code);
+        Assert.Equal(["kept.txt"], Directory.EnumerateFileSystemEntries(At("o")).Select(Path.GetFileName));
     }
 
     private void Put(string name, byte[] bytes) => File.WriteAllBytes(Save($"maps/{name}", ""), bytes);

@@ -40,6 +40,7 @@ public static class PlanMends
         TakeAway m => plan with { Mends = [.. plan.Mends.Where(own => BuildJson.OfMend(own) != BuildJson.OfMend(m.What))] },
         PackIslands => plan with { Layout = plan.Layout with { Pack = true } },
         LayOutFor m => plan.LaidFor(m.Size),
+        KeepUvs => plan with { Layout = plan.Layout with { Pack = false, Uvs = UvSource.Keep, Held = [] } },
         EnlargeSheet m => plan with
         {
             Bake = plan.Bake with

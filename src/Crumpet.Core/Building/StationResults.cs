@@ -186,6 +186,13 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
             {
                 Mends = [new(new SwitchOff(output.Name).Words(), false, new SwitchOff(output.Name))],
             };
+        if (IsLaidAnew && sheet.Outputs.SelectMany(o => o.Output.Maps()).Select(sheet.Feeds.GetValueOrDefault)
+            .FirstOrDefault(f => f?.Origin == FeedOrigin.Brought) is { } moved)
+            yield return new Finding(Severity.Warn, "textures-moved", moved.From,
+                $"{moved.From} lies by the UVs that came, and the UVs of {sheet.Sheet.Name} were laid anew, so it does not fit. Keep the UVs as they came.")
+            {
+                Mends = [new(new KeepUvs().Words(), true, new KeepUvs())],
+            };
         var asked = sheet.Outputs.SelectMany(o => o.Output.Maps()).Select(sheet.Feeds.GetValueOrDefault).OfType<SheetFeed>().Select(f => f.From).ToHashSet();
         foreach (var unused in sheet.Feeds.Values.Where(f => f.Origin == FeedOrigin.Brought && !asked.Contains(f.From)).DistinctBy(f => f.From))
             yield return new Finding(Severity.Note, "texture-unused", unused.From,
@@ -227,12 +234,15 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
         return new StationContent(new DeliverReport(zip, graph.Package!.Report<PackageReport>()!.Files), [Named(graph.Package, "package", zip)], MovedLevels());
     }
 
+    /// <summary>Whether the low side's UVs are others than those that came.</summary>
+    private bool IsLaidAnew => graph.Input.Plan.Layout.Pack || graph.Input.Plan.Layout.Uvs == UvSource.Unwrap
+        || graph.Intake!.Objects.Any(o => o is { Side: Side.Low, UvSets: 0 });
+
     /// <summary>Stages that came keep their own UVs; where the low side's were laid anew, the two no longer agree.</summary>
     private IEnumerable<Finding> MovedLevels()
     {
         var levels = OutputExpansion.MoreMeshes(graph).Where(m => m.File.SheetOf is not null).ToArray();
-        var layout = graph.Input.Plan.Layout;
-        if (levels.Length == 0 || !(layout.Pack || layout.Uvs == UvSource.Unwrap || graph.Intake!.Objects.Any(o => o is { Side: Side.Low, UvSets: 0 })))
+        if (levels.Length == 0 || !IsLaidAnew)
             yield break;
         yield return new Finding(Severity.Warn, "level-uvs-differ", levels[0].File.Name,
             $"The low side's UVs were laid anew, and {string.Join(", ", levels.Select(l => l.File.Name))} "
