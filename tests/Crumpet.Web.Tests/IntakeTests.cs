@@ -125,8 +125,9 @@ public sealed class IntakeTests(SharedApp shared) : SharedAppTests(shared)
     [Fact]
     public async Task A_newer_file_with_one_part_a_little_larger_moves_the_islands_of_that_part_alone()
     {
-        string asset = await DropAsync(Client, ("row_low.obj", Row(1)), ("row_high.obj", Row(1).Replace("_low", "_high", StringComparison.Ordinal))),
-            layout = $"{asset}/layout";
+        var small = new Dictionary<string, string> { ["set[layout.sizePixels]"] = "256", ["set[layout.paddingPixels]"] = "2" };
+        string asset = await DropAsync(Client, small, ("row_low.obj", Row(1)),
+                ("row_high.obj", Row(1).Replace("_low", "_high", StringComparison.Ordinal))), layout = $"{asset}/layout";
         await UntilAsync(Client, layout, "laid.obj");
         Assert.Contains("packed, as not all came with UVs", await Client.GetStringAsync(layout), StringComparison.Ordinal);
         string before = await Client.GetStringAsync($"{asset}/laid.obj");

@@ -58,7 +58,10 @@ public abstract partial class WebAppTests : IDisposable
         new WebApplicationFactory<Program>().WithWebHostBuilder(host => host.UseSetting("data", folder).UseSetting("demo", "false"));
 
     /// <summary>Makes an asset of files in the test's kit. @returns its address</summary>
-    protected async Task<string> DropAsync(HttpClient client, params (string Name, string Text)[] files)
+    protected Task<string> DropAsync(HttpClient client, params (string Name, string Text)[] files) => DropAsync(client, [], files);
+
+    /// <summary>Makes an asset of files in the test's kit, of which some settings are told. @returns its address</summary>
+    protected async Task<string> DropAsync(HttpClient client, Dictionary<string, string> settings, params (string Name, string Text)[] files)
     {
         await kitInTurn.WaitAsync();
         try
@@ -69,6 +72,8 @@ public abstract partial class WebAppTests : IDisposable
         {
             kitInTurn.Release();
         }
+        if (settings.Count > 0)
+            Assert.DoesNotContain("class=\"problem\"", await PostAsync(client, kit, "Settings", settings), StringComparison.Ordinal);
         string token = TokenOf(await client.GetStringAsync(kit));
         using var form = new MultipartFormDataContent { { new StringContent(token), "__RequestVerificationToken" } };
         foreach (var (name, text) in files)

@@ -25,7 +25,7 @@ public sealed record MaterialShare(int Material, int Triangles);
 public sealed record LaidReport(LayoutReport Layout, IReadOnlyList<IReadOnlyList<MaterialShare>> Materials);
 
 /// <summary>Lays out the low side: <c>shape/K</c> and <c>spread/K</c> to <c>laid/K</c>, <c>islands</c> and <c>places</c>.</summary>
-public sealed class LayoutJob() : JobKind<LayoutJobSettings>("layout", 9)
+public sealed class LayoutJob() : JobKind<LayoutJobSettings>("layout", 10)
 {
     /// <summary>Role of the file that says where islands lie.</summary>
     public const string Places = "places";

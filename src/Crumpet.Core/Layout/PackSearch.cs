@@ -72,6 +72,7 @@ internal static class PackSearch
         bool isQuick = effort < QuickEffort, areMany = problem.Items.Count > LayoutSettings.ManyIslands;
         double placements = effort * Placements * Math.Pow(PlacementSide / rasters[0].Side, 2);
         int rounds = areMany ? 0 : (int)Math.Clamp(placements / TriesARound / problem.Items.Count, LeastRounds, Math.Max(LeastRounds, effort * MostRounds));
+        rounds = Math.Min(rounds, OrdersOf(problem.Items.Count));
         // Islands that were moved apart lie as no order would lay them, and go on as they lie.
         bool isApart = false;
         double ordered = 0;
@@ -118,6 +119,9 @@ internal static class PackSearch
                 : BestOf(rasters[i], weightOf, Orders(rasters[i], weightOf), FirstScale(rasters[i], weightOf), options));
         }
     }
+
+    /// <summary>How many orders there are of so many islands; of more than a few, more than are ever tried.</summary>
+    private static int OrdersOf(int islands) => islands > 7 ? int.MaxValue : Enumerable.Range(1, islands).Aggregate(1, (a, b) => a * b);
 
     /// <summary>What a short search comes to, which says how well islands fill a sheet against others; null where they do not fit.</summary>
     /// <param name="problem">Islands and sheets, on a coarse raster.</param>

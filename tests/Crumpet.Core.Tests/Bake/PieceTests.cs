@@ -85,7 +85,10 @@ public sealed class PieceTests
     {
         var map = BakeMap.Table.Of(word);
         var asset = new JobAsset("pebbles", Pebbles());
-        var plan = new AssetPlan { Bake = Settings with { Maps = [map], OcclusionRangeMetres = rangeMetres } };
+        var plan = new AssetPlan
+        {
+            Bake = Settings with { Maps = [map], OcclusionRangeMetres = rangeMetres, Size = 32, Samples = 1, OcclusionRays = 1, Denoise = false },
+        };
         asset.Run(plan, Station.Bake);
         asset.Replace(Pebbles(changed: 8));
         Assert.Equal(parts, asset.Run(plan, Station.Bake).Count(w => w.Kind == "piece" && w.Label.StartsWith(map.Label, StringComparison.Ordinal)));
