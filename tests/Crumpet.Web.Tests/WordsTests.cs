@@ -58,6 +58,7 @@ public sealed class WordsTests
     {
         Assert.Equal("PX Dock", Core.Intake.SharedName.Of(["PX_Dock_Anchor_HP.obj", "px_dock_winch_LP.glb", "PX_Dock_LP.ply", "rust.png"]));
         Assert.Equal("Anchor", Core.Intake.SharedName.Of(["rust.png", "anchor_hi.obj", "winch_lo.obj"]));
+        Assert.Equal("Wet bark", Core.Intake.SharedName.Of(["wet_bark_AO.jpg", "wet bark-albedo.png", "wetBark_normal.png", "extra.png"]));
     }
 
     [Fact]

@@ -20,7 +20,7 @@ public sealed record SheetCost(SheetRule Rule, int Sheets, int Draws, long Bytes
     {
         var low = objects.Where(o => o.Side == Side.Low).ToArray();
         int materials = Math.Max(1, low.SelectMany(o => o.Materials).Distinct(StringComparer.Ordinal).Count());
-        long each = RecipeCost.Of(recipe, size).Bytes;
+        long each = RecipeCost.Of(recipe, size, size).Bytes;
         return (
             new SheetCost(SheetRule.Materials, materials, low.Sum(o => Math.Max(1, o.Materials.Count)), materials * each),
             new SheetCost(SheetRule.Together, sheetsTogether, low.Length, sheetsTogether * each));

@@ -12,23 +12,28 @@ public sealed record RecipeCost(long Bytes, long BytesApart, int Used, int There
 {
     /// <summary>What a recipe comes to.</summary>
     /// <param name="recipe">The recipe.</param>
-    /// <param name="size">Side of the sheet, pixels.</param>
-    public static RecipeCost Of(Recipe recipe, int size)
+    /// <param name="width">Width of the sheet, pixels.</param>
+    /// <param name="height">Its height.</param>
+    public static RecipeCost Of(Recipe recipe, int width, int height)
     {
         RecipeOutput[] made = [.. recipe.Made()];
         string[] maps = [.. made.SelectMany(o => o.Maps()).Distinct(StringComparer.Ordinal)];
         var apart = maps.Select(m => BakeMaps.Find(m)).Select(m => m is null || m.Channels == 1 ? TextureFormat.Bc4
             : m.Meaning == ColourMeaning.Normal ? TextureFormat.Bc5 : TextureFormat.Bc7);
-        return new RecipeCost(made.Sum(o => Chain(o.StoredAs(), OutputSize.Of(o.Size)!.Value.For(size, size).Width)), apart.Sum(f => Chain(f, size)),
+        return new RecipeCost(made.Sum(o => Chain(o.StoredAs(), OutputSize.Of(o.Size)!.Value.For(width, height))),
+            apart.Sum(f => Chain(f, (width, height))),
             made.Sum(o => o.Channels.Count(c => c.From.Count > 0)), made.Sum(o => Math.Max(o.Channels.Count, o.StoredAs().Channels)));
     }
 
-    /// <summary>Bytes of a square texture with its mips.</summary>
-    internal static long Chain(TextureFormat format, int size)
+    /// <summary>Bytes of a texture with its mips.</summary>
+    internal static long Chain(TextureFormat format, (int Width, int Height) size)
     {
         long bytes = 0;
-        for (int side = size; side > 0; side /= 2)
-            bytes += format.LevelBytes(side, side);
-        return bytes;
+        for (var (width, height) = size; ; (width, height) = (Math.Max(1, width / 2), Math.Max(1, height / 2)))
+        {
+            bytes += format.LevelBytes(width, height);
+            if (width == 1 && height == 1)
+                return bytes;
+        }
     }
 }

@@ -72,6 +72,7 @@ public sealed record Board(AssetView View, IReadOnlyList<SheetFeeds> Sheets, str
         FeedOrigin.Baked => "baked",
         FeedOrigin.Made => feed.From.Length > 0 ? $"made of {feed.From}" : "made",
         FeedOrigin.Brought => feed.From,
+        _ when feed.Name.StartsWith(Feed.OfMaterial, StringComparison.Ordinal) => "",
         _ => "material",
     };
 
