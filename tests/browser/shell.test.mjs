@@ -108,7 +108,7 @@ test("a run that ended is repeated from the page of runs", async () => {
   const own = `.runs-table tr:has(a[href^="${new URL(asset).pathname}/"]) button[name=run]`;
   const before = await page.locator(own).first().getAttribute("value");
   await page.locator(own).first().click();
-  await page.waitForFunction(([button, run]) => document.querySelector(button).value !== run, [own, before]);
+  await page.waitForFunction(([button, run]) => document.querySelector(button).value !== run, [own, before], { timeout: 120_000 });
 });
 
 test("light and dark are chosen and kept", async () => {

@@ -1,4 +1,5 @@
 using Crumpet.Core.Bake;
+using Crumpet.Core.Checking;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
@@ -22,7 +23,7 @@ internal sealed record BroughtTexture(TextureReport Texture, StoredFile Content,
 /// Textures that came along, by the names channels are fed by: what their kind is called among maps, and their own file names without
 /// folder and ending.
 /// </summary>
-internal static class BroughtTextures
+public static class BroughtTextures
 {
     private static readonly Dictionary<TextureKind, string> Maps = new()
     {
@@ -40,7 +41,7 @@ internal static class BroughtTextures
     /// <summary>Those of a sheet.</summary>
     /// <param name="graph">The graph, taken in.</param>
     /// <param name="sheet">The sheet.</param>
-    public static IReadOnlyDictionary<string, BroughtTexture> Of(AssetGraph graph, LaidSheet sheet)
+    internal static IReadOnlyDictionary<string, BroughtTexture> Of(AssetGraph graph, LaidSheet sheet)
     {
         var found = new SortedDictionary<string, BroughtTexture>(StringComparer.Ordinal);
         // What a material names goes before what only lies beside it; the main material's before those of others.
@@ -65,11 +66,15 @@ internal static class BroughtTextures
         return found;
     }
 
-    /// <summary>Name by which a file feeds channels whatever it holds.</summary>
-    public static string FeedName(string file) => Path.GetFileNameWithoutExtension(file);
+    /// <summary>Name by which a file feeds channels whatever it holds; names are told apart by commas where they are typed.</summary>
+    public static string FeedName(string file)
+    {
+        string name = Path.GetFileNameWithoutExtension(file).Replace(',', '_').Trim();
+        return name.Length <= FieldRules.LongestName ? name : name[..FieldRules.LongestName];
+    }
 
     /// <summary>Sheets of textures without a mesh: a set of textures each, told by what their names have in common.</summary>
-    public static IReadOnlyList<LaidSheet> Sets(AssetGraph graph)
+    internal static IReadOnlyList<LaidSheet> Sets(AssetGraph graph)
     {
         string[] sets = SetNames(graph);
         var names = new SheetNames(graph.Input);

@@ -183,7 +183,8 @@ internal static partial class NameFindings
             yield break;
         if (look.Report.Textures.Count > 0 && look.Of(Side.Low).Any())
             yield return new Finding(Severity.Note, "no-high-textures", "",
-                "No object is a high side: nothing is baked, and the textures go on to Pack as they came. Drop a mesh whose name ends in _high to bake.");
+                "No object is a high side: nothing is baked, and the textures go on to Pack as they came. Drop a mesh whose name ends in _high to bake, "
+                    + "or make maps from textures at Bake.");
         else
             yield return new Finding(Severity.Stop, NoHigh, "",
                 $"No object is a high side; {orSay}drop a mesh whose name ends in _high, or make maps from textures at Bake.");

@@ -22,10 +22,15 @@ public sealed record BoardStrip(SheetFeed Feed, FeedChannel Channel, int Number)
 /// <param name="View">The asset.</param>
 /// <param name="Sheets">What can feed channels, a sheet each.</param>
 /// <param name="Sheet">Name of the sheet that is looked at; null for the first.</param>
-public sealed record Board(AssetView View, IReadOnlyList<SheetFeeds> Sheets, string? Sheet)
+/// <param name="Show">What is shown beside the board, as the address says it.</param>
+public sealed record Board(AssetView View, IReadOnlyList<SheetFeeds> Sheets, string? Sheet, string? Show)
 {
     /// <summary>What a channel is joined with that takes a fixed value.</summary>
     public const string Fixed = "fixed";
+
+    /// <summary>What the address says of what is looked at: where a change leads back to.</summary>
+    public Dictionary<string, string> Here => new[] { (Name: "sheet", Value: Sheet), (Name: "show", Value: Show) }.Where(p => p.Value is not null)
+        .ToDictionary(p => p.Name, p => p.Value!);
 
     private PackReport? Report => View.Report<PackReport>(Station.Pack);
 
@@ -79,7 +84,7 @@ public sealed record Board(AssetView View, IReadOnlyList<SheetFeeds> Sheets, str
     // A file is known by its kind and by its name, a material's value by two names; one of them is enough to look at.
     private bool IsTwin(SheetFeed feed) => feed.Origin switch
     {
-        FeedOrigin.Brought => feed.Name == Path.GetFileNameWithoutExtension(feed.From) && Shown!.Feeds.Any(f => f.From == feed.From && f.Name != feed.Name),
+        FeedOrigin.Brought => BroughtTextures.FeedName(feed.From) == feed.Name && Shown!.Feeds.Any(f => f.From == feed.From && f.Name != feed.Name),
         FeedOrigin.Material => feed.Name.StartsWith(Feed.OfMaterial, StringComparison.Ordinal)
             && Shown!.Feeds.Any(f => f.Origin == FeedOrigin.Material && Feed.OfMaterial + f.Name == feed.Name),
         _ => false,

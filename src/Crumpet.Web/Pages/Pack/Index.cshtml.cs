@@ -31,7 +31,7 @@ public sealed class IndexModel(Workbench workbench, PackPreview preview) : Stati
     public bool IsLit => Shows == "asset";
 
     /// <summary>What is there and what comes out.</summary>
-    public Board Board => field ??= new Board(View, View.Feeds(), Sheet);
+    public Board Board => field ??= new Board(View, View.Feeds(), Sheet, Shows);
 
     /// <summary>The kit's recipes, its usual one first, with how many assets follow each.</summary>
     public IReadOnlyList<(string Name, int Users)> Recipes { get; private set; } = [];

@@ -81,11 +81,21 @@ const number = (v) => Number(v.toPrecision(3));
 const channelOf = (target) => target.closest("[data-channel-number]")?.dataset.channelNumber ?? "";
 let timer = 0, round = 0;
 
-async function showTyped(form, channel) {
-  const own = ++round, body = new FormData(form);
+function typed(form, channel) {
+  const body = new FormData(form);
   body.set("channel", channel);
-  const asked = performance.now(), query = new URLSearchParams({ handler: "Live", ...(shelf.dataset.sheet ? { sheet: shelf.dataset.sheet } : {}) });
-  const answer = await fetch(`${location.pathname}?${query}`, { method: "POST", body }).catch(() => null);
+  const query = new URLSearchParams({ handler: "Live", ...(shelf.dataset.sheet ? { sheet: shelf.dataset.sheet } : {}) });
+  return fetch(`${location.pathname}?${query}`, { method: "POST", body }).catch(() => null);
+}
+
+// Once an output is opened its maps are made small, so that the first change is as quick as the next.
+shelf.addEventListener("toggle", ({ target }) => {
+  const form = target.open && target.matches(".output > details") && target.querySelector("[data-live]");
+  if (form) typed(form, "");
+}, { capture: true });
+
+async function showTyped(form, channel) {
+  const own = ++round, asked = performance.now(), answer = await typed(form, channel);
   if (!answer?.ok || own !== round) return;
   const live = await answer.json(), said = form.querySelector(".live-said");
   said.hidden = false;
