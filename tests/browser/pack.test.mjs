@@ -114,8 +114,11 @@ test("the recipe is exported, gives the same bytes without a page, and a second 
 
   // Kept for the kit it is a second asset's with one press, and what that says otherwise of one output is its own.
   await page.goto(`${first}/pack`);
+  const openRecipe = () => page.locator("#recipe-fold").evaluate((d) => { d.open = true; });
+  await openRecipe();
   await page.fill("#recipe-called", "twelve");
   await press(page, '#recipe-name button:text-is("Rename")');
+  await openRecipe();
   await press(page, 'button:text-is("Keep for the kit")');
   const second = await addAsset(await kitOf(page, first), cups);
   await page.goto(`${second}/pack`);
@@ -140,6 +143,7 @@ test("the recipe is exported, gives the same bytes without a page, and a second 
   // The file is taken over elsewhere.
   const third = await dropKit(page, app, files, { "bake.size": "256", "bake.samples": "1" });
   await page.goto(`${third}/pack`);
+  await openRecipe();
   await page.setInputFiles("#recipe-file", join(folder, "made.recipe.json"));
   await press(page, '#recipe-import button:text-is("Take over")');
   assert.equal((await names()).length, 12);

@@ -85,13 +85,14 @@ public static class BroughtTextures
         })];
     }
 
-    /// <summary>What textures of a set have in common in their names; one that is of no known kind makes no set.</summary>
+    /// <summary>What textures of a set have in common in their names. A mask or the like by itself makes no set where others are.</summary>
     private static string[] SetNames(AssetGraph graph)
     {
-        var known = graph.Intake!.Textures.Where(t => t.Kind != TextureKind.Unknown);
-        string[] sets = [.. known.Select(t => TextureKinds.SetOf(t.File))];
-        return [.. (sets.Length > 0 || graph.Intake.Textures.Count == 0 ? sets : [TextureKinds.SetOf(graph.Intake.Textures[0].File)])
-            .Distinct(StringComparer.Ordinal).Order(StringComparer.Ordinal)];
+        var sets = graph.Intake!.Textures.GroupBy(t => TextureKinds.SetOf(t.File), StringComparer.Ordinal).OrderBy(s => s.Key, StringComparer.Ordinal)
+            .ToArray();
+        string[] whole = [.. sets.Where(s => s.Any(t => t.Kind is TextureKind.BaseColour or TextureKind.Normal)
+            || s.Count(t => t.Kind != TextureKind.Unknown) > 1).Select(s => s.Key)];
+        return whole.Length > 0 ? whole : [.. sets.Take(1).Select(s => s.Key)];
     }
 
     private static IEnumerable<(TextureReport Texture, TextureKind Slot)> Linked(AssetGraph graph, LaidSheet sheet)

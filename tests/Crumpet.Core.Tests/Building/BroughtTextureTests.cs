@@ -83,6 +83,9 @@ public sealed class BroughtTextureTests
         var build = Run(new AssetPlan(), Source("keel_colour.png", wide), Source("mast_colour.png", Colours));
         Assert.Equal((32, 8), (Packed(build, "colour", "keel").Width, Packed(build, "colour", "keel").Height));
         Assert.Equal(Colours.Pixels, ((Bitmap8)Packed(build, "colour", "mast")).Pixels);
+        // A mask of another name is no set by itself.
+        var one = Run(new AssetPlan(), Source("mast_colour.png", Colours), Source("x, holes_mask.png", Hill));
+        Assert.Equal(Colours.Pixels, ((Bitmap8)Packed(one, "colour")).Pixels);
     }
 
     [Theory]
