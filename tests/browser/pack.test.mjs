@@ -169,6 +169,9 @@ test("channels are joined by list and by drag, and looked at alone", async () =>
   await page.click('[data-strip="G normal"]');
   await page.waitForFunction(() => document.querySelector("[data-map-viewer]").map.look.shown.join() === "0,1,0,0");
   assert.match(await page.locator("#spread p").innerText(), /G \d+ to \d+/);
+  // What the material says is no picture, and is looked at all the same.
+  await page.click('[data-strip="R roughness"]');
+  await page.waitForFunction(() => /grey 158 to 158/.test(document.querySelector("#spread p").innerText));
 });
 
 test("what is typed is seen before it is kept, beside the channel as its map holds it", async () => {

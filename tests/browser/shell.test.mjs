@@ -108,7 +108,10 @@ test("a run that ended is repeated from the page of runs", async () => {
   const own = `.runs-table tr:has(a[href^="${new URL(asset).pathname}/"]) button[name=run]`;
   const before = await page.locator(own).first().getAttribute("value");
   await page.locator(own).first().click();
-  await page.waitForFunction(([button, run]) => document.querySelector(button).value !== run, [own, before], { timeout: 120_000 });
+  // It waits its turn, is at work, or has ended already.
+  await page.waitForFunction(([button, path, run]) => Number(document.querySelector(button)?.value) > run
+    || [...document.querySelectorAll(".run-card")].some((card) => Number(card.dataset.run) > run && card.querySelector(`a[href^="${path}/"]`)),
+  [own, new URL(asset).pathname, Number(before)]);
 });
 
 test("light and dark are chosen and kept", async () => {

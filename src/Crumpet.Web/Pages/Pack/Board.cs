@@ -58,8 +58,8 @@ public sealed record Board(AssetView View, IReadOnlyList<SheetFeeds> Sheets, str
     /// <summary>Key of a map among those of the map viewer; null where there is no picture of it.</summary>
     public string? KeyOf(SheetFeed feed) => feed.Origin switch
     {
-        FeedOrigin.Baked => View.ShownBake?.Sheets.FirstOrDefault(s => s.Sheet == Shown?.Sheet)?.Maps.GetValueOrDefault(feed.Name) is { } file
-            ? $"bake/{file}" : null,
+        FeedOrigin.Baked or FeedOrigin.Made =>
+            View.ShownBake?.Sheets.FirstOrDefault(s => s.Sheet == Shown?.Sheet)?.Maps.GetValueOrDefault(feed.Name) is { } file ? $"bake/{file}" : null,
         FeedOrigin.Brought => $"intake/{feed.From}",
         _ => null,
     };

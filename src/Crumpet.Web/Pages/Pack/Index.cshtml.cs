@@ -98,6 +98,23 @@ public sealed class IndexModel(Workbench workbench, PackPreview preview) : Stati
         }
     }
 
+    /// <summary>What is there and has no picture of its own, such as what a material says, worked small for the map viewer.</summary>
+    /// <param name="feed">Its name.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public async Task<IActionResult> OnGetLookAsync(string? feed, CancellationToken cancel)
+    {
+        if (!await LoadAsync() || Board.Shown is not { } sheet || sheet.Feeds.FirstOrDefault(f => f.Name == feed) is not { } known)
+            return NotFound();
+        try
+        {
+            return Json(await preview.WorkAsync(RecipeOutput.Of(known), sheet, null, cancel));
+        }
+        catch (Exception e) when (e is SourceFileException or FileNotFoundException)
+        {
+            return Json(new { problem = e.Message });
+        }
+    }
+
     private ContentResult Json(object answer) => Content(JsonSerializer.Serialize(answer, BuildJson.Options), "application/json");
 
     private static Feed ReadJoin(string feed, Feed was)

@@ -94,6 +94,18 @@ shelf.addEventListener("toggle", ({ target }) => {
   if (form) typed(form, "");
 }, { capture: true });
 
+const choicesOf = (live) => (key, label, address) => ({ group: "As typed", key, label, address, isNormal: live.isNormal && key === "live", mips: 1,
+  sheet: live.sheet, kind: live.label });
+
+// What has no picture of its own, such as what a material says, is worked to be looked at.
+shelf.addEventListener("click", async ({ target }) => {
+  const strip = target.closest("[data-strip]"), map = document.querySelector("[data-map-viewer]")?.map;
+  if (!strip || strip.dataset.showMap || !map) return;
+  const value = strip.dataset.strip, query = new URLSearchParams({ handler: "Look", feed: value.slice(value.indexOf(" ") + 1), sheet: shelf.dataset.sheet });
+  const answer = await fetch(`${location.pathname}?${query}`).catch(() => null), live = answer?.ok ? await answer.json() : null;
+  if (live?.address) await map.showLive([choicesOf(live)("live", live.label, live.address)], Number(strip.dataset.showChannel));
+});
+
 async function showTyped(form, channel) {
   const own = ++round, asked = performance.now(), answer = await typed(form, channel);
   if (!answer?.ok || own !== round) return;
@@ -107,9 +119,7 @@ async function showTyped(form, channel) {
     + `${c.mean === null ? "" : `, mean ${number(c.mean)}`}${c.clipped > 0 ? `, ${number(100 * c.clipped)} % cut` : ""}`).join("\n");
   const map = document.querySelector("[data-map-viewer]")?.map;
   if (!map) return;
-  const choice = (key, label, address) => ({ group: "As typed", key, label, address, isNormal: live.isNormal && key === "live", mips: 1, sheet: live.sheet,
-    kind: live.label });
-  const whole = choice("live", `${live.label}, as typed`, live.address);
+  const choice = choicesOf(live), whole = choice("live", `${live.label}, as typed`, live.address);
   const letter = channel === "" ? "" : live.channels[channel]?.letter ?? "";
   await map.showLive(live.before ? [choice("live-alone", `${letter} of ${live.label}, as typed`, live.alone),
     choice("live-before", `${letter} of ${live.label}, as its map holds it`, live.before), whole] : [whole]);

@@ -88,12 +88,12 @@ export class MapViewer {
     this.draw();
   }
 
-  /** Shows maps that are not on the page's list: the first, with the second behind it. */
-  async showLive(choices) {
+  /** Shows maps that are not on the page's list: the first, with the second behind it; a channel of it alone, where one is meant. */
+  async showLive(choices, channel = null) {
     this.config.choices = [...this.config.choices.filter((c) => !c.key.startsWith("live")), ...choices];
     this.panes = [choices[0].key, (choices[1] ?? this.choice(this.panes[1])).key];
     this.mip = 0;
-    this.look.shown = [1, 1, 1, 0];
+    this.look.shown = channel === null ? [1, 1, 1, 0] : [0, 1, 2, 3].map((c) => (c === channel ? 1 : 0));
     this.bar.panes.offer(choices);
     this.bar.showChoices();
     await this.open();
