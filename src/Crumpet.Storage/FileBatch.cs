@@ -16,7 +16,11 @@ public sealed class FileBatch(string folder) : IDisposable
     {
         // On the same disk, or giving names would copy: beside the folder, or above it where that is not there yet.
         aside ??= MakeAside();
-        string path = Path.Combine(whole, name), own = Path.Combine(aside, $"{files.Count}");
+        string path = Path.Combine(whole, name);
+        // What could not take its name is said before any other has.
+        if (Directory.Exists(path))
+            throw new IOException($"{path} is a folder.");
+        string own = Path.Combine(aside, $"{files.Count}");
         AtomicFile.Write(own, bytes);
         files.Add((own, path));
         return path;

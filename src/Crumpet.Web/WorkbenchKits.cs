@@ -90,8 +90,7 @@ public sealed partial class Workbench
     {
         if (PlanSettings.Find(path ?? "") is null)
             return "That setting is not there any more; reload the page.";
-        return await DecideAsync(assetId, plan => PlanLayers.With(plan, path!,
-            path == "recipe.name" ? kitOf!.Plan() : kitOf!.Plan().Following(plan.Recipe.Name)));
+        return await DecideAsync(assetId, plan => PlanLayers.AsKit(plan, path!, kitOf!.Plan()));
     }
 
     /// <summary>Makes a setting of an asset the kit's, for all its assets that say nothing else.</summary>
@@ -121,8 +120,7 @@ public sealed partial class Workbench
     public async Task<string?> KeepRecipeAsync(int assetId)
     {
         var recipe = (await TrackedAsync(assetId)).Plan().Recipe;
-        return await DecideForKitAsync(await KitOfAsync(assetId), kit => recipe.Name == kit.Recipe.Name ? kit with { Recipe = recipe }
-            : kit with { Recipes = [.. kit.Recipes.Where(r => r.Name != recipe.Name), recipe] });
+        return await DecideForKitAsync(await KitOfAsync(assetId), kit => kit.Keeping(recipe));
     }
 
     /// <summary>Takes a recipe out of a kit.</summary>
@@ -137,8 +135,12 @@ public sealed partial class Workbench
     }
 
     /// <summary>Which recipe each asset of a kit follows; archived ones too.</summary>
-    public async Task<IReadOnlyList<(string Asset, string Recipe)>> RecipeUsersAsync(int kitId) =>
-        [.. (await db.Assets.Include(a => a.Kit).Where(a => a.KitId == kitId).AsNoTracking().ToListAsync()).Select(a => (a.Name, a.Plan().Recipe.Name))];
+    public async Task<IReadOnlyList<(string Asset, string Recipe)>> RecipeUsersAsync(int kitId)
+    {
+        var kit = (await db.Kits.AsNoTracking().FirstAsync(k => k.Id == kitId)).Plan();
+        var assets = await db.Assets.Where(a => a.KitId == kitId).AsNoTracking().ToListAsync();
+        return [.. assets.Select(a => (a.Name, PlanLayers.RecipeOf(kit, a.Own())))];
+    }
 
     private void Problem(string what) =>
         conflict = $"Somebody else changed the same of {what} meanwhile; theirs was kept, and the rest of yours was added. Look at it, and change it again "

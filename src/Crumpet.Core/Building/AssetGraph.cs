@@ -24,7 +24,7 @@ public sealed record GraphInput(string Asset, AssetPlan Plan, IntakeRules Rules,
 public sealed record LaidSheet(string Name, int? Number, int? ShownMaterial, int MainMaterial, IReadOnlyList<int> Materials)
 {
     /// <summary>Without a mesh, what the names of its textures have in common; otherwise null.</summary>
-    public string? TextureSet { get; init; }
+    public string? Stem { get; init; }
 }
 
 /// <summary>Jobs of a baked sheet.</summary>

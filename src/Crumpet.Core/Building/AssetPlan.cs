@@ -54,7 +54,16 @@ public sealed record AssetPlan : IChecked
     public string BindPattern { get; init; } = Binder.DefaultPattern;
 
     /// <summary>This plan with the recipe of a name in place of its usual one; as it is where there is none of that name.</summary>
-    public AssetPlan Following(string recipe) => Recipes.FirstOrDefault(r => r.Name == recipe) is { } own ? this with { Recipe = own } : this;
+    public AssetPlan Following(string recipe) =>
+        recipe != Recipe.Name && Recipes.FirstOrDefault(r => r.Name == recipe) is { } own ? this with { Recipe = own } : this;
+
+    /// <summary>This kit with a recipe of its own, in place of the one of its name.</summary>
+    public AssetPlan Keeping(Recipe recipe) => recipe.Name == Recipe.Name ? this with { Recipe = recipe }
+        : this with { Recipes = [.. Recipes.Where(r => r.Name != recipe.Name), recipe] };
+
+    /// <summary>This kit with another usual recipe; the one before stays among the others.</summary>
+    public AssetPlan Using(Recipe recipe) => recipe.Name == Recipe.Name ? this with { Recipe = recipe }
+        : this with { Recipe = recipe, Recipes = [.. Recipes.Where(r => r.Name != recipe.Name && r.Name != Recipe.Name), Recipe] };
 
     /// <summary>Side of the sheets that islands are laid for, pixels.</summary>
     [JsonIgnore]

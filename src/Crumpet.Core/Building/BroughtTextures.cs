@@ -81,7 +81,7 @@ public static class BroughtTextures
         return [.. sets.Select(set => new LaidSheet(
             sets.Length == 1 ? graph.Input.Asset : names.Give(set.Length > 0 ? LayoutExpansion.SafeName(set) : graph.Input.Asset), null, null, -1, [])
         {
-            TextureSet = set
+            Stem = set
         })];
     }
 
@@ -106,7 +106,7 @@ public static class BroughtTextures
     private static IEnumerable<TextureReport> Loose(AssetGraph graph, LaidSheet sheet)
     {
         var loose = graph.Intake!.Textures.Where(t => t.UsedBy.Count == 0).OrderBy(t => t.File, StringComparer.Ordinal);
-        if (sheet.TextureSet is { } set && SetNames(graph) is { Length: > 1 } sets)
+        if (sheet.Stem is { } set && SetNames(graph) is { Length: > 1 } sets)
             return loose.Where(t => TextureKinds.SetOf(t.File) is var own && (own == set || !sets.Contains(own)));
         return graph.Sheets.Count == 1 ? loose : loose.Where(t => SheetOf(graph, t.File) == sheet);
     }

@@ -88,12 +88,8 @@ public static class PlanLayers
 
     /// <summary>The plan that is used: the kit's, with what an asset says otherwise.</summary>
     /// <exception cref="JsonException">What the asset says is no plan.</exception>
-    public static AssetPlan Merge(AssetPlan kit, JsonObject own)
-    {
-        var followed = own[RecipeField] is JsonObject recipe && recipe["name"] is JsonValue name && name.TryGetValue(out string? word)
-            ? kit.Following(word) : kit;
-        return Of(Overlaid(Document(followed), own, ""), BuildJson.Kept);
-    }
+    public static AssetPlan Merge(AssetPlan kit, JsonObject own) =>
+        Of(Overlaid(Document(kit.Following(RecipeOf(kit, own))), own, ""), BuildJson.Kept);
 
     /// <summary>A plan as a document in which a setting has one place: outputs of recipes stand by their names.</summary>
     public static JsonNode Document(AssetPlan plan)
@@ -141,9 +137,6 @@ public static class PlanLayers
     /// <param name="from">The plan it is taken from.</param>
     public static AssetPlan With(AssetPlan kit, string path, AssetPlan from)
     {
-        // A recipe is followed by its name: with the name comes all of it.
-        if (path == NamePath)
-            return kit with { Recipe = from.Recipe };
         var source = NamesOf(path).Aggregate((JsonNode?)Document(from), (n, name) => n?[name]);
         return With(kit, path, source?.DeepClone());
     }
@@ -154,12 +147,26 @@ public static class PlanLayers
     /// <param name="asset">The asset's plan.</param>
     public static AssetPlan ForKit(AssetPlan kit, string path, AssetPlan asset)
     {
+        // A recipe is followed by its name: with the name comes all of it.
+        if (path == NamePath)
+            return kit.Using(asset.Recipe);
         string name = asset.Recipe.Name;
-        if (!path.StartsWith(OutputsPath, StringComparison.Ordinal) || kit.Recipes.All(r => r.Name != name))
-            return With(kit, path, asset);
-        var changed = With(kit.Following(name), path, asset).Recipe;
-        return kit with { Recipes = [.. kit.Recipes.Select(r => r.Name == name ? changed : r)] };
+        return IsWhole(path) && kit.Following(name) is var followed && followed.Recipe.Name == name ? kit.Keeping(With(followed, path, asset).Recipe)
+            : With(kit, path, asset);
     }
+
+    /// <summary>An asset's plan with a setting as its kit says: what is of a recipe, as the one it follows.</summary>
+    /// <param name="plan">The asset's plan.</param>
+    /// <param name="path">Names of the fields that lead to the setting, with points between.</param>
+    /// <param name="kit">The kit's plan.</param>
+    public static AssetPlan AsKit(AssetPlan plan, string path, AssetPlan kit) =>
+        path == NamePath ? plan with { Recipe = kit.Recipe } : With(plan, path, kit.Following(plan.Recipe.Name));
+
+    /// <summary>Name of the recipe an asset follows.</summary>
+    /// <param name="kit">The kit's plan.</param>
+    /// <param name="own">What the asset says.</param>
+    public static string RecipeOf(AssetPlan kit, JsonObject own) =>
+        own[RecipeField] is JsonObject recipe && recipe["name"] is JsonValue name && name.TryGetValue(out string? word) ? word : kit.Recipe.Name;
 
     /// <summary>A plan with another value of a setting.</summary>
     /// <param name="plan">The plan.</param>

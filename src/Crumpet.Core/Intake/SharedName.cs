@@ -9,7 +9,9 @@ public static class SharedName
     private static readonly char[] Separators = ['_', ' '];
     private static readonly NameReader Reader = NameReader.Create(Sides.DefaultPattern, new NameRules());
 
-    /// <summary>An asset's name from those of its files: the words with which all meshes begin, otherwise the first mesh's; without one, all textures'.</summary>
+    /// <summary>
+    /// An asset's name from those of its files: the words with which all meshes begin, otherwise the first mesh's; without one, all textures'.
+    /// </summary>
     /// <param name="fileNames">At least one.</param>
     public static string Of(IReadOnlyList<string> fileNames)
     {

@@ -24,6 +24,12 @@ public enum FeedOrigin
 /// <param name="Channels">Channels it has.</param>
 public record PackFeed(string Name, FeedOrigin Origin, int Channels)
 {
+    /// <summary>Letters of its channels; the second of two is alpha.</summary>
+    public IEnumerable<FeedChannel> Letters() => Channels == 2 ? [FeedChannel.R, FeedChannel.A] : Enumerable.Range(0, Channels).Select(c => (FeedChannel)c);
+
+    /// <summary>Number of the channel a letter means, from 0: of a grey map every letter means its only one; null where it has none of it.</summary>
+    public int? PlaceOf(FeedChannel letter) => ChannelReader.Place(Channels, letter);
+
     /// <summary>File it comes from; empty where its name says that.</summary>
     public string From { get; init; } = "";
 

@@ -45,8 +45,7 @@ public sealed record LeaveAlphaOut(string Output) : OutputMend(Output)
     public override string Words() => $"Drop the alpha of {Output}";
 
     /// <inheritdoc/>
-    protected override RecipeOutput Changed(RecipeOutput output) => output.Channels.Count is not (2 or 4) ? output
-        : output with { Channels = [.. output.Channels.SkipLast(1)], Alpha = AlphaUse.Data, Format = null };
+    protected override RecipeOutput Changed(RecipeOutput output) => output.Channels.Count is 2 or 4 ? output.Narrowed() : output;
 }
 
 /// <summary>Keeps one of three channels that hold the same.</summary>

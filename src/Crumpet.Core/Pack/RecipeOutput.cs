@@ -87,8 +87,8 @@ public sealed record RecipeOutput(
     /// <param name="map">The map.</param>
     public static RecipeOutput Of(PackFeed map)
     {
-        var channels = Enumerable.Range(0, Math.Clamp(map.Channels, 1, 4)).Select(c => (FeedChannel)(map.Channels == 2 && c == 1 ? 3 : c));
-        return new RecipeOutput(NameFor(map.Name), map.Map?.Meaning ?? OutputJob.MeaningOf(map.Name), [.. channels.Select(c => Feed.Of(map.Name, c, Stands(map.Name, c)))]);
+        var meaning = map.Map?.Meaning ?? OutputJob.MeaningOf(map.Name);
+        return new RecipeOutput(NameFor(map.Name), meaning, [.. map.Letters().Select(c => Feed.Of(map.Name, c, Stands(map.Name, c)))]);
     }
 
     /// <summary>One channel of a map as a grey picture of its own.</summary>
@@ -104,6 +104,26 @@ public sealed record RecipeOutput(
         ColourMeaning.Srgb => channel == FeedChannel.A ? 1 : 0.8,
         _ => 0,
     };
+
+    /// <summary>The output with a channel joined with a map's; a channel more where it is the one after the last.</summary>
+    /// <remarks>What is taken from elsewhere needs another range, inversion and mix: none of the channel's own stay. What stands in does.</remarks>
+    /// <param name="channel">Number of the channel, from 0.</param>
+    /// <param name="map">The map; null for the value that stands in alone.</param>
+    /// <param name="of">Channel of the map.</param>
+    /// <exception cref="FormatException">There is no such channel.</exception>
+    public RecipeOutput Joined(int channel, string? map, FeedChannel of)
+    {
+        if (channel < 0 || channel > Channels.Count)
+            throw new FormatException($"Output {Name} has {Channels.Count} channels; there is none of number {channel + 1}.");
+        var feed = new Feed(map is null ? [] : [map], of, Else: channel < Channels.Count ? Channels[channel].Else : 1);
+        return this with { Channels = [.. Channels.Take(channel), feed, .. Channels.Skip(channel + 1)] };
+    }
+
+    /// <summary>The output with a channel more, full at first.</summary>
+    public RecipeOutput Widened() => Joined(Channels.Count, null, FeedChannel.R);
+
+    /// <summary>The output without its last channel; what it was stored as held another number of them.</summary>
+    public RecipeOutput Narrowed() => this with { Channels = [.. Channels.SkipLast(1)], Alpha = AlphaUse.Data, Format = null };
 
     /// <summary>What it holds, in a few words.</summary>
     public string InWords() => On ? string.Join(", ", Channels.Select(c => c.From.Count > 0 ? c.From[0] : "a fixed value").Distinct())

@@ -97,7 +97,8 @@ public sealed class MapMakerTests
             }
         };
         // With neither a high side nor a texture there is nothing to go on with.
-        var (stopped, before) = new AssetBuild("rock", plan with { Bake = new BakeSettings() }, files[..1], store).Run(Station.Deliver, false, 2, null, default);
+        var bare = new AssetBuild("rock", plan with { Bake = new BakeSettings() }, files[..1], store);
+        var (stopped, before) = bare.Run(Station.Deliver, false, 2, null, default);
         Assert.True(before.IsBlocked, string.Join(' ', before.Findings.Select(f => f.Sentence)) + stopped);
         var (station, result) = new AssetBuild("rock", plan, files, store).Run(Station.Bake, false, 2, null, default);
         Assert.Equal(Station.Bake, station);

@@ -94,6 +94,12 @@ public sealed class KitFolderTests
             Assert.Equal("half", given.Following(recipe.Name).Recipe.Outputs[0].Size);
             Assert.Equal(1, new[] { given.Recipe, given.Recipes[0] }.Count(r => r.Outputs[0].Size == "half"));
         }
+        // The name of a recipe brings all of it: as the kit's usual one, which then stays beside it, and back.
+        var usual = PlanLayers.ForKit(kit, "recipe.name", kit with { Recipe = two });
+        Assert.Equal((two, "three v1.2"), (usual.Recipe, usual.Recipes.Single().Name));
+        Assert.Empty(PlanLayers.Own(usual, usual with { Recipe = two }));
+        Assert.Equal(Text(usual with { Recipe = three }), Text(PlanLayers.Merge(usual, PlanLayers.Own(usual, usual with { Recipe = three }))));
+        Assert.Equal(three, PlanLayers.AsKit(kit with { Recipe = two }, "recipe.name", kit).Recipe);
         // A recipe nobody keeps any more leaves its name, and what differed.
         var lost = PlanLayers.Merge(kit with { Recipes = [] }, PlanLayers.Own(kit, kit with { Recipe = two }));
         Assert.Equal("two", lost.Recipe.Name);

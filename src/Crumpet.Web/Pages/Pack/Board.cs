@@ -42,15 +42,14 @@ public sealed record Board(AssetView View, IReadOnlyList<SheetFeeds> Sheets, str
 
     /// <summary>The channels of what is there.</summary>
     public static IEnumerable<BoardStrip> Strips(SheetFeed feed) =>
-        Enumerable.Range(0, feed.Channels).Select(c =>
-            new BoardStrip(feed, feed.Channels == 2 && c == 1 ? FeedChannel.A : (FeedChannel)c, feed.Map?.Channel ?? c));
+        feed.Letters().Select(letter => new BoardStrip(feed, letter, feed.Map?.Channel ?? feed.PlaceOf(letter)!.Value));
 
     /// <summary>How many channels of the outputs a strip feeds.</summary>
     public int Uses(BoardStrip strip) => View.Plan.Recipe.Made().SelectMany(o => o.Channels).Count(f => Takes(f, strip));
 
     /// <summary>Whether a channel is fed by a strip.</summary>
     public bool Takes(Feed feed, BoardStrip strip) =>
-        First(feed) == strip.Feed.Name && (feed.Channel == strip.Channel || (strip.Feed.Channels == 1 && feed.Channel != FeedChannel.A));
+        First(feed) == strip.Feed.Name && strip.Feed.PlaceOf(feed.Channel) == strip.Feed.PlaceOf(strip.Channel);
 
     /// <summary>The map a feed takes, or null.</summary>
     public string? First(Feed feed) => feed.From.FirstOrDefault(f => Shown?.Feeds.Any(own => own.Name == f) == true);

@@ -34,14 +34,11 @@ public sealed class IndexModel(Workbench workbench, PackPreview preview) : Stati
     public Board Board => field ??= new Board(View, View.Feeds(), Sheet, Shows);
 
     /// <summary>The kit's recipes, its usual one first, with how many assets follow each.</summary>
-    public IReadOnlyList<(string Name, int Users)> Recipes { get; private set; } = [];
-
-    /// <inheritdoc/>
-    protected override async Task LoadMoreAsync()
+    public async Task<IReadOnlyList<(string Name, int Users)>> RecipesAsync()
     {
         var kit = View.Asset.Kit!.Plan();
         var users = await Workbench.RecipeUsersAsync(View.Asset.KitId);
-        Recipes = [.. kit.Recipes.Select(r => r.Name).Prepend(kit.Recipe.Name).Distinct().Select(n => (n, users.Count(u => u.Recipe == n)))];
+        return [.. kit.Recipes.Select(r => r.Name).Prepend(kit.Recipe.Name).Distinct().Select(n => (n, users.Count(u => u.Recipe == n)))];
     }
 
     /// <summary>Names of maps that can be fed: those that are there first.</summary>
@@ -51,8 +48,7 @@ public sealed class IndexModel(Workbench workbench, PackPreview preview) : Stati
     public RecipeCost Cost => RecipeCost.Of(View.Plan.Recipe, Board.Shown?.Width ?? View.Plan.Bake.Size, Board.Shown?.Height ?? View.Plan.Bake.Size);
 
     /// <summary>Records what an output's form says, and packs.</summary>
-    public Task<IActionResult> OnPostOutputAsync(string? was, OutputForm form) => RecipeAsync(recipe =>
-        recipe.Outputs.FirstOrDefault(o => o.Name == was) is { } output ? recipe.With(output.Name, form.Read(output)) : throw Gone(was));
+    public Task<IActionResult> OnPostOutputAsync(string? was, OutputForm form) => OutputAsync(was, form.Read);
 
     /// <summary>Joins a channel with a map's channel, or lets it have its fixed value; a channel more where it is the one after the last.</summary>
     /// <param name="was">Name of the output; one of its own is made where there is none.</param>
@@ -63,15 +59,9 @@ public sealed class IndexModel(Workbench workbench, PackPreview preview) : Stati
         if (string.IsNullOrEmpty(feed))
             return recipe;
         if (string.IsNullOrEmpty(was))
-            return recipe.Added([RecipeOutput.Of(ReadJoin(feed, new Feed([])))]);
-        var output = recipe.Outputs.FirstOrDefault(o => o.Name == was) ?? throw Gone(was);
-        if (channel < 0 || channel > output.Channels.Count)
-            throw new FormatException($"Output {output.Name} has {output.Channels.Count} channels; there is none of number {channel + 1}.");
-        return recipe.With(output.Name, output with
-        {
-            Channels = channel == output.Channels.Count ? [.. output.Channels, ReadJoin(feed, new Feed([], Else: 1))]
-                : [.. output.Channels.Select((own, c) => c == channel ? ReadJoin(feed, own) : own)],
-        });
+            return recipe.Added([RecipeOutput.Of(ReadJoin(feed) is ({ } own, var letter) ? Feed.Of(own, letter) : new Feed([]))]);
+        var (map, of) = ReadJoin(feed);
+        return Changed(recipe, was, output => output.Joined(channel, map, of));
     });
 
     /// <summary>An output as it is typed, worked small, for the map viewer.</summary>
@@ -117,31 +107,20 @@ public sealed class IndexModel(Workbench workbench, PackPreview preview) : Stati
 
     private ContentResult Json(object answer) => Content(JsonSerializer.Serialize(answer, BuildJson.Options), "application/json");
 
-    private static Feed ReadJoin(string feed, Feed was)
+    private static (string? Map, FeedChannel Of) ReadJoin(string feed)
     {
         if (feed == Board.Fixed)
-            return new Feed([], Else: was.Else);
+            return (null, FeedChannel.R);
         int cut = feed.IndexOf(' ', StringComparison.Ordinal);
-        if (cut < 0 || !Enum.TryParse<FeedChannel>(feed[..cut], out var channel) || !Enum.IsDefined(channel))
-            throw new FormatException($"'{FieldRules.Quoted(feed)}' names no channel of a map; choose one of the list.");
-        // What is taken from elsewhere needs other ranges.
-        return new Feed([feed[(cut + 1)..]], channel, Else: was.Else);
+        return cut >= 0 && Enum.TryParse<FeedChannel>(feed[..cut], out var channel) && Enum.IsDefined(channel) ? (feed[(cut + 1)..], channel)
+            : throw new FormatException($"'{FieldRules.Quoted(feed)}' names no channel of a map; choose one of the list.");
     }
 
     /// <summary>Gives an output a channel more, a fixed value at first.</summary>
-    public Task<IActionResult> OnPostWidenAsync(string? was) => RecipeAsync(recipe =>
-        recipe.Outputs.FirstOrDefault(o => o.Name == was) is { } output ? recipe.With(output.Name, output with
-        {
-            Channels = [.. output.Channels, new Feed([], Else: 1)],
-        }) : throw Gone(was));
+    public Task<IActionResult> OnPostWidenAsync(string? was) => OutputAsync(was, output => output.Widened());
 
     /// <summary>Takes an output's last channel away.</summary>
-    public Task<IActionResult> OnPostNarrowAsync(string? was) => RecipeAsync(recipe =>
-        recipe.Outputs.FirstOrDefault(o => o.Name == was) is { } output ? recipe.With(output.Name, output with
-        {
-            Channels = [.. output.Channels.SkipLast(1)],
-            Alpha = AlphaUse.Data,
-        }) : throw Gone(was));
+    public Task<IActionResult> OnPostNarrowAsync(string? was) => OutputAsync(was, output => output.Narrowed());
 
     /// <summary>Adds a copy of an output.</summary>
     public Task<IActionResult> OnPostCopyAsync(string? was) => RecipeAsync(recipe => recipe.Added(recipe.Outputs.Where(o => o.Name == was)));
@@ -221,6 +200,11 @@ public sealed class IndexModel(Workbench workbench, PackPreview preview) : Stati
     }
 
     private Task<IActionResult> RecipeAsync(Func<Recipe, Recipe> change) => ChangeAsync(plan => plan with { Recipe = change(plan.Recipe) });
+
+    private Task<IActionResult> OutputAsync(string? was, Func<RecipeOutput, RecipeOutput> change) => RecipeAsync(recipe => Changed(recipe, was, change));
+
+    private static Recipe Changed(Recipe recipe, string? was, Func<RecipeOutput, RecipeOutput> change) =>
+        recipe.Outputs.FirstOrDefault(o => o.Name == was) is { } output ? recipe.With(output.Name, change(output)) : throw Gone(was);
 
     private static FormatException Gone(string? name) =>
         new($"There is no output {FieldRules.Quoted(name ?? "")} any more; reload the page.");
