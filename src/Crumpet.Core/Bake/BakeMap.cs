@@ -116,6 +116,9 @@ public sealed partial class BakeMap : IEntry<BakeMap>
     /// <summary>Whether samples that met nothing count as 0 with these settings, instead of not counting.</summary>
     internal Func<BakeSettings, bool> CountsMisses { get; init; } = static _ => false;
 
+    /// <summary>What a texture is that came along and stands for it; null where none does.</summary>
+    internal TextureKind? Texture { get; init; }
+
     /// <summary>Whether half of full scale is 0, and values go below.</summary>
     internal bool IsSigned { get; init; }
 

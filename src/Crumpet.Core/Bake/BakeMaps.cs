@@ -1,5 +1,6 @@
 using System.Numerics;
 using Crumpet.Core.Checking;
+using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Bake;
 
@@ -11,6 +12,7 @@ public sealed partial class BakeMap
     {
         Word = "normal",
         Label = "normal",
+        Texture = TextureKind.Normal,
         Shows = "the high side's normal in tangent space, RGB",
         Values = MapValues.Vector,
         Needs = MapNeeds.NormalTextures,
@@ -26,6 +28,7 @@ public sealed partial class BakeMap
         Word = "ao",
         FormerWord = "occlusion",
         Label = "ambient occlusion",
+        Texture = TextureKind.Occlusion,
         Shows = "how open the surface is, grey; white is open",
         Values = MapValues.Share,
         Needs = MapNeeds.Light,
@@ -116,6 +119,7 @@ public sealed partial class BakeMap
     {
         Word = "height",
         Label = "height",
+        Texture = TextureKind.Height,
         Shows = "the signed distance from the low to the high surface, grey; half is none",
         Values = MapValues.Offset,
         IsSigned = true,
@@ -140,6 +144,7 @@ public sealed partial class BakeMap
     {
         Word = "id",
         Label = "ID",
+        Texture = TextureKind.Id,
         Shows = "a flat colour for each material, vertex colour, part or shell, with a legend",
         Values = MapValues.Label,
         Needs = MapNeeds.Labels,
@@ -165,6 +170,7 @@ public sealed partial class BakeMap
     {
         Word = "colour",
         Label = "colour",
+        Texture = TextureKind.BaseColour,
         Shows = "colour of the high side's materials and textures, RGB",
         Values = MapValues.Colour,
         Needs = MapNeeds.Materials,
@@ -177,6 +183,7 @@ public sealed partial class BakeMap
     {
         Word = "roughness",
         Label = "roughness",
+        Texture = TextureKind.Roughness,
         Shows = "roughness of the high side's materials and textures, grey",
         Values = MapValues.Share,
         Needs = MapNeeds.Materials,
@@ -189,6 +196,7 @@ public sealed partial class BakeMap
     {
         Word = "metalness",
         Label = "metalness",
+        Texture = TextureKind.Metalness,
         Shows = "metalness of the high side's materials and textures, grey",
         Values = MapValues.Share,
         Needs = MapNeeds.Materials,
@@ -200,6 +208,7 @@ public sealed partial class BakeMap
     {
         Word = "emission",
         Label = "emission",
+        Texture = TextureKind.Emission,
         Shows = "light the high side's textures give off, RGB",
         Values = MapValues.Colour,
         Needs = MapNeeds.Materials,
@@ -212,6 +221,7 @@ public sealed partial class BakeMap
     {
         Word = "opacity",
         Label = "opacity",
+        Texture = TextureKind.Opacity,
         Shows = "opacity from the high side's alpha, or from where there is any high surface, grey",
         Values = MapValues.Share,
         Needs = MapNeeds.Materials,

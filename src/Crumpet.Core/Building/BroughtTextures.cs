@@ -25,19 +25,6 @@ internal sealed record BroughtTexture(TextureReport Texture, StoredFile Content,
 /// </summary>
 public static class BroughtTextures
 {
-    private static readonly Dictionary<TextureKind, string> Maps = new()
-    {
-        [TextureKind.BaseColour] = BakeMap.Colour.Name,
-        [TextureKind.Normal] = BakeMap.Normal.Name,
-        [TextureKind.Height] = BakeMap.Height.Name,
-        [TextureKind.Roughness] = BakeMap.Roughness.Name,
-        [TextureKind.Metalness] = BakeMap.Metalness.Name,
-        [TextureKind.Occlusion] = BakeMap.Occlusion.Name,
-        [TextureKind.Opacity] = BakeMap.Opacity.Name,
-        [TextureKind.Emission] = BakeMap.Emission.Name,
-        [TextureKind.Id] = BakeMap.Id.Name,
-    };
-
     /// <summary>Those of a sheet.</summary>
     /// <param name="graph">The graph, taken in.</param>
     /// <param name="sheet">The sheet.</param>
@@ -54,9 +41,9 @@ public static class BroughtTextures
                 kinds = [.. kinds, (slot, 0)];
             foreach (var (kind, channel) in kinds)
             {
-                if (!Maps.TryGetValue(kind, out string? map))
+                if (BakeMap.Table.All.FirstOrDefault(m => m.Texture == kind) is not { } map)
                     continue;
-                found.TryAdd(map, new BroughtTexture(texture, picture.File, picture.Ending, kinds.Length > 1 || IsOneChannel(kind) ? channel : null,
+                found.TryAdd(map.Name, new BroughtTexture(texture, picture.File, picture.Ending, kinds.Length > 1 || map.Channels == 1 ? channel : null,
                     kind == TextureKind.Roughness && TextureKinds.IsGloss(texture.File)));
             }
             if (texture is { Kind: TextureKind.BaseColour, HasOpacity: true })
@@ -121,6 +108,4 @@ public static class BroughtTextures
 
     private static IEnumerable<string> NamesOf(AssetGraph graph, LaidSheet sheet) =>
         sheet.Materials.Where(m => m >= 0).Select(m => graph.Intake!.Materials[m].Name).Prepend(sheet.Name);
-
-    private static bool IsOneChannel(TextureKind kind) => BakeMaps.Find(Maps[kind]) is { Channels: 1 };
 }
