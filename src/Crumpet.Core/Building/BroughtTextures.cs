@@ -1,5 +1,6 @@
 using Crumpet.Core.Bake;
 using Crumpet.Core.Checking;
+using Crumpet.Core.Geometry;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
@@ -15,6 +16,9 @@ namespace Crumpet.Core.Building;
 /// <param name="Invert">Whether full and empty are exchanged: it tells the opposite of what it feeds.</param>
 internal sealed record BroughtTexture(TextureReport Texture, StoredFile Content, string Ending, int? Channel = null, bool Invert = false)
 {
+    /// <summary>What the material multiplies it with, in linear light, a number a channel; null where it leaves it as it is.</summary>
+    public IReadOnlyList<float>? Factor { get; init; }
+
     /// <summary>Channels that can be chosen from.</summary>
     public int Channels => Channel is null ? Texture.IsGrey && Texture.Channels < 3 ? 1 : Texture.Channels : 1;
 }
@@ -32,7 +36,8 @@ public static class BroughtTextures
     {
         var found = new SortedDictionary<string, BroughtTexture>(StringComparer.Ordinal);
         // What a material names goes before what only lies beside it; the main material's before those of others.
-        foreach (var (texture, slot) in Linked(graph, sheet).Concat(Loose(graph, sheet).Select(t => (t, TextureKind.Unknown))))
+        var loose = Loose(graph, sheet).Select(t => (Texture: t, Slot: TextureKind.Unknown, Material: (MaterialReport?)null));
+        foreach (var (texture, slot, material) in Linked(graph, sheet).Concat(loose))
         {
             if (BakeExpansion.PictureOf(graph, texture.File) is not { } picture)
                 continue;
@@ -43,8 +48,12 @@ public static class BroughtTextures
             {
                 if (BakeMap.Table.All.FirstOrDefault(m => m.Texture == kind) is not { } map)
                     continue;
-                found.TryAdd(map.Name, new BroughtTexture(texture, picture.File, picture.Ending, kinds.Length > 1 || map.Channels == 1 ? channel : null,
-                    kind == TextureKind.Roughness && TextureKinds.IsGloss(texture.File)));
+                int? only = kinds.Length > 1 || map.Channels == 1 ? channel : null;
+                bool isOpposite = kind == TextureKind.Roughness && TextureKinds.IsGloss(texture.File);
+                found.TryAdd(map.Name, new BroughtTexture(texture, picture.File, picture.Ending, only, isOpposite)
+                {
+                    Factor = FactorOf(material, kind)
+                });
             }
             if (texture is { Kind: TextureKind.BaseColour, HasOpacity: true })
                 found.TryAdd(BakeMap.Opacity.Name, new BroughtTexture(texture, picture.File, picture.Ending, texture.Channels - 1));
@@ -82,11 +91,27 @@ public static class BroughtTextures
         return whole.Length > 0 ? whole : [.. sets.Take(1).Select(s => s.Key)];
     }
 
-    private static IEnumerable<(TextureReport Texture, TextureKind Slot)> Linked(AssetGraph graph, LaidSheet sheet)
+    private static float[]? FactorOf(MaterialReport? material, TextureKind kind)
+    {
+        var plain = Material.Plain;
+        var (factor, unsaid) = kind switch
+        {
+            _ when material is null => ([], []),
+            TextureKind.BaseColour => (material.BaseColour[..3], [plain.BaseColour.X, plain.BaseColour.Y, plain.BaseColour.Z]),
+            TextureKind.Roughness => ([material.Roughness], [plain.Roughness]),
+            TextureKind.Metalness => ([material.Metalness], [plain.Metalness]),
+            _ => ((float[])[], (float[])[]),
+        };
+        // Less than a code of 8 bits is nothing, and what a file does not say is not meant.
+        return factor.Any(f => MathF.Abs(f - 1) > 1f / 255) && !factor.SequenceEqual(unsaid) ? factor : null;
+    }
+
+    private static IEnumerable<(TextureReport Texture, TextureKind Slot, MaterialReport? Material)> Linked(AssetGraph graph, LaidSheet sheet)
     {
         var textures = graph.Intake!.Textures.ToDictionary(t => t.File, StringComparer.Ordinal);
-        return sheet.Materials.Where(m => m >= 0).OrderByDescending(m => m == sheet.MainMaterial).SelectMany(m => graph.Intake.Materials[m].Pictures)
-            .Where(p => p.File is not null && textures.ContainsKey(p.File)).Select(p => (textures[p.File!], p.Slot)).Distinct();
+        return sheet.Materials.Where(m => m >= 0).OrderByDescending(m => m == sheet.MainMaterial).Select(m => graph.Intake.Materials[m])
+            .SelectMany(m => m.Pictures.Where(p => p.File is not null && textures.ContainsKey(p.File))
+                .Select(p => (textures[p.File!], p.Slot, (MaterialReport?)m)));
     }
 
     /// <summary>Textures no material names. Of several sheets each takes those that have its name, or its material's, in theirs.</summary>

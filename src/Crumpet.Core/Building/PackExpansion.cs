@@ -114,6 +114,7 @@ internal static class PackExpansion
     {
         From = texture.Texture.File,
         Green = texture.Texture.Green,
+        Factor = texture.Factor,
         Map = new OutputMap(texture.Ending, BakeMaps.Find(name)?.Meaning ?? texture.Texture.Meaning) { Channel = texture.Channel, Invert = texture.Invert },
         File = texture.Content,
     };
@@ -137,7 +138,7 @@ internal static class PackExpansion
         var drawn = values.Count > 1 && wanted.Any(asked.Contains) ? Drawn(graph, sheet, values) : null;
         foreach (string name in wanted)
         {
-            string map = name.StartsWith(Feed.OfMaterial, StringComparison.Ordinal) ? name[Feed.OfMaterial.Length..] : name;
+            string map = Feed.MapOf(name);
             add(new SheetFeed(name, FeedOrigin.Material, values[0].Maps[map].Length)
             {
                 Codes = values.Count == 1 ? values[0].Maps[map] : null,

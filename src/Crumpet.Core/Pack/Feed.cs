@@ -86,6 +86,9 @@ public sealed record Feed(
     /// <summary>What the name of a feed begins with that takes what the material says, textures or not.</summary>
     public const string OfMaterial = "material ";
 
+    /// <summary>The map a name of a feed is about: itself, or what the material says of it.</summary>
+    public static string MapOf(string name) => name.StartsWith(OfMaterial, StringComparison.Ordinal) ? name[OfMaterial.Length..] : name;
+
     internal const int MostSources = 16;
     private const double LeastRange = 1e-6;
 

@@ -54,7 +54,7 @@ public sealed record OutputReport(int Width, int Height, IReadOnlyList<PackedCha
 /// Packs one output of a sheet: <c>map/NAME</c> of each map that feeds it, with <c>scale/NAME</c> of floating-point ones, to
 /// <c>picture</c>, the loose file, and <c>plain</c>, a PNG of the same for Convert.
 /// </summary>
-public sealed class OutputJob() : JobKind<OutputSettings>("output", 3)
+public sealed class OutputJob() : JobKind<OutputSettings>("output", 4)
 {
     /// <inheritdoc/>
     public override string Words => "outputs to pack";
@@ -94,8 +94,8 @@ public sealed class OutputJob() : JobKind<OutputSettings>("output", 3)
         }
     }
 
-    /// <summary>What the numbers of a map mean, by its name.</summary>
-    public static ColourMeaning MeaningOf(string name) => BakeMaps.Find(name)?.Meaning ?? ColourMeaning.Linear;
+    /// <summary>What the numbers of a map mean, by its name; what a material says of a map means the same.</summary>
+    public static ColourMeaning MeaningOf(string name) => BakeMaps.Find(Feed.MapOf(name))?.Meaning ?? ColourMeaning.Linear;
 
     /// <summary>A picture as whole numbers; colour in floating point is linear light.</summary>
     private static Bitmap Plain(Bitmap picture, ColourMeaning meaning)

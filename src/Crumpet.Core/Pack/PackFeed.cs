@@ -36,6 +36,9 @@ public record PackFeed(string Name, FeedOrigin Origin, int Channels)
     /// <summary>How its file is read; null where it is one value everywhere, or not there yet.</summary>
     public OutputMap? Map { get; init; }
 
+    /// <summary>For a texture, what the material multiplies it with, in linear light, a number a channel; null where it leaves it as it is.</summary>
+    public IReadOnlyList<float>? Factor { get; init; }
+
     /// <summary>Codes of 0 to 255 where it is one value everywhere.</summary>
     public int[]? Codes { get; init; }
 

@@ -46,7 +46,7 @@ public static class PackFindings
         private readonly string name = output.Name;
 
         public IEnumerable<Finding> All() => channel.From is null ? feed.From.Count > 0 ? [MissingMap()] : []
-            : [.. Clipped(), .. Resized(), .. Meaning(), .. Unused(), .. Inverted()];
+            : [.. Clipped(), .. Resized(), .. Meaning(), .. Unused(), .. Inverted(), .. Tinted()];
 
         private Finding MissingMap() => Absent(output, feed) with
         {
@@ -114,6 +114,14 @@ public static class PackFindings
                 yield return Found(Severity.Note, "roughness-inverted",
                     $"{letter} of {name} holds a roughness of {Number(channel.Mean!.Value)} on average, as smooth as glass, from "
                     + $"{context.Feeds[channel.From!].From}; if that tells gloss, invert it.", mend: new InvertChannel(name, number));
+        }
+
+        private IEnumerable<Finding> Tinted()
+        {
+            if (feed.Mix is null && context.Feeds.GetValueOrDefault(channel.From!) is { Factor: { } factor } texture && output.Meaning != ColourMeaning.Normal)
+                yield return Found(Severity.Note, "material-factor",
+                    $"{name} takes {texture.From} as it came, and its material says to multiply it by {string.Join(", ", factor.Select(f => Number(f)))}; "
+                        + "multiply that in if it is meant.", mend: new MultiplyMaterial(name, texture.Name));
         }
 
         private Finding Found(Severity severity, string code, string sentence, long count = 0, Mend? mend = null) =>

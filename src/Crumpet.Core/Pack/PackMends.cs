@@ -112,6 +112,22 @@ public sealed record InvertChannel(string Output, [property: Within("The channel
     protected override RecipeOutput Changed(RecipeOutput output) => With(output, Channel, feed => feed with { Invert = !feed.Invert });
 }
 
+/// <summary>Multiplies what the material says into the channels a texture feeds, as far as nothing is mixed into them.</summary>
+/// <param name="Output">Name of the output.</param>
+/// <param name="Map">The texture, by the name of its map.</param>
+public sealed record MultiplyMaterial(string Output, [property: Words("The map", FieldRules.LongestName)] string Map) : OutputMend(Output)
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Multiply the material's {Map} in";
+
+    /// <inheritdoc/>
+    protected override RecipeOutput Changed(RecipeOutput output) => output with
+    {
+        Channels = [.. output.Channels.Select(feed => feed.From.Contains(Map) && feed.Mix is null
+            ? feed with { Mix = new Mix(MixHow.Multiply, [Feed.OfMaterial + Map], feed.Channel) } : feed)],
+    };
+}
+
 /// <summary>Turns green of an output's normals.</summary>
 /// <param name="Output">Name of the output.</param>
 public sealed record TurnOutputGreen(string Output) : OutputMend(Output)
@@ -160,7 +176,8 @@ public static class PackMendKinds
     [
         new("fixChannel", typeof(FixChannel)), new("leaveAlphaOut", typeof(LeaveAlphaOut)), new("makeGrey", typeof(MakeGrey)),
         new("switchOff", typeof(SwitchOff)), new("callOutput", typeof(CallOutput)), new("setRange", typeof(SetRange)),
-        new("invertChannel", typeof(InvertChannel)), new("turnOutputGreen", typeof(TurnOutputGreen)), new("addOutput", typeof(AddOutputFor)),
+        new("invertChannel", typeof(InvertChannel)), new("multiplyMaterial", typeof(MultiplyMaterial)),
+        new("turnOutputGreen", typeof(TurnOutputGreen)), new("addOutput", typeof(AddOutputFor)),
         new("bakeAlso", typeof(BakeAlso)),
     ];
 }

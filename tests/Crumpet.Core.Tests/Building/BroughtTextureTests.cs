@@ -33,7 +33,7 @@ public sealed class BroughtTextureTests
     {
         using var stream = new MemoryStream();
         var meshes = materials.Select((m, i) => Shapes.Cube(m) with { TriangleMaterials = [.. Enumerable.Repeat(i, 12)] });
-        ObjWriter.Write(new Scene("", [.. meshes], [.. materials.Select(m => Material.Plain with { Name = m })], []), stream, null);
+        ObjWriter.Write(new Scene("", [.. meshes], [.. materials.Select(m => Material.Plain with { Name = m })], []), stream, Path.ChangeExtension(name, "mtl"));
         return new SourceFile(name, store.Put(stream.ToArray()), stream.Length);
     }
 
@@ -105,6 +105,24 @@ public sealed class BroughtTextureTests
         Assert.Equal(Colours.Pixels, ((Bitmap8)Packed(build, "colour", "keel")).Pixels);
         Assert.Equal(Hill.Pixels, ((Bitmap8)Packed(build, "colour", "mast")).Pixels.Where((_, i) => i % 3 == 0));
         Assert.Contains("no-high-textures", Codes(build));
+    }
+
+    [Fact]
+    public void What_a_material_multiplies_its_texture_with_is_told_and_multiplied_in_with_a_press()
+    {
+        byte[] library = "newmtl hull\nKd 0.5 0.25 1\nmap_Kd paint.png\n"u8.ToArray();
+        SourceFile[] files = [Mesh("hull_low.obj", "hull"), new("hull_low.mtl", store.Put(library), library.Length), Source("paint.png", Colours)];
+        var plan = new AssetPlan();
+        var found = Assert.Single(Run(plan, files).ResultOf(Station.Pack)!.Findings, f => f.Code == "material-factor");
+        Assert.Contains("0.214, 0.051, 1", found.Sentence, StringComparison.Ordinal);
+        Assert.Equal(Colours.Pixels, ((Bitmap8)Packed(Run(plan, files), "colour", "hull")).Pixels);
+        plan = plan.With(found.Mends[0].Mend);
+        var build = Run(plan, files);
+        Assert.DoesNotContain("material-factor", Codes(build));
+        byte[] made = ((Bitmap8)Packed(build, "colour", "hull")).Pixels;
+        float[] factor = [Srgb.ToLinear(0.5f), Srgb.ToLinear(0.25f), 1];
+        Assert.All(Enumerable.Range(0, made.Length), i =>
+            Assert.InRange(made[i] - 255 * Srgb.FromLinear(factor[i % 3] * Srgb.ToLinear(Colours.Pixels[i] / 255f)), -1.1f, 1.1f));
     }
 
     [Fact]

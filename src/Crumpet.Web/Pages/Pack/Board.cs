@@ -76,7 +76,7 @@ public sealed record Board(AssetView View, IReadOnlyList<SheetFeeds> Sheets, str
         FeedOrigin.Baked => "baked",
         FeedOrigin.Made => feed.From.Length > 0 ? $"made of {feed.From}" : "made",
         FeedOrigin.Brought => feed.From,
-        _ when feed.Name.StartsWith(Feed.OfMaterial, StringComparison.Ordinal) => "",
+        _ when Feed.MapOf(feed.Name) != feed.Name => "",
         _ => "material",
     };
 
@@ -84,8 +84,8 @@ public sealed record Board(AssetView View, IReadOnlyList<SheetFeeds> Sheets, str
     private bool IsTwin(SheetFeed feed) => feed.Origin switch
     {
         FeedOrigin.Brought => BroughtTextures.FeedName(feed.From) == feed.Name && Shown!.Feeds.Any(f => f.From == feed.From && f.Name != feed.Name),
-        FeedOrigin.Material => feed.Name.StartsWith(Feed.OfMaterial, StringComparison.Ordinal)
-            && Shown!.Feeds.Any(f => f.Origin == FeedOrigin.Material && Feed.OfMaterial + f.Name == feed.Name),
+        FeedOrigin.Material => Feed.MapOf(feed.Name) is var map && map != feed.Name
+            && Shown!.Feeds.Any(f => f.Origin == FeedOrigin.Material && f.Name == map),
         _ => false,
     };
 
