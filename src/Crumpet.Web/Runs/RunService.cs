@@ -93,21 +93,29 @@ public sealed class RunService : IDisposable
 }
 
 /// <summary>A run at work.</summary>
-/// <param name="assetId">Its asset.</param>
-/// <param name="build">What works.</param>
-/// <param name="stopping">Ends it with the application.</param>
-internal sealed class RunAtWork(int assetId, AssetBuild build, CancellationToken stopping) : IDisposable
+internal sealed class RunAtWork : IDisposable
 {
-    private readonly CancellationTokenSource source = CancellationTokenSource.CreateLinkedTokenSource(stopping);
+    private readonly CancellationTokenSource source;
+
+    /// <param name="assetId">Its asset.</param>
+    /// <param name="build">What works.</param>
+    /// <param name="stopping">Ends it with the application.</param>
+    public RunAtWork(int assetId, AssetBuild build, CancellationToken stopping)
+    {
+        (AssetId, Build) = (assetId, build);
+        source = CancellationTokenSource.CreateLinkedTokenSource(stopping);
+        // Whoever looks at a run that ended meanwhile still gets an answer.
+        Token = source.Token;
+    }
 
     /// <summary>Its asset.</summary>
-    public int AssetId => assetId;
+    public int AssetId { get; }
 
     /// <summary>What works.</summary>
-    public AssetBuild Build => build;
+    public AssetBuild Build { get; }
 
     /// <summary>Ends it early.</summary>
-    public CancellationToken Token => source.Token;
+    public CancellationToken Token { get; }
 
     /// <summary>Number of the run that waits for it and makes it pointless; null where none does.</summary>
     public int? SupersededBy { get; private set; }

@@ -34,7 +34,16 @@ document.addEventListener("submit", ({ target }) => {
   sessionStorage.setItem("awaited", JSON.stringify([...new Set([...awaited(), ...all, ...(one ? [one] : [])])]));
 });
 
+// The end of a run is heard again on every page; it is not the end of one that was asked for since.
+function isNews(run) {
+  const heard = JSON.parse(sessionStorage.getItem("heard") ?? "{}");
+  if (run.id <= (heard[run.assetId] ?? 0)) return false;
+  sessionStorage.setItem("heard", JSON.stringify({ ...heard, [run.assetId]: run.id }));
+  return true;
+}
+
 function tellEnd(run) {
+  if (!isNews(run)) return;
   const waits = awaited();
   if (!waits.includes(String(run.assetId))) return;
   sessionStorage.setItem("awaited", JSON.stringify(waits.filter((a) => a !== String(run.assetId))));
