@@ -20,7 +20,7 @@ public class CompressionBenchmarks
 
     /// <summary>Encodes 1024 × 1024 texels.</summary>
     [Benchmark]
-    public byte[] Encode() => BlockCodec.Encode(picture, TextureFormat.Table.Of(Format), Threads);
+    public byte[] Encode() => BlockCodec.Encode(picture, TextureFormat.Table.Of(Format), threads: Threads);
 
     private static Bitmap8 Make()
     {

@@ -1,62 +1,110 @@
 using System.CommandLine;
+using Crumpet.Core;
+using Crumpet.Core.Checking;
 using Crumpet.Core.Convert;
 using Crumpet.Core.Imaging;
 using Crumpet.Storage;
 
 namespace Crumpet.Cli;
 
-/// <summary><c>crumpet convert</c>: compresses a picture into a texture.</summary>
+/// <summary><c>crumpet convert</c>: compresses pictures into textures.</summary>
 internal static class ConvertCommand
 {
+    private static readonly Argument<FileInfo[]> Inputs = new("in") { Description = "PNG, JPEG, TIFF, WebP, TGA, EXR or HDR; several make a folder of textures.", Arity = ArgumentArity.OneOrMore };
+
+    private static readonly Option<string> Format = new("--format")
+    {
+        Required = true,
+        Description = $"{string.Join("; ", TextureFormat.Table.All.Select(f => $"{f.Word}: {f.Holds}"))}.",
+    };
+
+    private static readonly Option<string> Level = new("--level") { DefaultValueFactory = _ => "normal", Description = "How long encoders search: draft, normal or best." };
+
+    private static readonly Option<string?> Container = new("--container")
+    {
+        Description = $"{string.Join("; ", TextureContainer.Table.All.Select(c => $"{c.Word}: {c.Is}"))}. Without it what the name of --out says.",
+    };
+
+    private static readonly Option<string> Colour = new("--colour") { Required = true, Description = "What the numbers mean: srgb, linear or normal." };
+
+    private static readonly Option<string> Mips = new("--mips") { DefaultValueFactory = _ => "kaiser", Description = "How smaller levels are filtered: none, box, kaiser or sharp." };
+
+    private static readonly Option<int?> Size = new("--size") { Description = "Largest side in px; larger pictures are filtered down." };
+
+    private static readonly Option<bool> Wraps = new("--wrap") { Description = "The picture goes on at its other side." };
+
+    private static readonly Option<FileInfo?> Normals = new("--normals") { Description = "Normal map whose spread the roughness of smaller levels takes up." };
+
+    private static readonly Option<FileInfo> Target = new("--out") { Required = true, Description = "File to write; of several pictures, the folder." };
+
     public static Command Make()
     {
-        var input = new Argument<FileInfo>("in") { Description = "PNG, JPEG, TIFF or WebP." };
-        var format = new Option<string>(
-            "--format")
-        { Required = true, Description = $"{string.Join("; ", TextureFormat.Table.All.Select(f => $"{f.Word}: {f.Holds}"))}." };
-        var container = new Option<string>("--container") { DefaultValueFactory = _ => "dds", Description = "dds." };
-        var colour = new Option<string>("--colour") { Required = true, Description = "What the numbers mean: srgb, linear or normal." };
-        var noMips = new Option<bool>("--no-mips") { Description = "Only the full size." };
-        var target = new Option<FileInfo>("--out") { Required = true, Description = "File to write." };
-        var command = new Command("convert", "Compress a picture with its mip chain.") { input, format, container, colour, noMips, target };
-        command.SetAction((parsed, cancel) =>
+        var command = new Command("convert", "Compress pictures with their mip chains.")
         {
-            if (parsed.GetValue(container) != "dds")
-                throw new UsageException($"--container is '{parsed.GetValue(container)}'; it must be dds.");
-            var settings = new ConvertSettings(FormatOf(parsed.GetRequiredValue(format)), Word<ColourMeaning>("--colour", parsed.GetRequiredValue(colour)),
-                !parsed.GetValue(noMips));
-            var made = parsed.GetRequiredValue(target);
-            if (!made.Extension.Equals(".dds", StringComparison.OrdinalIgnoreCase))
-                throw new UsageException($"--out is {made.Name}; what is written is DDS, so let its name end in .dds.");
-            var file = parsed.GetRequiredValue(input);
-            var bitmap = ImageFile.Read(Output.ReadFile(file), file.Name);
-            var texture = TextureConverter.Convert(bitmap, settings, Environment.ProcessorCount, new ConsoleProgress(), cancel);
-            byte[] bytes = DdsFile.Write(texture);
-            AtomicFile.Write(made.FullName, bytes);
-            var quality = TextureConverter.Measure(bitmap, texture, settings.Meaning, cancel);
-            string psnr = quality.Psnr is { } db ? FormattableString.Invariant($"{db:0.00} dB") : "exact";
-            var report = new
-            {
-                file = made.FullName,
-                texture.Width,
-                texture.Height,
-                texture.Format,
-                texture.Srgb,
-                mips = texture.Levels.Count,
-                bytes = bytes.Length,
-                quality,
-                findings = ConvertFindings.Cut(bitmap, settings.Format, file.Name).ToArray(),
-            };
-            int code = Output.Print(parsed, report,
-                [$"{report.file}  {texture.Width} × {texture.Height} px  {texture.Format.Label}  {texture.Levels.Count} mips  {bytes.Length} bytes  {psnr}"],
-                report.findings);
-            return Task.FromResult(code);
-        });
+            Inputs, Format, Level, Container, Colour, Mips, Size, Wraps, Normals, Target,
+        };
+        command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed, cancel)));
         return command;
     }
 
-    private static TextureFormat FormatOf(string word) => TextureFormat.Table.Find(word)
-        ?? throw new UsageException($"--format is '{word}'; it must be one of {string.Join(", ", TextureFormat.Table.All.Select(f => f.Word))}.");
+    private static int Run(ParseResult parsed, CancellationToken cancel)
+    {
+        var target = parsed.GetRequiredValue(Target);
+        var inputs = parsed.GetRequiredValue(Inputs);
+        var container = ContainerFor(parsed.GetValue(Container), target, inputs.Length > 1);
+        var settings = new ConvertSettings(Entry("--format", parsed.GetRequiredValue(Format), TextureFormat.Table),
+            Word<ColourMeaning>("--colour", parsed.GetRequiredValue(Colour)), Word<MipFilter>("--mips", parsed.GetRequiredValue(Mips)))
+        {
+            Effort = Word<Effort>("--level", parsed.GetRequiredValue(Level)),
+            Container = container,
+            Size = parsed.GetValue(Size) is { } size ? Output.Within("--size", size, 1, Texture.LargestSide) : null,
+            Wraps = parsed.GetValue(Wraps),
+        };
+        if (!container.Holds(settings.Format))
+            throw new UsageException($"--container is {container.Word}, which cannot hold {settings.Format.Label}; use ktx2.");
+        var normals = parsed.GetValue(Normals) is { } file ? ImageFile.Read(Output.ReadFile(file), file.Name) : null;
+        var names = inputs.Select(i => inputs.Length == 1 ? target.FullName
+            : Path.Combine(target.FullName, Path.GetFileNameWithoutExtension(i.Name) + container.Ending)).ToArray();
+        if (names.Distinct(StringComparer.Ordinal).Count() < names.Length)
+            throw new UsageException("Two of the pictures have the same name but for their folder or ending; convert them one by one.");
+        var made = inputs.Select((input, i) => Convert(input, names[i], settings, normals, cancel)).ToArray();
+        Finding[] findings = [.. made.SelectMany(m => m.Findings)];
+        var lines = made.Select(m => $"{m.File}  {m.Width} × {m.Height} px  {m.Format.Label}{(m.Srgb ? " sRGB" : "")}  {m.Mips} mips  {m.Bytes} bytes  "
+            + (m.Quality.Psnr is { } db ? FormattableString.Invariant($"{db:0.00} dB") : "exact")
+            + (m.Quality.MeanAngleDegrees is { } angle ? FormattableString.Invariant($"  {angle:0.000}° mean, {m.Quality.WorstAngleDegrees:0.00}° worst") : "")
+            + FormattableString.Invariant($"  {m.EncodeSeconds:0.000} s, {m.MegapixelsPerSecond:0.0} Mpx/s"));
+        return made.Length == 1 ? Output.Print(parsed, made[0], lines, findings) : Output.Print(parsed, new { Files = made, findings }, lines, findings);
+    }
+
+    private static Converted Convert(FileInfo input, string target, ConvertSettings settings, Bitmap? normals, CancellationToken cancel)
+    {
+        var bitmap = ImageFile.Read(Output.ReadFile(input), input.Name);
+        var done = TextureConverter.Work(bitmap, settings, Environment.ProcessorCount, new ConsoleProgress(), normals, cancel);
+        byte[] bytes = settings.Container.Write(done.Texture);
+        Directory.CreateDirectory(Path.GetDirectoryName(target)!);
+        AtomicFile.Write(target, bytes);
+        var texture = done.Texture;
+        var quality = TextureQuality.Measure(done.Source, texture, settings.Meaning, cancel);
+        Finding[] findings = [.. ConvertFindings.Cut(bitmap, settings.Format, input.Name), .. ConvertFindings.Resized(bitmap, texture, input.Name)];
+        return new Converted(target, texture.Width, texture.Height, settings.Format, settings.Container, texture.Srgb, texture.Levels.Count, bytes.Length, texture.Bytes,
+            settings.Effort, quality, done.EncodeSeconds, done.MegapixelsPerSecond, findings);
+    }
+
+    private static TextureContainer ContainerFor(string? word, FileInfo target, bool isFolder)
+    {
+        var said = word is null ? null : Entry("--container", word, TextureContainer.Table);
+        if (isFolder)
+            return said ?? TextureContainer.Dds;
+        var named = TextureContainer.Table.All.FirstOrDefault(c => c.Ending.Equals(target.Extension, StringComparison.OrdinalIgnoreCase));
+        if (said is null)
+            return named ?? throw new UsageException($"--out is {target.Name}; let its name end in .dds or .ktx2.");
+        return said.Ending.Equals(target.Extension, StringComparison.OrdinalIgnoreCase) ? said
+            : throw new UsageException($"--out is {target.Name}; what is written is {said.Label}, so let its name end in {said.Ending}.");
+    }
+
+    private static T Entry<T>(string option, string word, Table<T> table)
+        where T : class, IEntry<T> => table.Find(word)
+        ?? throw new UsageException($"{option} is '{word}'; it must be one of {string.Join(", ", table.All.Select(f => f.Word))}.");
 
     private static T Word<T>(string option, string word)
         where T : struct, Enum
@@ -65,4 +113,8 @@ internal static class ConvertCommand
             return value;
         throw new UsageException($"{option} is '{word}'; it must be one of {string.Join(", ", Enum.GetNames<T>()).ToLowerInvariant()}.");
     }
+
+    /// <summary>What is told of a texture.</summary>
+    private sealed record Converted(string File, int Width, int Height, TextureFormat Format, TextureContainer Container, bool Srgb, int Mips, long Bytes, long Memory,
+        Effort Level, TextureQuality Quality, double EncodeSeconds, double MegapixelsPerSecond, IReadOnlyList<Finding> Findings);
 }

@@ -10,21 +10,26 @@ internal static class DecodeCommand
 {
     public static Command Make()
     {
-        var input = new Argument<FileInfo>("file") { Description = "DDS file." };
+        var input = new Argument<FileInfo>("file") { Description = "DDS or KTX2 file." };
         var mip = new Option<int>("--mip") { Description = "Level; 0 is the largest." };
-        var target = new Option<FileInfo>("--out") { Required = true, Description = "PNG to write." };
-        var command = new Command("decode", "Decode a level of a texture into a PNG.") { input, mip, target };
+        var side = new Option<int>("--side") { Description = "Side of a cube: 0 to 5 for +X, −X, +Y, −Y, +Z, −Z." };
+        var target = new Option<FileInfo>("--out") { Required = true, Description = "PNG to write; EXR for values outside 0 to 1." };
+        var command = new Command("decode", "Decode a level of a texture into a picture.") { input, mip, side, target };
         command.SetAction(parsed =>
         {
             var file = parsed.GetRequiredValue(input);
-            var texture = DdsFile.Read(Output.ReadFile(file), file.Name);
+            var texture = TextureContainer.Read(Output.ReadFile(file), file.Name);
             int level = parsed.GetValue(mip);
             if (level < 0 || level >= texture.Levels.Count)
                 throw new UsageException($"--mip is {level}; {file.Name} has levels 0 to {texture.Levels.Count - 1}.");
+            if (parsed.GetValue(side) is var number && (number < 0 || number >= texture.Sides))
+                throw new UsageException($"--side is {number}; {file.Name} has {(texture.Sides == 1 ? "one, 0" : "sides 0 to 5")}.");
             var (width, height) = texture.LevelSize(level);
-            var rgba = BlockCodec.Decode(texture.Levels[level], width, height, texture.Format);
-            var bitmap = Keep(rgba, texture.Format.PictureChannels);
-            AtomicFile.Write(parsed.GetRequiredValue(target).FullName, ImageFile.WritePng(bitmap));
+            var made = parsed.GetRequiredValue(target);
+            byte[] bytes = made.Extension.Equals(".exr", StringComparison.OrdinalIgnoreCase)
+                ? ExrWriter.Write(BlockCodec.DecodeValues(texture.Level(level, number), width, height, texture.Format))
+                : ImageFile.WritePng(Keep(BlockCodec.Decode(texture.Level(level, number), width, height, texture.Format), texture.Format.PictureChannels));
+            AtomicFile.Write(made.FullName, bytes);
             var report = new { file = parsed.GetRequiredValue(target).FullName, width, height, texture.Format, texture.Srgb, mip = level };
             return Output.Print(parsed, report, [$"{report.file}  {width} × {height} px  {texture.Format.Label} mip {level}"], []);
         });

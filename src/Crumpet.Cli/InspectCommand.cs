@@ -44,12 +44,12 @@ internal static class InspectCommand
         {
             if (!file.Exists || file.Length == 0)
                 Output.ReadFile(file);
-            if (!file.Extension.Equals(".dds", StringComparison.OrdinalIgnoreCase))
+            if (!TextureContainer.Table.All.Any(c => file.Extension.Equals(c.Ending, StringComparison.OrdinalIgnoreCase)))
             {
                 sources.Add(file);
                 continue;
             }
-            var texture = DdsFile.Read(Output.ReadFile(file), file.Name);
+            var texture = TextureContainer.Read(Output.ReadFile(file), file.Name);
             pictures.Add(new PictureReport(file.Name, texture.Width, texture.Height, texture.Format.Channels, 8,
                 texture.Format.Label + (texture.Srgb ? " sRGB" : ""), texture.Levels.Count));
         }

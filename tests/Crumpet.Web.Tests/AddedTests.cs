@@ -4,6 +4,7 @@ using Crumpet.Core;
 using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
 using Crumpet.Core.Imaging;
+using Crumpet.Core.Imaging.Blocks;
 using Crumpet.Core.Jobs;
 using Crumpet.Storage;
 using Xunit;
@@ -29,19 +30,20 @@ public sealed class AddedTests : WebAppTests
         Sample = s => new(0.5f + 0.5f * s.DetailedNormal.Y, 0, 0),
     };
 
-    /// <summary>RGB with a smooth alpha, in 8 bits a texel.</summary>
-    private static readonly TextureFormat Bc3 = new()
+    /// <summary>RGB with sixteen steps of alpha, in 8 bits a texel.</summary>
+    private static readonly TextureFormat Bc2 = new()
     {
-        Word = "bc3",
-        Label = "BC3",
-        Holds = "RGB and a smooth alpha in 8 bits a texel",
+        Word = "bc2",
+        Label = "BC2",
+        Holds = "RGB and sixteen steps of alpha in 8 bits a texel",
         Channels = 4,
         UnitBytes = 16,
-        PictureChannels = 4,
-        Dxgi = 77,
-        DxgiSrgb = 78,
-        Encoder = () => EncodeBc3,
-        Decode = DecodeBc3,
+        Dxgi = 74,
+        DxgiSrgb = 75,
+        Vk = 135,
+        VkSrgb = 136,
+        Encoder = s => new Bc2Encoder(s),
+        Decode = DecodeBc2,
     };
 
     private static readonly WeighJob Weigh = new();
@@ -81,29 +83,32 @@ public sealed class AddedTests : WebAppTests
         }
     }
 
-    private static void EncodeBc3(ReadOnlySpan<byte> texels, Span<byte> block)
+    private sealed class Bc2Encoder(EncodeSettings settings) : BlockEncoder
     {
-        Span<byte> alpha = stackalloc byte[16];
-        for (int i = 0; i < 16; i++)
-            alpha[i] = texels[4 * i + 3];
-        ScalarBlock.Encode(alpha, block);
-        ColourBlock.Encode(texels, block[8..]);
+        private readonly Bc1Encoder colours = new(Bc1Use.FourOnly, settings.Effort, System.Numerics.Vector3.One);
+
+        public override void Encode(ReadOnlySpan<System.Runtime.Intrinsics.Vector512<float>> texels, Span<byte> blocks)
+        {
+            colours.Encode(texels, blocks[8..], 16);
+            for (int block = 0; block < Lanes.Count; block++)
+                for (int i = 0; i < 16; i += 2)
+                    blocks[16 * block + i / 2] = (byte)((int)(Lanes.Of(texels, 48 + i, block) / 17 + 0.5f)
+                        | (int)(Lanes.Of(texels, 49 + i, block) / 17 + 0.5f) << 4);
+        }
     }
 
-    private static void DecodeBc3(ReadOnlySpan<byte> block, Span<byte> texels)
+    private static void DecodeBc2(ReadOnlySpan<byte> block, Span<byte> texels)
     {
-        ColourBlock.Decode(block[8..], texels);
-        Span<byte> alpha = stackalloc byte[16];
-        ScalarBlock.Decode(block, alpha);
+        Bc1Decoder.Decode(block[8..], texels);
         for (int i = 0; i < 16; i++)
-            texels[4 * i + 3] = alpha[i];
+            texels[4 * i + 3] = (byte)((block[i / 2] >> (i % 2 * 4) & 15) * 17);
     }
 
     [Fact]
     public async Task A_new_map_format_and_station_are_on_the_pages_and_go_down_the_line()
     {
         using var map = BakeMap.Table.With(Skyward, before: BakeMap.Roughness);
-        using var format = TextureFormat.Table.With(Bc3);
+        using var format = TextureFormat.Table.With(Bc2);
         using var station = Station.Table.With(Scales, before: Station.Bind);
         using var app = Start();
         using var client = app.CreateClient();
@@ -120,12 +125,12 @@ public sealed class AddedTests : WebAppTests
         var picture = ImageFile.Read(await client.GetByteArrayAsync($"{asset}/files/bake/crate_skyward.png"), "skyward.png");
         Assert.Equal((16, 1f), (picture.Bits, picture.Unit(32, 32, 0)));
         string convert = await client.GetStringAsync($"{asset}/convert");
-        Assert.Contains("BC3", convert, StringComparison.Ordinal);
-        await PostAsync(client, $"{asset}/convert", "Convert", new() { ["formats[colour]"] = "bc3", ["formats[normal]"] = "bc5", ["formats[masks]"] = "bc7" });
-        await UntilAsync(client, $"{asset}/convert", "BC3 sRGB");
+        Assert.Contains("BC2", convert, StringComparison.Ordinal);
+        await PostAsync(client, $"{asset}/convert", "Convert", new() { ["formats[colour]"] = "bc2", ["formats[normal]"] = "bc5", ["formats[masks]"] = "bc7" });
+        await UntilAsync(client, $"{asset}/convert", "BC2 sRGB");
         var texture = DdsFile.Read(await client.GetByteArrayAsync($"{asset}/files/convert/crate_colour.dds"), "crate_colour.dds");
-        Assert.Equal((Bc3, true), (texture.Format, texture.Srgb));
-        Assert.InRange(BlockCodec.Decode(texture.Levels[0], 64, 64, Bc3).Pixels[0], 200, 208);
+        Assert.Equal((Bc2, true), (texture.Format, texture.Srgb));
+        Assert.InRange(BlockCodec.Decode(texture.Levels[0], 64, 64, Bc2).Pixels[0], 200, 208);
         await PostAsync(client, $"{asset}/scales", "Run", []);
         string scales = await UntilAsync(client, $"{asset}/scales", "All textures weigh");
         Assert.Contains("weight.txt", scales, StringComparison.Ordinal);
@@ -134,21 +139,21 @@ public sealed class AddedTests : WebAppTests
         // Told in the history, and kept by word.
         Assert.Contains("skyward", await client.GetStringAsync($"{asset}/history"), StringComparison.Ordinal);
         using var db = new CrumpetDb(Database.Options(DataFolder));
-        Assert.Contains("\"bc3\"", db.Assets.Single().PlanJson, StringComparison.Ordinal);
+        Assert.Contains("\"bc2\"", db.Assets.Single().PlanJson, StringComparison.Ordinal);
     }
 
     [Fact]
     public void Commands_take_them_too()
     {
         using var map = BakeMap.Table.With(Skyward);
-        using var format = TextureFormat.Table.With(Bc3);
+        using var format = TextureFormat.Table.With(Bc2);
         using var station = Station.Table.With(Scales, before: Station.Bind);
         string low = Save("crate_low.obj", Low), high = Save("crate_high.obj", High);
         Assert.Contains("skyward", Command("bake", "--help"), StringComparison.Ordinal);
         Command("bake", "--low", low, "--high", high, "--maps", "normal,skyward", "--size", "64", "--out", Path.Combine(DataFolder, "maps"));
         string skyward = Assert.Single(Directory.GetFiles(Path.Combine(DataFolder, "maps"), "*_skyward.png"));
-        Command("convert", skyward, "--format", "bc3", "--colour", "linear", "--out", Path.Combine(DataFolder, "skyward.dds"));
-        Assert.Contains("BC3", Command("decode", Path.Combine(DataFolder, "skyward.dds"), "--out", Path.Combine(DataFolder, "back.png")),
+        Command("convert", skyward, "--format", "bc2", "--colour", "linear", "--out", Path.Combine(DataFolder, "skyward.dds"));
+        Assert.Contains("BC2", Command("decode", Path.Combine(DataFolder, "skyward.dds"), "--out", Path.Combine(DataFolder, "back.png")),
             StringComparison.Ordinal);
         string kit = Path.Combine(DataFolder, "kit");
         Directory.CreateDirectory(Path.Combine(kit, "assets", "crate"));

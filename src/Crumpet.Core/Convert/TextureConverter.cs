@@ -1,4 +1,6 @@
+using System.Diagnostics;
 using System.Numerics;
+using Crumpet.Core.Checking;
 using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Convert;
@@ -6,77 +8,107 @@ namespace Crumpet.Core.Convert;
 /// <summary>What a conversion is asked to do.</summary>
 /// <param name="Format">How texels are stored.</param>
 /// <param name="Meaning">What the numbers mean.</param>
-/// <param name="Mips">Whether the whole chain is made.</param>
-public sealed record ConvertSettings(TextureFormat Format, ColourMeaning Meaning, bool Mips = true)
+/// <param name="Mips">How smaller levels are filtered.</param>
+public sealed record ConvertSettings(TextureFormat Format, ColourMeaning Meaning, MipFilter Mips = MipFilter.Kaiser)
 {
     /// <summary>Version of this record's meaning; part of every conversion's key.</summary>
-    public int Version { get; init; } = 1;
+    public int Version { get; init; } = 2;
+
+    /// <summary>How long the encoder may search.</summary>
+    public Effort Effort { get; init; } = Effort.Normal;
+
+    /// <summary>What file it is put into.</summary>
+    public TextureContainer Container { get; init; } = TextureContainer.Dds;
+
+    /// <summary>Largest side, texels; null for the picture's own. What is larger is filtered down before it is compressed.</summary>
+    [Within("The size of a texture", 1, Texture.LargestSide)]
+    public int? Size { get; init; }
+
+    /// <summary>Whether the picture goes on at its other side.</summary>
+    public bool Wraps { get; init; }
 }
 
-/// <summary>How far a decoded texture is from its source, over the channels the format keeps that vary in the source or the result.</summary>
-/// <param name="Psnr">Peak signal to noise ratio over those channels, dB; null where nothing differs.</param>
-/// <param name="ChannelPsnr">The same for each channel the format keeps.</param>
-/// <param name="WorstBlockPsnr">Of the worst 4 × 4 block, dB.</param>
-/// <param name="MeanAngleDegrees">For normals: mean angle between source and result, degrees.</param>
-public sealed record TextureQuality(double? Psnr, IReadOnlyList<double?> ChannelPsnr, double? WorstBlockPsnr, double? MeanAngleDegrees);
+/// <summary>A texture and how long its encoder took.</summary>
+/// <param name="Texture">The texture.</param>
+/// <param name="Source">The picture that was compressed: at its size, four channels.</param>
+/// <param name="EncodeSeconds">The block encoder alone, all levels; it was compiled before.</param>
+public sealed record Conversion(Texture Texture, Bitmap Source, double EncodeSeconds)
+{
+    /// <summary>Millions of texels of all levels a second.</summary>
+    public double MegapixelsPerSecond => Enumerable.Range(0, Texture.Levels.Count).Sum(l => (double)Texture.LevelSize(l).Width * Texture.LevelSize(l).Height)
+        / Math.Max(EncodeSeconds, 1e-9) / 1e6;
+}
 
-/// <summary>Makes textures from pictures and measures them by decoding them again.</summary>
+/// <summary>Makes textures from pictures.</summary>
 public static class TextureConverter
 {
+    // Little pictures, closed and open, smooth and not, that what is measured is the work and not the compiler.
+    private static readonly Bitmap8[] Warm = [.. Enumerable.Range(0, 3).Select(k => new Bitmap8(64, 16, 4,
+        [.. Enumerable.Range(0, 64 * 16 * 4).Select(i => (byte)(i % 4 == 3 && k > 0 ? 255 : k == 2 ? i / 64 : i * 37 % 251))]))];
+
     /// <summary>Converts a picture. The result does not depend on <paramref name="threads"/>.</summary>
-    /// <param name="source">1 to 4 channels; 16 bits are rounded to 8.</param>
+    /// <param name="source">1 to 4 channels.</param>
     /// <param name="settings">What to make.</param>
     /// <param name="threads">Threads to use, at least 1.</param>
-    /// <param name="progress">Told after each level.</param>
+    /// <param name="progress">Told as blocks are done.</param>
     /// <param name="cancel">Ends the work early.</param>
     public static Texture Convert(Bitmap source, ConvertSettings settings, int threads, IProgress<Progress>? progress = null,
-        CancellationToken cancel = default)
+        CancellationToken cancel = default) => Work(source, settings, threads, progress, null, cancel).Texture;
+
+    /// <summary>The same, with what was compressed and how long that took.</summary>
+    /// <param name="source">1 to 4 channels.</param>
+    /// <param name="settings">What to make.</param>
+    /// <param name="threads">Threads to use, at least 1.</param>
+    /// <param name="progress">Told as blocks are done.</param>
+    /// <param name="normals">Normals whose spread the roughness of smaller levels takes up; null for none.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public static Conversion Work(Bitmap source, ConvertSettings settings, int threads, IProgress<Progress>? progress, Bitmap? normals,
+        CancellationToken cancel)
     {
-        var rgba = ToRgba(source);
-        var chain = settings.Mips ? MipChain.Build(rgba, settings.Meaning, cancel) : [rgba];
-        var levels = new List<byte[]>();
-        double all = chain.Sum(l => (double)l.Width * l.Height), done = 0;
-        foreach (var level in chain)
+        var mips = new MipSettings(settings.Mips, settings.Meaning)
         {
-            cancel.ThrowIfCancellationRequested();
-            levels.Add(BlockCodec.Encode(level, settings.Format, threads, cancel));
-            done += (double)level.Width * level.Height;
-            progress?.Report(new Progress(done / all, $"compressing {level.Width} × {level.Height}"));
-        }
-        return new Texture(rgba.Width, rgba.Height, settings.Format, settings.Meaning == ColourMeaning.Srgb, levels);
+            Wraps = settings.Wraps,
+            KeepsCoverage = settings.Format.HasHoles,
+            Normals = normals is null ? null : ToRgba(normals),
+        };
+        var rgba = Sized(ToFour(source), settings, mips, threads, cancel);
+        var chain = MipChain.Build(rgba, mips, threads, cancel);
+        var encoding = EncodeSettings.For(settings.Effort, settings.Meaning);
+        BlockCodec.Encode(Warm, settings.Format, encoding, threads, null, cancel);
+        var watch = Stopwatch.StartNew();
+        var levels = BlockCodec.Encode(chain, settings.Format, encoding, threads, progress, cancel);
+        double seconds = watch.Elapsed.TotalSeconds;
+        bool srgb = settings.Meaning == ColourMeaning.Srgb && settings.Format.VkSrgb is not null;
+        return new Conversion(new Texture(rgba.Width, rgba.Height, settings.Format, srgb, levels), rgba, seconds);
     }
 
-    /// <summary>Decodes level 0 and compares it with the picture it was made from.</summary>
-    public static TextureQuality Measure(Bitmap source, Texture texture, ColourMeaning meaning, CancellationToken cancel = default)
+    /// <summary>Side of a texture whose picture is larger than it may be: both sides shrink alike.</summary>
+    public static (int Width, int Height) SizeFor(int width, int height, int? largest)
     {
-        var wanted = ToRgba(source);
-        var decoded = BlockCodec.Decode(texture.Levels[0], texture.Width, texture.Height, texture.Format);
-        // An opaque alpha that stays opaque would only flatter the number.
-        int channels = Math.Min(texture.Format.Channels, source.Channels == 1 ? 3 : source.Channels);
-        var sums = new double[channels];
-        int across = (wanted.Width + 3) / 4;
-        var blocks = new double[across * ((wanted.Height + 3) / 4)];
-        for (int y = 0; y < wanted.Height; y++)
-        {
-            cancel.ThrowIfCancellationRequested();
-            for (int x = 0; x < wanted.Width; x++)
-            {
-                for (int c = 0; c < channels; c++)
-                {
-                    int at = (y * wanted.Width + x) * 4 + c;
-                    // What is finer than 8 bits is judged by what it was.
-                    double d = (source is Bitmap8 ? wanted.Pixels[at] : 255.0 * Unit(source, x, y, c)) - decoded.Pixels[at];
-                    sums[c] += d * d;
-                    blocks[y / 4 * across + x / 4] += d * d;
-                }
-            }
-        }
-        double texels = (double)wanted.Width * wanted.Height;
-        return new TextureQuality(
-            Decibels(sums.Sum() / (texels * channels)),
-            [.. sums.Select(s => Decibels(s / texels))],
-            Decibels(blocks.Max() / (16 * channels)),
-            meaning == ColourMeaning.Normal ? MeanAngle(wanted, decoded, texture.Format) : null);
+        if (largest is not { } most || Math.Max(width, height) <= most)
+            return (width, height);
+        double scale = (double)most / Math.Max(width, height);
+        return (Math.Max(1, (int)Math.Round(width * scale)), Math.Max(1, (int)Math.Round(height * scale)));
+    }
+
+    private static Bitmap Sized(Bitmap rgba, ConvertSettings settings, MipSettings mips, int threads, CancellationToken cancel)
+    {
+        var (width, height) = SizeFor(rgba.Width, rgba.Height, settings.Size);
+        var filter = mips.Filter == MipFilter.None ? mips with { Filter = MipFilter.Kaiser } : mips;
+        return MipChain.Resize(rgba, width, height, filter, threads, cancel);
+    }
+
+    /// <summary>Any picture with four channels: grey is repeated, a missing alpha is 1; 8 bits stay so, all else becomes numbers.</summary>
+    public static Bitmap ToFour(Bitmap source)
+    {
+        if (source is Bitmap8)
+            return ToRgba(source);
+        var result = new Bitmap32(source.Width, source.Height, 4);
+        for (int y = 0, i = 0; y < source.Height; y++)
+            for (int x = 0; x < source.Width; x++)
+                for (int c = 0; c < 4; c++, i++)
+                    result.Pixels[i] = Unit(source, x, y, c);
+        return result;
     }
 
     /// <summary>Any picture as 8-bit RGBA: grey is repeated, a missing alpha is 255.</summary>
@@ -85,17 +117,10 @@ public static class TextureConverter
         if (source is Bitmap8 { Channels: 4 } same)
             return same;
         var result = new Bitmap8(source.Width, source.Height, 4);
-        for (int y = 0; y < source.Height; y++)
-        {
+        for (int y = 0, i = 0; y < source.Height; y++)
             for (int x = 0; x < source.Width; x++)
-            {
-                for (int c = 0; c < 4; c++)
-                {
-                    float value = Unit(source, x, y, c);
-                    result.Pixels[(y * source.Width + x) * 4 + c] = (byte)(Math.Clamp(value, 0, 1) * 255 + 0.5f);
-                }
-            }
-        }
+                for (int c = 0; c < 4; c++, i++)
+                    result.Pixels[i] = (byte)(Math.Clamp(Unit(source, x, y, c), 0, 1) * 255 + 0.5f);
         return result;
     }
 
@@ -106,28 +131,5 @@ public static class TextureConverter
             return 1;
         float value = source.Unit(x, y, channel == 3 ? source.Channels - 1 : source.Channels < 3 ? 0 : channel);
         return float.IsFinite(value) ? value : 0;
-    }
-
-    private static double? Decibels(double meanSquare) => meanSquare > 0 ? 10 * Math.Log10(255 * 255 / meanSquare) : null;
-
-    private static double MeanAngle(Bitmap8 wanted, Bitmap8 decoded, TextureFormat format)
-    {
-        double sum = 0;
-        int count = wanted.Width * wanted.Height;
-        for (int i = 0; i < count; i++)
-        {
-            var a = Vector(wanted.Pixels.AsSpan(4 * i, 4), false);
-            var b = Vector(decoded.Pixels.AsSpan(4 * i, 4), format.RebuildsThird);
-            sum += Math.Atan2(Vector3.Cross(a, b).Length(), Vector3.Dot(a, b));
-        }
-        return sum / count * 180 / Math.PI;
-
-        // Two-channel normals get their third component back as a shader computes it.
-        static Vector3 Vector(ReadOnlySpan<byte> p, bool rebuild)
-        {
-            float x = p[0] / 127.5f - 1, y = p[1] / 127.5f - 1;
-            float z = rebuild ? MathF.Sqrt(MathF.Max(0, 1 - x * x - y * y)) : p[2] / 127.5f - 1;
-            return Vector3.Normalize(new Vector3(x, y, z));
-        }
     }
 }

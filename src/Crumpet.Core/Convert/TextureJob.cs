@@ -7,10 +7,17 @@ namespace Crumpet.Core.Convert;
 /// <param name="Size">Side, pixels.</param>
 /// <param name="Mips">Levels.</param>
 /// <param name="Quality">Difference from the picture after decoding.</param>
-public sealed record CompressedReport(int Size, int Mips, TextureQuality Quality);
+public sealed record CompressedReport(int Size, int Mips, TextureQuality Quality)
+{
+    /// <summary>Rows of level 0.</summary>
+    public int Height { get; init; }
+
+    /// <summary>Bytes of all levels, as they lie on the card.</summary>
+    public long Memory { get; init; }
+}
 
 /// <summary>Compresses one texture and measures it: <c>picture</c> to <c>texture</c>, a DDS.</summary>
-public sealed class TextureJob() : JobKind<ConvertSettings>("texture", 1)
+public sealed class TextureJob() : JobKind<ConvertSettings>("texture", 2)
 {
     /// <inheritdoc/>
     public override string Words => "textures to compress";
@@ -28,9 +35,10 @@ public sealed class TextureJob() : JobKind<ConvertSettings>("texture", 1)
     protected override JobOutput Work(ConvertSettings settings, JobInputs inputs, JobContext context)
     {
         var picture = ImageFile.Read(inputs.Bytes("picture"), "picture.png");
-        var texture = TextureConverter.Convert(picture, settings, context.Threads, context.Progress, context.Cancel);
-        var quality = TextureConverter.Measure(picture, texture, settings.Meaning, context.Cancel);
-        return new JobOutput { Report = new CompressedReport(texture.Width, texture.Levels.Count, quality) }.With("texture", DdsFile.Write(texture));
+        var made = TextureConverter.Work(picture, settings, context.Threads, context.Progress, null, context.Cancel);
+        var quality = TextureQuality.Measure(made.Source, made.Texture, settings.Meaning, context.Cancel);
+        var report = new CompressedReport(made.Texture.Width, made.Texture.Levels.Count, quality) { Height = made.Texture.Height, Memory = made.Texture.Bytes };
+        return new JobOutput { Report = report }.With("texture", settings.Container.Write(made.Texture));
     }
 }
 
@@ -43,14 +51,26 @@ public static class ConvertFindings
     /// <param name="name">Name of the picture.</param>
     public static IEnumerable<Finding> Cut(Bitmap picture, TextureFormat format, string name)
     {
-        if (picture is not Bitmap32 real)
+        if (picture is not Bitmap32 real || format.Range is TexelRange.SignedHigh)
             yield break;
         float least = real.Pixels.Min(), most = real.Pixels.Max();
-        int outside = real.Pixels.Count(v => v is not (>= 0 and <= 1));
+        bool isHigh = format.Range == TexelRange.High;
+        int outside = real.Pixels.Count(v => isHigh ? v is not >= 0 : v is not (>= 0 and <= 1));
         if (outside > 0)
             yield return new Finding(Severity.Warn, "range-cut", name, FormattableString.Invariant(
-                $"{name} holds {least:0.###} to {most:0.###} and {format.Label} holds 0 to 1, so {outside} values are cut; bring them into that range first."),
+                $"{name} holds {least:0.###} to {most:0.###} and {format.Label} holds {(isHigh ? "0 and above" : "0 to 1")}, so {outside} values are cut; bring them into that range first."),
                 outside);
+    }
+
+    /// <summary>A note where a texture has another size than its picture: that is never silent.</summary>
+    /// <param name="picture">The picture.</param>
+    /// <param name="texture">What was made of it.</param>
+    /// <param name="name">Name of the picture.</param>
+    public static IEnumerable<Finding> Resized(Bitmap picture, Texture texture, string name)
+    {
+        if ((picture.Width, picture.Height) != (texture.Width, texture.Height))
+            yield return new Finding(Severity.Note, "texture-resized", name,
+                $"{name} is {picture.Width} × {picture.Height} px; its texture is filtered down to {texture.Width} × {texture.Height} px.");
     }
 
     // Below this the difference from the picture shows.

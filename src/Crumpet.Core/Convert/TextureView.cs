@@ -10,12 +10,13 @@ public static class TextureView
     /// <param name="level">Mip level from 0.</param>
     /// <param name="meaning">For normals, the third component of BC5 is rebuilt as a shader does; otherwise it is 0.</param>
     /// <exception cref="ArgumentOutOfRangeException">There is no such level.</exception>
-    public static Bitmap8 Decode(Texture texture, int level, ColourMeaning meaning)
+    /// <param name="side">Side of a cube, from 0.</param>
+    public static Bitmap8 Decode(Texture texture, int level, ColourMeaning meaning, int side = 0)
     {
         ArgumentOutOfRangeException.ThrowIfNegative(level);
         ArgumentOutOfRangeException.ThrowIfGreaterThanOrEqual(level, texture.Levels.Count);
         var (width, height) = texture.LevelSize(level);
-        var rgba = BlockCodec.Decode(texture.Levels[level], width, height, texture.Format);
+        var rgba = BlockCodec.Decode(texture.Level(level, side), width, height, texture.Format);
         int channels = texture.Format.PictureChannels;
         var result = new Bitmap8(width, height, channels);
         bool rebuild = texture.Format.RebuildsThird && meaning == ColourMeaning.Normal;

@@ -125,7 +125,7 @@ public static class DeliveryPackage
             return new ManifestFile(path, hash, bytes.Length, "GLB", null, null, null, null,
                 [.. input.Sources, .. input.More.Any(m => !m.HasMaterials && path == input.Target.MeshPath($"{m.Name}.glb")) ? []
                     : input.Textures.Where(t => input.Pictures.ContainsKey(t.FileName)).Select(t => t.Source)]);
-        var dds = DdsFile.Read(bytes, texture.FileName);
+        var dds = TextureContainer.Read(bytes, texture.FileName);
         return new ManifestFile(path, hash, bytes.Length, $"{dds.Format.Label} in DDS", dds.Width, dds.Height, dds.Levels.Count,
             texture.Meaning.ToString().ToLowerInvariant(), [texture.Source]);
     }

@@ -1,67 +1,215 @@
+using System.Runtime.InteropServices;
+using Crumpet.Core.Imaging.Blocks;
+using F = System.Runtime.Intrinsics.Vector512<float>;
+using V = System.Runtime.Intrinsics.Vector512;
+
 namespace Crumpet.Core.Imaging;
 
-/// <summary>Encodes and decodes whole levels block by block. Edges that are no multiple of four repeat their last texels.</summary>
+/// <summary>Encodes and decodes whole levels. Blocks beyond an edge repeat its last texels.</summary>
 public static class BlockCodec
 {
-    /// <summary>Encodes a level. The result does not depend on <paramref name="threads"/>.</summary>
-    /// <param name="rgba">Four channels.</param>
+    // Runs of sixteen blocks between two looks at whether anybody still waits.
+    private const int RunsATask = 8;
+
+    /// <summary>Encodes a level. The result depends neither on <paramref name="threads"/> nor on the width of the machine's vectors.</summary>
+    /// <param name="level">Four channels; of 32 bits, numbers of the format's range.</param>
     /// <param name="format">Any format.</param>
+    /// <param name="settings">Effort and weights; null for the usual.</param>
     /// <param name="threads">Threads to use, at least 1.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static byte[] Encode(Bitmap8 rgba, TextureFormat format, int threads = 1, CancellationToken cancel = default)
+    public static byte[] Encode(Bitmap level, TextureFormat format, EncodeSettings? settings = null, int threads = 1, CancellationToken cancel = default) =>
+        Encode([level], format, settings ?? EncodeSettings.Default, threads, null, cancel)[0];
+
+    /// <summary>Encodes a chain of levels, all of them at once.</summary>
+    /// <param name="levels">Four channels each.</param>
+    /// <param name="format">Any format.</param>
+    /// <param name="settings">Effort and weights.</param>
+    /// <param name="threads">Threads to use, at least 1.</param>
+    /// <param name="progress">Told the share that is done.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public static byte[][] Encode(IReadOnlyList<Bitmap> levels, TextureFormat format, EncodeSettings settings, int threads, IProgress<Progress>? progress,
+        CancellationToken cancel)
     {
+        foreach (var level in levels)
+            ArgumentOutOfRangeException.ThrowIfNotEqual(level.Channels, 4, nameof(levels));
+        byte[][] results = [.. levels.Select(l => new byte[format.LevelBytes(l.Width, l.Height)])];
         if (format.Encoder is not { } encoder)
-            return rgba.Pixels.AsSpan().ToArray();
-        int across = (rgba.Width + 3) / 4, down = (rgba.Height + 3) / 4, unit = format.UnitBytes;
-        var result = new byte[across * down * unit];
+        {
+            for (int i = 0; i < levels.Count; i++)
+                Store(levels[i], format, results[i], threads, cancel);
+            return results;
+        }
+        // Large levels first, each in pieces of a few runs: threads have work until the end.
+        var pieces = new List<(int Level, int Run)>();
+        for (int i = 0; i < levels.Count; i++)
+            for (int run = 0; run < Runs(results[i], format); run += RunsATask)
+                pieces.Add((i, run));
+        int done = 0;
         Parallel.For(
-            0, down, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, encoder,
-            (row, _, encode) =>
+            0, pieces.Count, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel },
+            () => new Worker(encoder(settings), format),
+            (piece, _, worker) =>
             {
-                Span<byte> texels = stackalloc byte[64];
-                for (int column = 0; column < across; column++)
-                {
-                    Gather(rgba, column * 4, row * 4, texels);
-                    encode(texels, result.AsSpan((row * across + column) * unit, unit));
-                }
-                return encode;
+                var (level, first) = pieces[piece];
+                for (int run = first; run < Math.Min(first + RunsATask, Runs(results[level], format)); run++)
+                    worker.Work(levels[level], run, results[level]);
+                int now = Interlocked.Increment(ref done);
+                if (now % 64 == 0)
+                    progress?.Report(new Progress((double)now / pieces.Count, $"compressing {levels[0].Width} × {levels[0].Height} px to {format.Label}"));
+                return worker;
             },
             _ => { });
-        return result;
+        return results;
     }
 
-    /// <summary>Decodes a level to four channels; channels the format lacks are 0, alpha 255.</summary>
-    /// <param name="data">Exactly one level.</param>
+    /// <summary>Decodes a level to bytes; channels the format lacks are 0, alpha 255. Of signed formats −1 to 1 gives 0 to 255, of high range 0 to 1 does.</summary>
+    /// <param name="data">Exactly one level of one side.</param>
     /// <param name="width">Texels.</param>
     /// <param name="height">Texels.</param>
     /// <param name="format">Format of <paramref name="data"/>.</param>
     public static Bitmap8 Decode(ReadOnlySpan<byte> data, int width, int height, TextureFormat format)
     {
-        var result = new Bitmap8(width, height, 4);
-        if (format.Decode is not { } decode)
+        if (format.Decode is { } decode)
         {
-            data.CopyTo(result.Pixels);
+            var result = new Bitmap8(width, height, 4);
+            Each(data.ToArray(), width, height, format, 4, result.Pixels, (from, to) => decode(from, to));
             return result;
         }
-        int across = (width + 3) / 4, unit = format.UnitBytes;
-        Span<byte> texels = stackalloc byte[64];
-        for (int block = 0; block < data.Length / unit; block++)
+        var values = DecodeValues(data, width, height, format);
+        var bytes = new Bitmap8(width, height, 4);
+        bool signed = format.Range == TexelRange.SignedUnit;
+        for (int i = 0; i < bytes.Pixels.Length; i++)
         {
-            decode(data.Slice(block * unit, unit), texels);
-            int left = block % across * 4, top = block / across * 4;
-            for (int y = top; y < Math.Min(top + 4, height); y++)
-                for (int x = left; x < Math.Min(left + 4, width); x++)
-                    texels.Slice(((y - top) * 4 + x - left) * 4, 4).CopyTo(result.Pixels.AsSpan((y * width + x) * 4));
+            float value = signed && i % 4 != 3 ? values.Pixels[i] * 0.5f + 0.5f : values.Pixels[i];
+            bytes.Pixels[i] = (byte)(Math.Clamp(float.IsFinite(value) ? value : 0, 0, 1) * 255 + 0.5f);
         }
+        return bytes;
+    }
+
+    /// <summary>Decodes a level to numbers of the format's range.</summary>
+    /// <param name="data">Exactly one level of one side.</param>
+    /// <param name="width">Texels.</param>
+    /// <param name="height">Texels.</param>
+    /// <param name="format">Format of <paramref name="data"/>.</param>
+    public static Bitmap32 DecodeValues(ReadOnlySpan<byte> data, int width, int height, TextureFormat format)
+    {
+        var result = new Bitmap32(width, height, 4);
+        if (format.DecodeFine is { } decode)
+        {
+            Each(data.ToArray(), width, height, format, 4, result.Pixels, (from, to) => decode(from, to));
+            return result;
+        }
+        var bytes = Decode(data, width, height, format);
+        for (int i = 0; i < bytes.Pixels.Length; i++)
+            result.Pixels[i] = bytes.Pixels[i] / 255f;
         return result;
     }
 
-    private static void Gather(Bitmap8 rgba, int left, int top, Span<byte> texels)
+    private delegate void Work<T>(ReadOnlySpan<byte> from, Span<T> to);
+
+    private static void Each<T>(byte[] data, int width, int height, TextureFormat format, int channels, T[] pixels, Work<T> decode)
     {
-        for (int i = 0; i < 16; i++)
+        ArgumentOutOfRangeException.ThrowIfNotEqual(data.Length, format.LevelBytes(width, height), nameof(data));
+        int across = (width + format.BlockWidth - 1) / format.BlockWidth, down = (height + format.BlockHeight - 1) / format.BlockHeight;
+        Parallel.For(0, down, row =>
         {
-            int x = Math.Min(left + i % 4, rgba.Width - 1), y = Math.Min(top + i / 4, rgba.Height - 1);
-            rgba.Pixels.AsSpan((y * rgba.Width + x) * 4, 4).CopyTo(texels[(4 * i)..]);
+            Span<T> texels = new T[format.BlockWidth * format.BlockHeight * channels];
+            int top = row * format.BlockHeight, rows = Math.Min(format.BlockHeight, height - top);
+            for (int column = 0; column < across; column++)
+            {
+                decode(data.AsSpan((row * across + column) * format.UnitBytes, format.UnitBytes), texels);
+                int left = column * format.BlockWidth, length = Math.Min(format.BlockWidth, width - left) * channels;
+                for (int y = 0; y < rows; y++)
+                    texels.Slice(y * format.BlockWidth * channels, length).CopyTo(pixels.AsSpan(((top + y) * width + left) * channels));
+            }
+        });
+    }
+
+    private static int Runs(byte[] level, TextureFormat format) => (level.Length / format.UnitBytes + Lanes.Count - 1) / Lanes.Count;
+
+    private static void Store(Bitmap level, TextureFormat format, byte[] result, int threads, CancellationToken cancel) =>
+        Parallel.For(0, level.Height, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, y =>
+        {
+            Span<float> texel = stackalloc float[4];
+            var store = format.Store!;
+            for (int x = 0; x < level.Width; x++)
+            {
+                for (int c = 0; c < 4; c++)
+                    texel[c] = level.Unit(x, y, c);
+                store(texel, result.AsSpan((y * level.Width + x) * format.UnitBytes));
+            }
+        });
+
+    /// <summary>A thread's encoder with its room for sixteen blocks.</summary>
+    private sealed class Worker(BlockEncoder encoder, TextureFormat format)
+    {
+        private readonly int texels = format.BlockWidth * format.BlockHeight;
+        private readonly LaneBuffer planes = new(4 * format.BlockWidth * format.BlockHeight);
+        private readonly uint[] gathered = new uint[format.BlockWidth * format.BlockHeight * Lanes.Count];
+        private readonly byte[] blocks = new byte[Lanes.Count * format.UnitBytes];
+
+        public void Work(Bitmap level, int run, byte[] result)
+        {
+            int across = (level.Width + format.BlockWidth - 1) / format.BlockWidth, count = result.Length / format.UnitBytes;
+            for (int lane = 0; lane < Lanes.Count; lane++)
+            {
+                // The last run repeats its last block.
+                int block = Math.Min(run * Lanes.Count + lane, count - 1), left = block % across * format.BlockWidth, top = block / across * format.BlockHeight;
+                if (level is Bitmap8 bytes)
+                    Gather(bytes, left, top, lane);
+                else
+                    Gather(level, left, top, lane);
+            }
+            if (level is Bitmap8)
+                Spread();
+            encoder.Encode(planes.Span, blocks);
+            int start = run * Lanes.Count * format.UnitBytes;
+            blocks.AsSpan(0, Math.Min(blocks.Length, result.Length - start)).CopyTo(result.AsSpan(start));
+        }
+
+        private void Gather(Bitmap8 level, int left, int top, int lane)
+        {
+            var pixels = MemoryMarshal.Cast<byte, uint>(level.Pixels.AsSpan());
+            bool whole = left + format.BlockWidth <= level.Width;
+            for (int y = 0, i = lane; y < format.BlockHeight; y++)
+            {
+                var row = pixels.Slice(Math.Min(top + y, level.Height - 1) * level.Width, level.Width);
+                for (int x = 0; x < format.BlockWidth; x++, i += Lanes.Count)
+                    gathered[i] = row[whole ? left + x : Math.Min(left + x, level.Width - 1)];
+            }
+        }
+
+        // Bytes of a texel apart, as numbers.
+        private void Spread()
+        {
+            var to = planes.Span;
+            for (int i = 0; i < texels; i++)
+            {
+                var rgba = V.Create<uint>(gathered.AsSpan(i * Lanes.Count, Lanes.Count));
+                var byteMask = V.Create(255u);
+                for (int c = 0; c < 4; c++)
+                    to[c * texels + i] = V.ConvertToSingle(V.AsInt32(V.ShiftRightLogical(rgba, 8 * c) & byteMask));
+            }
+        }
+
+        private void Gather(Bitmap level, int left, int top, int lane)
+        {
+            var to = MemoryMarshal.Cast<F, float>(planes.Span);
+            float[]? numbers = (level as Bitmap32)?.Pixels;
+            bool isHigh = format.Range is TexelRange.High or TexelRange.SignedHigh;
+            for (int y = 0, i = 0; y < format.BlockHeight; y++)
+            {
+                for (int x = 0; x < format.BlockWidth; x++, i++)
+                {
+                    int column = Math.Min(left + x, level.Width - 1), row = Math.Min(top + y, level.Height - 1);
+                    for (int c = 0; c < 4; c++)
+                    {
+                        float value = numbers is null ? level.Unit(column, row, c) : numbers[(row * level.Width + column) * 4 + c];
+                        value = float.IsFinite(value) ? value : value > 0 ? float.MaxValue : 0;
+                        to[(c * texels + i) * Lanes.Count + lane] = isHigh ? value : Math.Clamp(value, 0, 1) * 255;
+                    }
+                }
+            }
         }
     }
 }

@@ -1,6 +1,8 @@
 using System.ComponentModel;
+using System.Numerics;
 using System.Text.Json.Serialization;
 using Crumpet.Core.Checking;
+using Crumpet.Core.Imaging.Blocks;
 
 namespace Crumpet.Core.Imaging;
 
@@ -17,14 +19,68 @@ public enum ColourMeaning
     Normal,
 }
 
-/// <summary>Works one block: 16 RGBA texels, row by row, into its bytes, or back.</summary>
-/// <param name="from">What is read.</param>
-/// <param name="to">What is filled.</param>
+/// <summary>Which numbers a format can say.</summary>
+public enum TexelRange
+{
+    /// <summary>0 to 1.</summary>
+    Unit,
+
+    /// <summary>−1 to 1.</summary>
+    SignedUnit,
+
+    /// <summary>From 0 up, brighter than white too.</summary>
+    High,
+
+    /// <summary>Below 0 and above 1.</summary>
+    SignedHigh,
+}
+
+/// <summary>How much time an encoder takes for a block.</summary>
+public enum Effort
+{
+    /// <summary>For looking at while working.</summary>
+    Draft,
+
+    /// <summary>For every day.</summary>
+    Normal,
+
+    /// <summary>For what leaves the house.</summary>
+    Best,
+}
+
+/// <summary>What an encoder is told beside the texels.</summary>
+/// <param name="Effort">How long it may search.</param>
+/// <param name="Weights">What an error in each channel counts, relative to the others.</param>
+public sealed record EncodeSettings(Effort Effort, Vector4 Weights)
+{
+    /// <summary>Normal effort, all channels alike.</summary>
+    public static EncodeSettings Default { get; } = new(Effort.Normal, Vector4.One);
+
+    /// <summary>Settings for a meaning: an eye sees green more than red, and red more than blue.</summary>
+    /// <param name="effort">How long it may search.</param>
+    /// <param name="meaning">What the numbers mean.</param>
+    public static EncodeSettings For(Effort effort, ColourMeaning meaning) =>
+        new(effort, meaning == ColourMeaning.Srgb ? new Vector4(1, 1.2f, 0.8f, 1) : Vector4.One);
+}
+
+/// <summary>Decodes a block to RGBA, row by row.</summary>
+/// <param name="from">The block.</param>
+/// <param name="to">Its texels.</param>
 internal delegate void BlockWork(ReadOnlySpan<byte> from, Span<byte> to);
 
-/// <summary>How a texture's texels are stored: all that is known of a format. A new one is an entry here with its two block functions.</summary>
+/// <summary>Decodes a block to RGBA as numbers of the format's range, row by row.</summary>
+/// <param name="from">The block.</param>
+/// <param name="to">Its texels.</param>
+internal delegate void FineBlockWork(ReadOnlySpan<byte> from, Span<float> to);
+
+/// <summary>Stores a texel that is not compressed.</summary>
+/// <param name="from">RGBA, numbers of the format's range.</param>
+/// <param name="to">Its bytes.</param>
+internal delegate void TexelWork(ReadOnlySpan<float> from, Span<byte> to);
+
+/// <summary>How a texture's texels are stored: all that is known of a format. A new one is an entry in the table with its encoder and its decoder.</summary>
 [JsonConverter(typeof(EntryJson<TextureFormat>)), TypeConverter(typeof(EntryText<TextureFormat>))]
-public sealed class TextureFormat : IEntry<TextureFormat>
+public sealed partial class TextureFormat : IEntry<TextureFormat>
 {
     /// <inheritdoc/>
     public required string Word { get; init; }
@@ -38,114 +94,105 @@ public sealed class TextureFormat : IEntry<TextureFormat>
     /// <summary>Channels it keeps, from red on.</summary>
     public required int Channels { get; init; }
 
-    /// <summary>Bytes of a 4 × 4 block, or of a texel where there are no blocks.</summary>
+    /// <summary>Bytes of a block, or of a texel where there are no blocks.</summary>
     public required int UnitBytes { get; init; }
 
-    /// <summary>Channels of a picture it is decoded to.</summary>
-    public required int PictureChannels { get; init; }
+    /// <summary>Texels of a block's width; 1 where there are no blocks.</summary>
+    public int BlockWidth { get; init; } = 4;
 
-    /// <summary>Number in a DDS header of 2006 and later; without the sRGB transfer.</summary>
-    public required int Dxgi { get; init; }
+    /// <summary>Texels of a block's height.</summary>
+    public int BlockHeight { get; init; } = 4;
+
+    /// <summary>Which numbers it can say.</summary>
+    public TexelRange Range { get; init; }
+
+    /// <summary>Whether its alpha is open or closed and nothing between.</summary>
+    public bool HasHoles { get; init; }
+
+    /// <summary>Number in a DDS header of 2006 and later, without the sRGB transfer; null where DDS has none.</summary>
+    public int? Dxgi { get; init; }
 
     /// <summary>The same with the sRGB transfer; null where there is none.</summary>
     public int? DxgiSrgb { get; init; }
 
-    /// <summary>Code in the short header that older readers know; null where it has none.</summary>
-    internal string? ShortCode { get; init; }
+    /// <summary>Number in a KTX2 header, without the sRGB transfer; 0 where the data format descriptor alone says it.</summary>
+    public required int Vk { get; init; }
+
+    /// <summary>The same with the sRGB transfer; null where there is none.</summary>
+    public int? VkSrgb { get; init; }
+
+    /// <summary>Codes in the short DDS header that older readers know, the one that is written first; empty where it has none.</summary>
+    internal IReadOnlyList<string> ShortCodes { get; init; } = [];
+
+    /// <summary>Whether a file with the short header is written where no sRGB transfer has to be said.</summary>
+    internal bool WritesShort { get; init; }
+
+    /// <summary>How the data format descriptor of a KTX2 file describes it.</summary>
+    internal Descriptor Described { get; init; } = new(0);
 
     /// <summary>Makes a thread's encoder of blocks; null where texels are stored as they are.</summary>
-    internal Func<BlockWork>? Encoder { get; init; }
+    internal Func<EncodeSettings, BlockEncoder>? Encoder { get; init; }
 
-    /// <summary>Decodes a block; channels it lacks are 0, alpha 255.</summary>
+    /// <summary>Decodes a block to bytes; channels it lacks are 0, alpha 255. Null where bytes cannot say what it holds.</summary>
     internal BlockWork? Decode { get; init; }
 
-    /// <summary>Whether texels are stored in blocks of 4 × 4.</summary>
+    /// <summary>Decodes a block, or a texel, to numbers; null where bytes say all.</summary>
+    internal FineBlockWork? DecodeFine { get; init; }
+
+    /// <summary>Stores a texel; null where there are blocks.</summary>
+    internal TexelWork? Store { get; init; }
+
+    /// <summary>Whether texels are stored in blocks.</summary>
     public bool HasBlocks => Encoder is not null;
+
+    /// <summary>Whether it says more than bytes can.</summary>
+    public bool IsFine => DecodeFine is not null;
 
     /// <summary>Whether a normal's third component is left out, and a shader makes it again.</summary>
     public bool RebuildsThird => Channels == 2;
 
-    /// <summary>RGB in 4 bits a texel.</summary>
-    public static TextureFormat Bc1 { get; } = new()
-    {
-        Word = "bc1",
-        Label = "BC1",
-        Holds = "RGB in 4 bits a texel",
-        Channels = 3,
-        UnitBytes = 8,
-        PictureChannels = 3,
-        Dxgi = 71,
-        DxgiSrgb = 72,
-        ShortCode = "DXT1",
-        Encoder = () => ColourBlock.Encode,
-        Decode = ColourBlock.Decode,
-    };
+    /// <summary>Channels of a picture it is decoded to.</summary>
+    public int PictureChannels => Channels == 2 ? 3 : Channels;
 
-    /// <summary>One channel in 4 bits a texel.</summary>
-    public static TextureFormat Bc4 { get; } = new()
-    {
-        Word = "bc4",
-        Label = "BC4",
-        Holds = "one channel in 4 bits a texel",
-        Channels = 1,
-        UnitBytes = 8,
-        PictureChannels = 1,
-        Dxgi = 80,
-        Encoder = () => (from, to) => ScalarBlock.EncodeChannels(from, to, 1),
-        Decode = (from, to) => ScalarBlock.DecodeChannels(from, to, 1),
-    };
-
-    /// <summary>Two channels in 8 bits a texel.</summary>
-    public static TextureFormat Bc5 { get; } = new()
-    {
-        Word = "bc5",
-        Label = "BC5",
-        Holds = "two channels in 8 bits a texel; for normals, whose third component a shader makes again",
-        Channels = 2,
-        UnitBytes = 16,
-        PictureChannels = 3,
-        Dxgi = 83,
-        Encoder = () => (from, to) => ScalarBlock.EncodeChannels(from, to, 2),
-        Decode = (from, to) => ScalarBlock.DecodeChannels(from, to, 2),
-    };
-
-    /// <summary>RGBA in 8 bits a texel.</summary>
-    public static TextureFormat Bc7 { get; } = new()
-    {
-        Word = "bc7",
-        Label = "BC7",
-        Holds = "RGBA in 8 bits a texel",
-        Channels = 4,
-        UnitBytes = 16,
-        PictureChannels = 4,
-        Dxgi = 98,
-        DxgiSrgb = 99,
-        Encoder = () => new Bc7Encoder().Encode,
-        Decode = Bc7Decoder.Decode,
-    };
-
-    /// <summary>RGBA uncompressed, 32 bits a texel.</summary>
-    public static TextureFormat Rgba8 { get; } = new()
-    {
-        Word = "rgba8",
-        Label = "RGBA8",
-        Holds = "RGBA uncompressed, 32 bits a texel",
-        Channels = 4,
-        UnitBytes = 4,
-        PictureChannels = 4,
-        Dxgi = 28,
-        DxgiSrgb = 29,
-    };
-
-    /// <inheritdoc/>
-    public static Table<TextureFormat> Table { get; } = new("texture format", Bc1, Bc4, Bc5, Bc7, Rgba8);
+    /// <summary>Bits a texel.</summary>
+    public double BitsATexel => 8.0 * UnitBytes / (BlockWidth * BlockHeight);
 
     /// <summary>Names of all formats, with commas between.</summary>
     public static string Labels => string.Join(", ", Table.All.Select(f => f.Label));
 
     /// <summary>Bytes of one level.</summary>
-    public int LevelBytes(int width, int height) => HasBlocks ? (width + 3) / 4 * ((height + 3) / 4) * UnitBytes : width * height * UnitBytes;
+    public int LevelBytes(int width, int height) => checked((int)LongLevelBytes(width, height));
+
+    /// <summary>The same where it may be more than an array holds.</summary>
+    public long LongLevelBytes(int width, int height) =>
+        (long)((width + BlockWidth - 1) / BlockWidth) * ((height + BlockHeight - 1) / BlockHeight) * UnitBytes;
+
+    /// <summary>Bytes of a texture with all its levels, as they lie on the card.</summary>
+    public long ChainBytes(int width, int height)
+    {
+        long bytes = 0;
+        for (; ; (width, height) = (Math.Max(1, width / 2), Math.Max(1, height / 2)))
+        {
+            bytes += LevelBytes(width, height);
+            if (width == 1 && height == 1)
+                return bytes;
+        }
+    }
 
     /// <inheritdoc/>
     public override string ToString() => Word;
+
+    /// <summary>The basic block of a KTX2 data format descriptor.</summary>
+    /// <param name="Model">Colour model.</param>
+    /// <param name="Samples">Its samples.</param>
+    internal sealed record Descriptor(byte Model, params IReadOnlyList<DescribedSample> Samples);
+
+    /// <summary>A sample of a data format descriptor.</summary>
+    /// <param name="Offset">First bit.</param>
+    /// <param name="Bits">Bits.</param>
+    /// <param name="Channel">Number of the channel in its model.</param>
+    /// <param name="Qualifiers">Linear, exponent, signed or floating point.</param>
+    /// <param name="Lower">Number that stands for 0 or −1.</param>
+    /// <param name="Upper">Number that stands for 1.</param>
+    internal readonly record struct DescribedSample(int Offset, int Bits, int Channel, int Qualifiers, uint Lower, uint Upper);
 }

@@ -21,19 +21,9 @@ public sealed record RecipeCost(long Bytes, long BytesApart, int Used, int There
         var apart = maps.Select(m => BakeMaps.Find(m)).Select(m => m is null || m.Channels == 1 ? TextureFormat.Bc4
             : m.Meaning == ColourMeaning.Normal ? TextureFormat.Bc5 : TextureFormat.Bc7);
         return new RecipeCost(made.Sum(o => Chain(o.StoredAs(), OutputSize.Of(o.Size)!.Value.For(width, height))),
-            apart.Sum(f => Chain(f, (width, height))),
+            apart.Sum(f => f.ChainBytes(width, height)),
             made.Sum(o => o.Channels.Count(c => c.From.Count > 0)), made.Sum(o => Math.Max(o.Channels.Count, o.StoredAs().Channels)));
     }
 
-    /// <summary>Bytes of a texture with its mips.</summary>
-    internal static long Chain(TextureFormat format, (int Width, int Height) size)
-    {
-        long bytes = 0;
-        for (var (width, height) = size; ; (width, height) = (Math.Max(1, width / 2), Math.Max(1, height / 2)))
-        {
-            bytes += format.LevelBytes(width, height);
-            if (width == 1 && height == 1)
-                return bytes;
-        }
-    }
+    private static long Chain(TextureFormat format, (int Width, int Height) size) => format.ChainBytes(size.Width, size.Height);
 }

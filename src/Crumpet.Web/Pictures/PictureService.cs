@@ -163,15 +163,15 @@ public sealed class PictureService : IDisposable
 
     /// <summary>How much a picture takes while it is decoded and cut: a pyramid is a third more.</summary>
     private static long BytesOf(byte[] bytes, PictureKey key) =>
-        bytes.AsSpan().StartsWith("DDS "u8) ? 8L * bytes.Length : ImageFile.BytesToRead(bytes, key.Sha256[..12]) * 4 / 3;
+        TextureContainer.IsTexture(bytes) ? 8L * bytes.Length : ImageFile.BytesToRead(bytes, key.Sha256[..12]) * 4 / 3;
 
     private static Bitmap Decode(byte[] bytes, PictureKey key)
     {
         string name = key.Sha256[..12];
-        if (!bytes.AsSpan().StartsWith("DDS "u8))
+        if (!TextureContainer.IsTexture(bytes))
             return key.Mip == 0 ? ImageFile.Read(bytes, name)
                 : throw new SourceFileException(name, $"mip {key.Mip}", "a picture has no mip levels", "Look at level 0");
-        var texture = DdsFile.Read(bytes, name);
+        var texture = TextureContainer.Read(bytes, name);
         if (key.Mip < 0 || key.Mip >= texture.Levels.Count)
             throw new SourceFileException(name, $"mip {key.Mip}", $"the texture has {texture.Levels.Count} levels", "Look at one of them");
         return TextureView.Decode(texture, key.Mip, key.Meaning);

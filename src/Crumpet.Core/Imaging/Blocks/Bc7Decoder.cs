@@ -1,4 +1,4 @@
-namespace Crumpet.Core.Imaging;
+namespace Crumpet.Core.Imaging.Blocks;
 
 /// <summary>Decodes BC7 blocks of all eight modes.</summary>
 /// <remarks>Source: Khronos Data Format Specification 1.3, "BPTC compressed texture image formats".</remarks>

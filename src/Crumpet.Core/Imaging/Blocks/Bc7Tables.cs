@@ -1,4 +1,4 @@
-namespace Crumpet.Core.Imaging;
+namespace Crumpet.Core.Imaging.Blocks;
 
 /// <summary>One of the eight ways BC7 spends the 128 bits of a block.</summary>
 internal readonly record struct Bc7Mode(

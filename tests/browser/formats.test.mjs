@@ -1,0 +1,124 @@
+// Every block format as this browser's graphics decode it, against what `crumpet decode` says; containers as readers nobody here wrote see them.
+import assert from "node:assert/strict";
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { after, before, test } from "node:test";
+import { inflateSync, deflateSync, crc32 } from "node:zlib";
+import { read } from "ktx-parse";
+import { crumpet } from "./app.mjs";
+import { openBrowser } from "./browser.mjs";
+
+// Format, its number in Vulkan and in WebGL, channels that are compared, codes that decoders may differ by.
+const formats = [
+  ["bc1", 131, 0x83f0, 3, 3], ["bc1a", 133, 0x83f1, 4, 3], ["bc3", 137, 0x83f3, 4, 3], ["bc4", 139, 0x8dbb, 1, 1], ["bc4s", 140, 0x8dbc, 1, 1],
+  ["bc5", 141, 0x8dbd, 2, 1], ["bc5s", 142, 0x8dbe, 2, 1], ["bc6h", 143, 0x8e8f, 3, 1], ["bc6hs", 144, 0x8e8e, 3, 1], ["bc7", 145, 0x8e8c, 4, 0],
+  ["etc2", 147, 0x9274, 3, 0], ["etc2a1", 149, 0x9276, 4, 0], ["etc2a", 151, 0x9278, 4, 0],
+  ["eacr", 153, 0x9270, 1, 1], ["eacrs", 154, 0x9271, 1, 1], ["eacrg", 155, 0x9272, 2, 1], ["eacrgs", 156, 0x9273, 2, 1],
+];
+const width = 96, height = 60, folder = mkdtempSync(join(tmpdir(), "crumpet-formats-")), at = (name) => join(folder, name);
+let browser, page;
+
+before(async () => {
+  browser = await openBrowser();
+  page = await browser.newPage();
+  writeFileSync(at("in.png"), png(width, height, texel));
+});
+after(async () => {
+  await browser.close();
+  rmSync(folder, { recursive: true, force: true });
+});
+
+// Gradients, edges, two hues in a block, noise, and an alpha that is open, closed and between.
+function texel(x, y) {
+  const noise = (k) => ((Math.imul(x * 73 + y * 151 + k * 977, 2654435761) >>> 16) & 63) - 32, right = x > 48, low = y > 30;
+  const colour = low ? [x * 2.6, y * 4, 255 - x * 2] : right ? [((x >> 1) + (y >> 1)) % 2 ? 220 : 30, 90 + noise(1) / 2, 160] : [128 + noise(1), 128 + noise(2), 128 + noise(3)];
+  const alpha = x % 24 < 12 ? 255 : low ? (x * 5 + y * 3) % 256 : (x ^ y) & 2 ? 255 : 0;
+  return [...colour.map((c) => Math.max(0, Math.min(255, Math.round(c)))), alpha];
+}
+
+function png(w, h, colour) {
+  const raw = Buffer.alloc(h * (1 + 4 * w));
+  for (let y = 0; y < h; y++) for (let x = 0; x < w; x++) raw.set(colour(x, y), y * (1 + 4 * w) + 1 + 4 * x);
+  const chunk = (name, data) => {
+    const body = Buffer.concat([Buffer.from(name, "latin1"), data]), size = Buffer.alloc(4), sum = Buffer.alloc(4);
+    size.writeUInt32BE(data.length);
+    sum.writeUInt32BE(crc32(body));
+    return Buffer.concat([size, body, sum]);
+  };
+  const head = Buffer.alloc(13);
+  head.writeUInt32BE(w, 0);
+  head.writeUInt32BE(h, 4);
+  head.set([8, 6, 0, 0, 0], 8);
+  return Buffer.concat([Buffer.from([137, 80, 78, 71, 13, 10, 26, 10]), chunk("IHDR", head), chunk("IDAT", deflateSync(raw)), chunk("IEND", Buffer.alloc(0))]);
+}
+
+// Pixels of a PNG of 8 bits, any filter.
+function pixels(file) {
+  const bytes = readFileSync(file), parts = [], channels = { 0: 1, 2: 3, 4: 2, 6: 4 }[bytes[25]], stride = channels * width;
+  for (let i = 8; i < bytes.length; i += 12 + bytes.readUInt32BE(i)) if (bytes.toString("latin1", i + 4, i + 8) === "IDAT") parts.push(bytes.subarray(i + 8, i + 8 + bytes.readUInt32BE(i)));
+  const raw = inflateSync(Buffer.concat(parts)), out = new Uint8Array(stride * height);
+  for (let y = 0; y < height; y++) {
+    const filter = raw[y * (stride + 1)];
+    for (let i = 0; i < stride; i++) {
+      const a = i >= channels ? out[y * stride + i - channels] : 0, b = y ? out[(y - 1) * stride + i] : 0, c = y && i >= channels ? out[(y - 1) * stride + i - channels] : 0;
+      const p = a + b - c, near = Math.abs(p - a) <= Math.abs(p - b) && Math.abs(p - a) <= Math.abs(p - c) ? a : Math.abs(p - b) <= Math.abs(p - c) ? b : c;
+      out[y * stride + i] = raw[y * (stride + 1) + 1 + i] + [0, a, b, (a + b) >> 1, near][filter];
+    }
+  }
+  return { channels, values: out };
+}
+
+/** Draws level 0 into numbers and gives them, row by row from the first. */
+function drawn([blocks, code, w, h]) {
+  const gl = document.createElement("canvas").getContext("webgl2");
+  for (const name of ["EXT_color_buffer_float", "WEBGL_compressed_texture_s3tc", "EXT_texture_compression_rgtc", "EXT_texture_compression_bptc",
+    "WEBGL_compressed_texture_etc", "WEBGL_compressed_texture_astc"]) gl.getExtension(name);
+  const bytes = Uint8Array.from(atob(blocks), (c) => c.charCodeAt(0));
+  gl.bindTexture(gl.TEXTURE_2D, gl.createTexture());
+  gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MIN_FILTER, gl.NEAREST);
+  gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MAG_FILTER, gl.NEAREST);
+  gl.compressedTexImage2D(gl.TEXTURE_2D, 0, code, w, h, 0, bytes);
+  const texture = gl.getParameter(gl.TEXTURE_BINDING_2D), target = gl.createTexture();
+  gl.bindTexture(gl.TEXTURE_2D, target);
+  gl.texStorage2D(gl.TEXTURE_2D, 1, gl.RGBA32F, w, h);
+  gl.bindFramebuffer(gl.FRAMEBUFFER, gl.createFramebuffer());
+  gl.framebufferTexture2D(gl.FRAMEBUFFER, gl.COLOR_ATTACHMENT0, gl.TEXTURE_2D, target, 0);
+  const program = gl.createProgram(), make = (kind, text) => {
+    const shader = gl.createShader(kind);
+    gl.shaderSource(shader, `#version 300 es\nprecision highp float;\n${text}`);
+    gl.compileShader(shader);
+    gl.attachShader(program, shader);
+  };
+  make(gl.VERTEX_SHADER, "void main() { gl_Position = vec4(vec2(gl_VertexID & 1, gl_VertexID >> 1) * 4.0 - 1.0, 0, 1); }");
+  make(gl.FRAGMENT_SHADER, "uniform highp sampler2D t; out vec4 c; void main() { c = texelFetch(t, ivec2(gl_FragCoord.xy), 0); }");
+  gl.linkProgram(program);
+  gl.useProgram(program);
+  gl.viewport(0, 0, w, h);
+  gl.bindTexture(gl.TEXTURE_2D, texture);
+  gl.drawArrays(gl.TRIANGLES, 0, 3);
+  const values = new Float32Array(4 * w * h);
+  gl.readPixels(0, 0, w, h, gl.RGBA, gl.FLOAT, values);
+  return { error: gl.getError(), values: [...values] };
+}
+
+for (const [format, vulkan, code, channels, slack] of formats) {
+  test(`${format} is decoded by the card as by Crumpet, and its container is read`, async () => {
+    crumpet("convert", at("in.png"), "--format", format, "--colour", "linear", "--mips", "box", "--container", "ktx2", "--out", at(`${format}.ktx2`));
+    crumpet("decode", at(`${format}.ktx2`), "--out", at(`${format}.png`));
+    const container = read(readFileSync(at(`${format}.ktx2`)));
+    assert.deepEqual([container.vkFormat, container.pixelWidth, container.pixelHeight, container.levels.length], [vulkan, width, height, 7]);
+    const blocks = Buffer.from(container.levels[0].levelData).toString("base64");
+    const { error, values } = await page.evaluate(drawn, [blocks, code, width, height]), ours = pixels(at(`${format}.png`));
+    assert.equal(error, 0);
+    const signed = /[^e]s$/.test(format) && !format.startsWith("bc6");
+    let worst = 0;
+    for (let i = 0; i < width * height; i++) {
+      for (let c = 0; c < channels; c++) {
+        const value = values[4 * i + c], card = Math.max(0, Math.min(1, signed ? value / 2 + 0.5 : value)) * 255;
+        worst = Math.max(worst, Math.abs(card - ours.values[ours.channels * i + c]));
+      }
+    }
+    assert.ok(worst <= slack + 0.51, `${format}: ${worst}`);
+  });
+}
