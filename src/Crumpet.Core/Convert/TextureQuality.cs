@@ -51,7 +51,9 @@ public sealed record TextureQuality(double? Psnr, IReadOnlyList<double?> Channel
             {
                 for (int x = 0; x < source.Width; x++)
                 {
-                    for (int c = 0; c < channels; c++)
+                    // Nobody sees the colour of a hole.
+                    bool hole = format.HasHoles && source.Unit(x, y, 3) < 0.5f;
+                    for (int c = hole ? 3 : 0; c < channels; c++)
                     {
                         float a = source.Unit(x, y, c), b = Value(decoded, format, x, y, c), d = scale is null ? 255 * (a - b) : scale.Between(a, b);
                         sums[y, c] += (double)d * d;

@@ -242,6 +242,18 @@ public sealed partial class TextureFormat
     /// <summary>Two signed channels of 11 bits in 8 bits a texel.</summary>
     public static TextureFormat EacRgSigned { get; } = Eac("eacrgs", "EAC RG signed", "two channels of −1 to 1 in 8 bits a texel, for normals on mobile hardware", 2, 156, isSigned: true);
 
+    /// <summary>RGBA in blocks of 4 × 4.</summary>
+    public static TextureFormat Astc4 { get; } = Astc(4, 157);
+
+    /// <summary>RGBA in blocks of 5 × 5.</summary>
+    public static TextureFormat Astc5 { get; } = Astc(5, 161);
+
+    /// <summary>RGBA in blocks of 6 × 6.</summary>
+    public static TextureFormat Astc6 { get; } = Astc(6, 165);
+
+    /// <summary>RGBA in blocks of 8 × 8.</summary>
+    public static TextureFormat Astc8 { get; } = Astc(8, 171);
+
     /// <summary>RGBA uncompressed, 32 bits a texel.</summary>
     public static TextureFormat Rgba8 { get; } = Plain("rgba8", "RGBA8", "RGBA uncompressed, 32 bits a texel", 4, 8, 28, 29, 37, 43, TexelStore.Bytes, false);
 
@@ -318,7 +330,7 @@ public sealed partial class TextureFormat
 
     /// <inheritdoc/>
     public static Table<TextureFormat> Table { get; } = new("texture format", Bc1, Bc1Holes, Bc3, Bc4, Bc4Signed, Bc5, Bc5Signed, Bc6, Bc6Signed, Bc7,
-        Etc2, Etc2Holes, Etc2Alpha, EacR, EacRSigned, EacRg, EacRgSigned,
+        Etc2, Etc2Holes, Etc2Alpha, EacR, EacRSigned, EacRg, EacRgSigned, Astc4, Astc5, Astc6, Astc8,
         Rgba8, R8, Rg8, R16, Rg16, Rgba16, R16Float, Rg16Float, Rgba16Float, R32Float, Rg32Float, Rgba32Float, Rgb10A2, Rgb9E5);
 
     private static TextureFormat Eac(string word, string label, string holds, int channels, int vk, bool isSigned) => new()
@@ -334,6 +346,22 @@ public sealed partial class TextureFormat
             new DescribedSample(64 * c, 64, c, isSigned ? Signed : 0, isSigned ? 0x80000000 : 0, isSigned ? 0x7fffffff : uint.MaxValue))]),
         Encoder = s => new EacEncoder([.. Enumerable.Range(0, channels)], isSigned ? EacRange.SignedEleven : EacRange.Eleven, s.Effort),
         DecodeFine = (from, to) => EtcDecoder.DecodeEleven(from, to, channels, isSigned),
+    };
+
+    private static TextureFormat Astc(int side, int vk) => new()
+    {
+        Word = FormattableString.Invariant($"astc{side}x{side}"),
+        Label = FormattableString.Invariant($"ASTC {side}×{side}"),
+        Holds = FormattableString.Invariant($"RGBA in {128.0 / (side * side):0.##} bits a texel, for mobile hardware"),
+        Channels = 4,
+        UnitBytes = 16,
+        BlockWidth = side,
+        BlockHeight = side,
+        Vk = vk,
+        VkSrgb = vk + 1,
+        Described = new(162, new DescribedSample(0, 128, 0, 0, 0, uint.MaxValue)),
+        Encoder = s => new AstcEncoder(side, side, s),
+        Decode = new AstcDecoder(side, side).Decode,
     };
 
     private static TextureFormat Plain(string word, string label, string holds, int channels, int bits, int dxgi, int? dxgiSrgb, int vk, int? vkSrgb,

@@ -1,0 +1,157 @@
+using System.Numerics;
+
+namespace Crumpet.Core.Imaging.Blocks;
+
+/// <summary>One way to spend the 128 bits of a block: parts, channels of their ends, grid of weights and its range, and what is left for ends.</summary>
+internal sealed class AstcPlan
+{
+    /// <summary>Lines in a block: 1 or 2.</summary>
+    public required int Parts { get; init; }
+
+    /// <summary>3, or 4 with alpha.</summary>
+    public required int Channels { get; init; }
+
+    /// <summary>Grid and range of weights.</summary>
+    public required AstcMode Mode { get; init; }
+
+    /// <summary>Number of the mode.</summary>
+    public required int Number { get; init; }
+
+    /// <summary>Range of the ends' channels: the finest that fits, as decoders reckon it.</summary>
+    public required AstcRange Colours { get; init; }
+
+    /// <summary>How weights are spread.</summary>
+    public required AstcInfill Infill { get; init; }
+
+    /// <summary>For each value from 0 to 255 the nearest that the range can say.</summary>
+    public required float[] Nearest { get; init; }
+
+    /// <summary>For each value that the range can say its code.</summary>
+    public required byte[] Codes { get; init; }
+
+    /// <summary>Codes of weights in their order.</summary>
+    public required byte[] WeightCodes { get; init; }
+
+    /// <summary>The plans of a footprint worth trying, the likeliest first.</summary>
+    /// <param name="width">Texels across.</param>
+    /// <param name="height">Texels down.</param>
+    /// <param name="effort">How long may be searched.</param>
+    public static AstcPlan[] For(int width, int height, Effort effort)
+    {
+        var infills = new Dictionary<(int, int), AstcInfill>();
+        var plans = new List<AstcPlan>();
+        foreach (var (parts, planes, grid, levels) in Wanted(width, height, effort))
+        {
+            foreach (int channels in (int[])[3, 4])
+            {
+                var range = AstcTables.WeightRanges.First(r => r.Levels == levels);
+                var mode = new AstcMode(grid.Width, grid.Height, range, planes == 2);
+                int number = mode.Number(), start = parts == 1 ? 17 : 29, count = 2 * channels * parts;
+                int left = 128 - start - (planes == 2 ? 2 : 0) - range.BitsOf(mode.Weights);
+                if (number < 0 || AstcTables.Finest(count, left) is not { } colours || (colours.Levels < 8 && effort != Effort.Best))
+                    continue;
+                if (!infills.TryGetValue(grid, out var infill))
+                    infills[grid] = infill = new AstcInfill(width, height, grid.Width, grid.Height);
+                byte[] values = AstcTables.ColourValues(colours), weights = AstcTables.WeightValues(range);
+                plans.Add(new AstcPlan
+                {
+                    Parts = parts,
+                    Channels = channels,
+                    Mode = mode,
+                    Number = number,
+                    Colours = colours,
+                    Infill = infill,
+                    Nearest = [.. Enumerable.Range(0, 256).Select(v => (float)values.MinBy(o => Math.Abs(o - v)))],
+                    Codes = [.. Enumerable.Range(0, 256).Select(v => (byte)Math.Max(0, Array.IndexOf(values, (byte)v)))],
+                    WeightCodes = [.. Enumerable.Range(0, levels).OrderBy(code => weights[code]).Select(code => (byte)code)],
+                });
+            }
+        }
+        return [.. plans];
+    }
+
+    private static IEnumerable<(int Parts, int Planes, (int Width, int Height) Grid, int Levels)> Wanted(int width, int height, Effort effort)
+    {
+        bool isBest = effort == Effort.Best;
+        // Grids from whole to coarse; a large block has more texels than its bits have steps for.
+        (int, int)[] grids = (width, height) switch
+        {
+            (4, 4) => [(4, 4)],
+            (5, 5) => isBest ? [(5, 5), (4, 4), (5, 4), (4, 5), (5, 3), (3, 5)] : [(5, 5), (4, 4)],
+            (6, 6) => isBest ? [(6, 6), (5, 5), (4, 4), (6, 5), (5, 6), (6, 4), (4, 6), (5, 4), (4, 5), (6, 3), (3, 6)] : [(5, 5), (4, 4), (6, 6)],
+            _ => isBest ? [(8, 8), (6, 6), (5, 5), (4, 4), (8, 5), (5, 8), (6, 5), (5, 6), (6, 4), (4, 6), (8, 4), (4, 8)] : [(6, 6), (5, 5), (4, 4), (8, 4), (4, 8)],
+        };
+        foreach (var (w, h) in grids)
+        {
+            foreach (int levels in Levels(w * h, 30, 88, isBest))
+                yield return (1, 1, (w, h), levels);
+            foreach (int levels in Levels(w * h, 26, 62, isBest))
+                yield return (2, 1, (w, h), levels);
+            if (w * h <= 32 && effort != Effort.Draft)
+                foreach (int levels in Levels(2 * w * h, 36, 84, isBest))
+                    yield return (1, 2, (w, h), levels);
+        }
+    }
+
+    private static IEnumerable<int> Levels(int weights, int least, int most, bool all) => AstcTables.WeightRanges
+        .Where(r => r.Levels > 0 && r.BitsOf(weights) >= least && r.BitsOf(weights) <= most).Where(r => all || r.Levels is not (10 or 20 or 24)).Select(r => r.Levels);
+}
+
+/// <summary>The two-part partitions of a footprint that are tried: those nearest to a straight cut.</summary>
+internal sealed class AstcSeeds
+{
+    private const int Directions = 16, Most = 64;
+
+    /// <summary>Numbers of the partitions.</summary>
+    public int[] Seeds { get; }
+
+    /// <summary>For each of them, which texels are of the second part.</summary>
+    public ulong[] Masks { get; }
+
+    /// <param name="width">Texels across.</param>
+    /// <param name="height">Texels down.</param>
+    public AstcSeeds(int width, int height)
+    {
+        int texels = width * height;
+        ulong all = texels == 64 ? ulong.MaxValue : (1UL << texels) - 1;
+        var known = new Dictionary<ulong, int>();
+        for (int seed = 0; seed < 1024; seed++)
+        {
+            ulong mask = 0;
+            for (int i = 0; i < texels; i++)
+                if (AstcTables.Part(seed, i % width, i / width, 2, texels < 31) == 1)
+                    mask |= 1UL << i;
+            if (mask != 0 && mask != all)
+                known.TryAdd(mask, seed);
+        }
+        var chosen = new List<(int Seed, ulong Mask)>();
+        foreach (ulong cut in Cuts(width, height))
+        {
+            var (mask, seed) = known.Select(k => (k.Key, k.Value)).MinBy(k => (Math.Min(BitOperations.PopCount(k.Key ^ cut), BitOperations.PopCount(k.Key ^ cut ^ all)), k.Value));
+            if (chosen.Count < Most && !chosen.Any(c => c.Mask == mask || c.Mask == (mask ^ all)))
+                chosen.Add((seed, mask));
+        }
+        Seeds = [.. chosen.Select(c => c.Seed)];
+        Masks = [.. chosen.Select(c => c.Mask)];
+    }
+
+    private static IEnumerable<ulong> Cuts(int width, int height)
+    {
+        foreach (double offset in (double[])[0, 0.2, -0.2, 0.34, -0.34, 0.1, -0.1])
+        {
+            for (int direction = 0; direction < Directions; direction++)
+            {
+                double angle = Math.PI * direction / Directions;
+                ulong mask = 0;
+                for (int i = 0; i < width * height; i++)
+                {
+                    double x = (i % width + 0.5) / width - 0.5, y = (i / width + 0.5) / height - 0.5;
+                    if (x * Math.Cos(angle) + y * Math.Sin(angle) > offset)
+                        mask |= 1UL << i;
+                }
+                if (mask != 0)
+                    yield return mask;
+            }
+        }
+    }
+}

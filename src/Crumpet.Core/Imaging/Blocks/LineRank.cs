@@ -1,0 +1,51 @@
+using System.Numerics;
+using F = System.Runtime.Intrinsics.Vector512<float>;
+using V = System.Runtime.Intrinsics.Vector512;
+
+namespace Crumpet.Core.Imaging.Blocks;
+
+/// <summary>What a line through some texels would leave, from sums of their channels and of the products of those.</summary>
+internal static class LineRank
+{
+    /// <summary>Adds up the terms of texels, fourteen each: channels, then products.</summary>
+    /// <returns>How many texels they are.</returns>
+    public static int Sum(ReadOnlySpan<F> terms, ulong mask, int channels, Span<F> sums)
+    {
+        int count = BitOperations.PopCount(mask), used = channels == 3 ? 9 : 14;
+        sums.Clear();
+        for (; mask != 0; mask &= mask - 1)
+        {
+            var own = terms.Slice(14 * BitOperations.TrailingZeroCount(mask), 14);
+            for (int t = 0; t < used; t++)
+                sums[t] += own[t];
+        }
+        return count;
+    }
+
+    /// <summary>The trace of the covariance less an estimate of its greatest eigenvalue.</summary>
+    public static F LeftOver(ReadOnlySpan<F> s, int count, int channels)
+    {
+        if (channels == 3)
+        {
+            Bc7Partitions.Line(s[0], s[1], s[2], s[3], s[4], s[5], s[6], s[7], s[8], count, out var fourth, out var third, out var trace);
+            return V.MaxNative(trace - fourth / third, F.Zero);
+        }
+        Span<F> m = stackalloc F[16];
+        var n = V.Create(-1f / count);
+        int term = 4;
+        for (int a = 0; a < 4; a++)
+            for (int b = a; b < 4; b++)
+                m[4 * a + b] = m[4 * b + a] = Lanes.Fma(s[a] * n, s[b], s[term++]);
+        F of4 = F.Zero, of3 = V.Create(1e-18f);
+        for (int a = 0; a < 4; a++)
+        {
+            for (int b = 0; b < 4; b++)
+            {
+                var product = Lanes.Fma(m[4 * a], m[b], Lanes.Fma(m[4 * a + 1], m[4 + b], Lanes.Fma(m[4 * a + 2], m[8 + b], m[4 * a + 3] * m[12 + b])));
+                of4 = Lanes.Fma(product, product, of4);
+                of3 = Lanes.Fma(product, m[4 * a + b], of3);
+            }
+        }
+        return V.MaxNative(m[0] + m[5] + m[10] + m[15] - of4 / of3, F.Zero);
+    }
+}
