@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.Diagnostics;
 using Crumpet.Core;
 using Crumpet.Core.Checking;
 using Crumpet.Core.Convert;
@@ -79,7 +80,14 @@ internal static class ConvertCommand
     private static Converted Convert(FileInfo input, string target, ConvertSettings settings, Bitmap? normals, CancellationToken cancel)
     {
         var bitmap = ImageFile.Read(Output.ReadFile(input), input.Name);
-        var done = TextureConverter.Work(bitmap, settings, Environment.ProcessorCount, new ConsoleProgress(), normals, cancel);
+        var watch = new Stopwatch();
+        var done = TextureConverter.Work(bitmap, settings, Environment.ProcessorCount, new ConsoleProgress(), normals, begins =>
+        {
+            if (begins)
+                watch.Start();
+            else
+                watch.Stop();
+        }, cancel);
         byte[] bytes = settings.Container.Write(done.Texture);
         Directory.CreateDirectory(Path.GetDirectoryName(target)!);
         AtomicFile.Write(target, bytes);
@@ -87,7 +95,7 @@ internal static class ConvertCommand
         var quality = TextureQuality.Measure(done.Source, texture, settings.Meaning, cancel);
         Finding[] findings = [.. ConvertFindings.Cut(bitmap, settings.Format, input.Name), .. ConvertFindings.Resized(bitmap, texture, input.Name)];
         return new Converted(target, texture.Width, texture.Height, settings.Format, settings.Container, texture.Srgb, texture.Levels.Count, bytes.Length, texture.Bytes,
-            settings.Effort, quality, done.EncodeSeconds, done.MegapixelsPerSecond, findings);
+            settings.Effort, quality, watch.Elapsed.TotalSeconds, done.Texels / Math.Max(watch.Elapsed.TotalSeconds, 1e-9) / 1e6, findings);
     }
 
     private static TextureContainer ContainerFor(string? word, FileInfo target, bool isFolder)

@@ -15,6 +15,7 @@ const formats = [
   ["bc5", 141, 0x8dbd, 2, 1], ["bc5s", 142, 0x8dbe, 2, 1], ["bc6h", 143, 0x8e8f, 3, 1], ["bc6hs", 144, 0x8e8e, 3, 1], ["bc7", 145, 0x8e8c, 4, 0],
   ["etc2", 147, 0x9274, 3, 0], ["etc2a1", 149, 0x9276, 4, 0], ["etc2a", 151, 0x9278, 4, 0],
   ["eacr", 153, 0x9270, 1, 1], ["eacrs", 154, 0x9271, 1, 1], ["eacrg", 155, 0x9272, 2, 1], ["eacrgs", 156, 0x9273, 2, 1],
+  ["astc4x4", 157, 0x93b0, 4, 1], ["astc5x5", 161, 0x93b2, 4, 1], ["astc6x6", 165, 0x93b4, 4, 1], ["astc8x8", 171, 0x93b7, 4, 1],
 ];
 const width = 96, height = 60, folder = mkdtempSync(join(tmpdir(), "crumpet-formats-")), at = (name) => join(folder, name);
 let browser, page;

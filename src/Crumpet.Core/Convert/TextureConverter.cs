@@ -1,5 +1,3 @@
-using System.Diagnostics;
-using System.Numerics;
 using Crumpet.Core.Checking;
 using Crumpet.Core.Imaging;
 
@@ -28,15 +26,13 @@ public sealed record ConvertSettings(TextureFormat Format, ColourMeaning Meaning
     public bool Wraps { get; init; }
 }
 
-/// <summary>A texture and how long its encoder took.</summary>
+/// <summary>A texture and what was compressed.</summary>
 /// <param name="Texture">The texture.</param>
-/// <param name="Source">The picture that was compressed: at its size, four channels.</param>
-/// <param name="EncodeSeconds">The block encoder alone, all levels; it was compiled before.</param>
-public sealed record Conversion(Texture Texture, Bitmap Source, double EncodeSeconds)
+/// <param name="Source">The picture, at the texture's size, four channels.</param>
+public sealed record Conversion(Texture Texture, Bitmap Source)
 {
-    /// <summary>Millions of texels of all levels a second.</summary>
-    public double MegapixelsPerSecond => Enumerable.Range(0, Texture.Levels.Count).Sum(l => (double)Texture.LevelSize(l).Width * Texture.LevelSize(l).Height)
-        / Math.Max(EncodeSeconds, 1e-9) / 1e6;
+    /// <summary>Texels of all levels.</summary>
+    public long Texels => Enumerable.Range(0, Texture.Levels.Count).Sum(l => (long)Texture.LevelSize(l).Width * Texture.LevelSize(l).Height);
 }
 
 /// <summary>Makes textures from pictures.</summary>
@@ -53,17 +49,18 @@ public static class TextureConverter
     /// <param name="progress">Told as blocks are done.</param>
     /// <param name="cancel">Ends the work early.</param>
     public static Texture Convert(Bitmap source, ConvertSettings settings, int threads, IProgress<Progress>? progress = null,
-        CancellationToken cancel = default) => Work(source, settings, threads, progress, null, cancel).Texture;
+        CancellationToken cancel = default) => Work(source, settings, threads, progress, null, null, cancel).Texture;
 
-    /// <summary>The same, with what was compressed and how long that took.</summary>
+    /// <summary>The same, with what was compressed.</summary>
     /// <param name="source">1 to 4 channels.</param>
     /// <param name="settings">What to make.</param>
     /// <param name="threads">Threads to use, at least 1.</param>
     /// <param name="progress">Told as blocks are done.</param>
     /// <param name="normals">Normals whose spread the roughness of smaller levels takes up; null for none.</param>
+    /// <param name="encoding">Told true as the block encoder begins, compiled already, and false as it ends; null where nobody asks.</param>
     /// <param name="cancel">Ends the work early.</param>
     public static Conversion Work(Bitmap source, ConvertSettings settings, int threads, IProgress<Progress>? progress, Bitmap? normals,
-        CancellationToken cancel)
+        Action<bool>? encoding, CancellationToken cancel)
     {
         var mips = new MipSettings(settings.Mips, settings.Meaning)
         {
@@ -73,13 +70,14 @@ public static class TextureConverter
         };
         var rgba = Sized(ToFour(source), settings, mips, threads, cancel);
         var chain = MipChain.Build(rgba, mips, threads, cancel);
-        var encoding = EncodeSettings.For(settings.Effort, settings.Meaning);
-        BlockCodec.Encode(Warm, settings.Format, encoding, threads, null, cancel);
-        var watch = Stopwatch.StartNew();
-        var levels = BlockCodec.Encode(chain, settings.Format, encoding, threads, progress, cancel);
-        double seconds = watch.Elapsed.TotalSeconds;
+        var how = EncodeSettings.For(settings.Effort, settings.Meaning);
+        if (encoding is not null)
+            BlockCodec.Encode(Warm, settings.Format, how, threads, null, cancel);
+        encoding?.Invoke(true);
+        var levels = BlockCodec.Encode(chain, settings.Format, how, threads, progress, cancel);
+        encoding?.Invoke(false);
         bool srgb = settings.Meaning == ColourMeaning.Srgb && settings.Format.VkSrgb is not null;
-        return new Conversion(new Texture(rgba.Width, rgba.Height, settings.Format, srgb, levels), rgba, seconds);
+        return new Conversion(new Texture(rgba.Width, rgba.Height, settings.Format, srgb, levels), rgba);
     }
 
     /// <summary>Side of a texture whose picture is larger than it may be: both sides shrink alike.</summary>

@@ -35,7 +35,7 @@ public sealed class TextureJob() : JobKind<ConvertSettings>("texture", 2)
     protected override JobOutput Work(ConvertSettings settings, JobInputs inputs, JobContext context)
     {
         var picture = ImageFile.Read(inputs.Bytes("picture"), "picture.png");
-        var made = TextureConverter.Work(picture, settings, context.Threads, context.Progress, null, context.Cancel);
+        var made = TextureConverter.Work(picture, settings, context.Threads, context.Progress, null, null, context.Cancel);
         var quality = TextureQuality.Measure(made.Source, made.Texture, settings.Meaning, context.Cancel);
         var report = new CompressedReport(made.Texture.Width, made.Texture.Levels.Count, quality) { Height = made.Texture.Height, Memory = made.Texture.Bytes };
         return new JobOutput { Report = report }.With("texture", settings.Container.Write(made.Texture));

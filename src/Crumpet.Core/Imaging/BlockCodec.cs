@@ -183,12 +183,13 @@ public static class BlockCodec
         private void Spread()
         {
             var to = planes.Span;
+            var scale = V.Create(format.Range is TexelRange.High or TexelRange.SignedHigh ? 1 / 255f : 1f);
             for (int i = 0; i < texels; i++)
             {
                 var rgba = V.Create<uint>(gathered.AsSpan(i * Lanes.Count, Lanes.Count));
                 var byteMask = V.Create(255u);
                 for (int c = 0; c < 4; c++)
-                    to[c * texels + i] = V.ConvertToSingle(V.AsInt32(V.ShiftRightLogical(rgba, 8 * c) & byteMask));
+                    to[c * texels + i] = V.ConvertToSingle(V.AsInt32(V.ShiftRightLogical(rgba, 8 * c) & byteMask)) * scale;
             }
         }
 

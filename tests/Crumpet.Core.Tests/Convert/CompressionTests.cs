@@ -35,7 +35,8 @@ public sealed class CompressionTests
         {
             var rgba = Fill(8, (_, _) => ((byte)v, (byte)(255 - v), (byte)(v * 7), 255));
             var back = BlockCodec.Decode(BlockCodec.Encode(rgba, format), 8, 8, format);
-            int slack = format == TextureFormat.Bc1 || format == TextureFormat.Bc1Holes || format == TextureFormat.Bc3 ? 3 : 0;
+            // Five and six bits an end; logarithms of high range.
+            int slack = word is "bc1" or "bc1a" or "bc3" or "etc2" or "etc2a1" or "etc2a" ? 3 : word.StartsWith("bc6", StringComparison.Ordinal) ? 1 : 0;
             for (int c = 0; c < format.Channels; c++)
                 Assert.InRange(back.Pixels[c] - rgba.Pixels[c], -slack, slack);
             Assert.Equal(255, back.Pixels[3]);
@@ -117,6 +118,8 @@ public sealed class CompressionTests
         var format = TextureFormat.Table.Of(word);
         foreach (var meaning in (ColourMeaning[])[ColourMeaning.Srgb, ColourMeaning.Linear])
         {
+            if (!TextureContainer.Dds.Holds(format))
+                continue;
             if (meaning == ColourMeaning.Srgb && format.DxgiSrgb is null)
                 continue;
             var texture = TextureConverter.Convert(Picture(36), new ConvertSettings(format, meaning), 1);

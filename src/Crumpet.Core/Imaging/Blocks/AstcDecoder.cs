@@ -3,7 +3,8 @@ using System.Buffers.Binary;
 namespace Crumpet.Core.Imaging.Blocks;
 
 /// <summary>Decodes ASTC blocks of low range, of any footprint up to 12 × 12. What is reserved or of high range is magenta, as the standard has it.</summary>
-/// <remarks>Source: Khronos Data Format Specification 1.3, "ASTC compressed texture image formats".</remarks>
+/// <remarks>Source: Khronos Data Format Specification 1.3, "ASTC compressed texture image formats"; texels as bytes, in the way that is said there for sRGB
+/// and for decoding to eight bits.</remarks>
 internal sealed class AstcDecoder(int width, int height)
 {
     private const int MostWeights = 64, MostValues = 18;
@@ -77,7 +78,7 @@ internal sealed class AstcDecoder(int width, int height)
             int part = parts == 1 ? 0 : AstcTables.Part(seed, i % width, i / width, parts, texels < 31);
             for (int c = 0; c < 4; c++)
             {
-                int weight = (c == channel ? second : first) >> 4, a = ends[8 * part + c] * 257, b = ends[8 * part + 4 + c] * 257;
+                int weight = (c == channel ? second : first) >> 4, a = ends[8 * part + c] << 8 | 0x80, b = ends[8 * part + 4 + c] << 8 | 0x80;
                 rgba[4 * i + c] = (byte)((a * (64 - weight) + b * weight + 32) >> 6 >> 8);
             }
         }

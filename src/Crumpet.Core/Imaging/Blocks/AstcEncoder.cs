@@ -14,6 +14,9 @@ internal sealed class AstcEncoder : BlockEncoder
 {
     private const int MostTexels = 64, EndCount = 16;
 
+    // Squared error of a texel that nobody looks at twice.
+    private const float GoodEnough = 1;
+
     private readonly int texels;
     private readonly Effort effort;
     private readonly F[] scales = new F[4];
@@ -36,11 +39,11 @@ internal sealed class AstcEncoder : BlockEncoder
         for (int c = 0; c < 4; c++)
             scales[c] = V.Create(weights[c]);
         plans = AstcPlan.For(width, height, effort);
-        seeds = new AstcSeeds(width, height);
+        seeds = AstcSeeds.For(width, height);
         writer = new AstcWriter(plans, seeds, texels);
-        kept = effort switch { Effort.Draft => 0, Effort.Normal => 1, _ => 6 };
+        kept = effort switch { Effort.Draft => 0, Effort.Normal => texels == 16 ? 3 : 1, _ => 6 };
         // Texels, masks, places along the lines, weights of texels, weights of the grid, those of the best, ends, those of the best, what is best.
-        buffer = new LaneBuffer(4 * texels + texels + 2 * texels + 2 * texels + 2 * MostTexels + 2 * MostTexels + 3 * EndCount + 8 + 2 * Math.Max(1, kept)
+        buffer = new LaneBuffer(4 * texels + texels + 2 * texels + 2 * texels + 2 * MostTexels + 2 * MostTexels + 4 * EndCount + 8 + 2 * Math.Max(1, kept)
             + 14 * (texels + 1));
     }
 
@@ -62,12 +65,15 @@ internal sealed class AstcEncoder : BlockEncoder
 
     private Span<F> BestEnds => buffer.Span.Slice(9 * texels + 4 * MostTexels + 2 * EndCount, EndCount);
 
+    // What is stored of the ends.
+    private Span<F> Raw => buffer.Span.Slice(9 * texels + 4 * MostTexels + 3 * EndCount, EndCount);
+
     // Error, plan, seed and the channel apart.
-    private Span<F> Best => buffer.Span.Slice(9 * texels + 4 * MostTexels + 3 * EndCount, 4);
+    private Span<F> Best => buffer.Span.Slice(9 * texels + 4 * MostTexels + 4 * EndCount, 4);
 
-    private Span<F> Likely => buffer.Span.Slice(9 * texels + 4 * MostTexels + 3 * EndCount + 8, 2 * Math.Max(1, kept));
+    private Span<F> Likely => buffer.Span.Slice(9 * texels + 4 * MostTexels + 4 * EndCount + 8, 2 * Math.Max(1, kept));
 
-    private Span<F> Terms => buffer.Span.Slice(9 * texels + 4 * MostTexels + 3 * EndCount + 8 + 2 * Math.Max(1, kept), 14 * (texels + 1));
+    private Span<F> Terms => buffer.Span.Slice(9 * texels + 4 * MostTexels + 4 * EndCount + 8 + 2 * Math.Max(1, kept), 14 * (texels + 1));
 
     /// <inheritdoc/>
     public override void Encode(ReadOnlySpan<F> source, Span<byte> blocks)
@@ -89,7 +95,8 @@ internal sealed class AstcEncoder : BlockEncoder
             TryAll(1, 3, V.Create(-1f), F.Zero);
         if (anyAlpha)
             TryAll(1, 4, V.Create(-1f), F.Zero);
-        if (effort != Effort.Draft)
+        var enough = V.Create(effort == Effort.Best ? 0.1f * texels : GoodEnough * texels);
+        if (effort != Effort.Draft && !V.LessThanAll(Best[0], enough))
         {
             TryApart(anyAlpha ? 4 : 3);
             Rank(anyAlpha ? 4 : 3);
@@ -106,15 +113,23 @@ internal sealed class AstcEncoder : BlockEncoder
     }
 
     /// <summary>Every plan of so many lines and channels.</summary>
+    [SkipLocalsInit]
     private void TryAll(int parts, int channels, F apart, F seed)
     {
         bool two = !V.EqualsAll(apart, V.Create(-1f));
         StartLines(parts, channels, apart, two);
+        Span<F> smooth = stackalloc F[2 * MostTexels];
+        AstcInfill? grid = null;
         for (int p = 0; p < plans.Length; p++)
         {
             var plan = plans[p];
-            if (plan.Parts == parts && plan.Channels == channels && plan.Mode.HasTwoPlanes == two)
-                Try(p, plan, apart, seed);
+            if (plan.Parts != parts || plan.Channels != channels || plan.Mode.HasTwoPlanes != two)
+                continue;
+            // Plans of one grid follow each other.
+            if (plan.Infill != grid)
+                Smooth(plan, smooth, 2);
+            grid = plan.Infill;
+            Try(p, plan, apart, seed, smooth);
         }
     }
 
@@ -293,56 +308,59 @@ internal sealed class AstcEncoder : BlockEncoder
         }
     }
 
-    /// <summary>Weights of the grid in steps, from places; and what texels get of them.</summary>
-    private void SetGrid(AstcPlan plan)
+    /// <summary>Weights of the grid that serve the places of texels best, not rounded.</summary>
+    private void Smooth(AstcPlan plan, Span<F> smooth, int rounds)
     {
-        int planes = plan.Mode.HasTwoPlanes ? 2 : 1, size = plan.Mode.Width * plan.Mode.Height;
-        F steps = V.Create(plan.Mode.Range.Levels - 1f), share = V.Create(1f / (plan.Mode.Range.Levels - 1));
-        for (int plane = 0; plane < planes; plane++)
+        int size = plan.Mode.Width * plan.Mode.Height;
+        for (int plane = 0; plane < (plan.Mode.HasTwoPlanes ? 2 : 1); plane++)
         {
-            Span<F> along = Along.Slice(plane * texels, texels), drawn = Drawn.Slice(plane * texels, texels), grid = Grid.Slice(plane * MostTexels, size);
+            Span<F> along = Along.Slice(plane * texels, texels), drawn = Drawn.Slice(plane * texels, texels), grid = smooth.Slice(plane * MostTexels, size);
             if (plan.Infill.IsWhole)
             {
-                for (int i = 0; i < texels; i++)
-                {
-                    grid[i] = Lanes.Round(along[i] * steps);
-                    drawn[i] = grid[i] * share;
-                }
+                along[..size].CopyTo(grid);
                 continue;
             }
             for (int at = 0; at < size; at++)
             {
-                F sum = F.Zero;
-                int all = 0;
+                var sum = F.Zero;
                 foreach (var (texel, part) in plan.Infill.Weights[at])
-                {
                     sum = Lanes.Fma(along[texel], V.Create((float)(part * part)), sum);
-                    all += part * part;
-                }
-                grid[at] = all == 0 ? F.Zero : sum * V.Create(1f / all);
+                grid[at] = sum * V.Create(plan.Infill.Squares[at]);
             }
             // What texels miss is given to the weights they hang on.
-            for (int round = 0; round < (effort == Effort.Draft ? 1 : 2); round++)
+            for (int round = 0; round < rounds; round++)
             {
                 Spread(plan, grid, drawn);
                 for (int at = 0; at < size; at++)
                 {
-                    F sum = F.Zero;
-                    int all = 0;
+                    var sum = F.Zero;
                     foreach (var (texel, part) in plan.Infill.Weights[at])
-                    {
                         sum = Lanes.Fma(along[texel] - drawn[texel], V.Create((float)part), sum);
-                        all += part;
-                    }
-                    if (all > 0)
-                        grid[at] = Lanes.Clamp(Lanes.Fma(sum, V.Create(1.2f / all), grid[at]), F.Zero, F.One);
+                    grid[at] = Lanes.Clamp(Lanes.Fma(sum, V.Create(1.2f * plan.Infill.Sums[at]), grid[at]), F.Zero, F.One);
                 }
             }
+        }
+    }
+
+    /// <summary>The weights in steps, and what texels get of them.</summary>
+    [SkipLocalsInit]
+    private void RoundGrid(AstcPlan plan, ReadOnlySpan<F> smooth)
+    {
+        int size = plan.Mode.Width * plan.Mode.Height;
+        F steps = V.Create(plan.Mode.Range.Levels - 1f), share = V.Create(1f / (plan.Mode.Range.Levels - 1));
+        Span<F> scaled = stackalloc F[MostTexels];
+        for (int plane = 0; plane < (plan.Mode.HasTwoPlanes ? 2 : 1); plane++)
+        {
+            Span<F> drawn = Drawn.Slice(plane * texels, texels), grid = Grid.Slice(plane * MostTexels, size);
             for (int at = 0; at < size; at++)
-                grid[at] = Lanes.Round(grid[at] * steps) * share;
-            Spread(plan, grid, drawn);
-            for (int at = 0; at < size; at++)
-                grid[at] = Lanes.Round(grid[at] * steps);
+            {
+                grid[at] = Lanes.Round(smooth[plane * MostTexels + at] * steps);
+                scaled[at] = grid[at] * share;
+            }
+            if (plan.Infill.IsWhole)
+                scaled[..size].CopyTo(drawn);
+            else
+                Spread(plan, scaled, drawn);
         }
     }
 
@@ -357,23 +375,25 @@ internal sealed class AstcEncoder : BlockEncoder
         }
     }
 
-    private void Try(int number, AstcPlan plan, F apart, F seed)
+    [SkipLocalsInit]
+    private void Try(int number, AstcPlan plan, F apart, F seed, Span<F> smooth)
     {
         bool two = plan.Mode.HasTwoPlanes;
-        Span<F> along = Along, first = stackalloc F[2 * MostTexels];
+        RoundGrid(plan, smooth);
+        Span<F> first = stackalloc F[2 * MostTexels], own = stackalloc F[2 * MostTexels];
         int count = two ? 2 * texels : texels;
-        along[..count].CopyTo(first);
-        SetGrid(plan);
+        Along[..count].CopyTo(first);
         for (int round = 0; round < (effort == Effort.Best ? 3 : 1); round++)
         {
             Solve(plan, apart, two);
             Quantise(plan);
             Place(Ends, plan.Parts, plan.Channels, apart, two, scaled: false);
-            SetGrid(plan);
+            Smooth(plan, own, effort == Effort.Best ? 2 : 1);
+            RoundGrid(plan, own);
             Take(number, plan, apart, seed, Error(plan, apart, two));
         }
         // Other plans begin where this one did.
-        first[..count].CopyTo(along);
+        first[..count].CopyTo(Along);
     }
 
     // The ends that leave least with the weights that texels get.
@@ -394,6 +414,7 @@ internal sealed class AstcEncoder : BlockEncoder
                 }
                 F ab = w - bb, aa = n - w - ab, determinant = aa * bb - ab * ab, f = Lanes.Inverse(determinant), share = Lanes.Inverse(n);
                 var flat = V.LessThanOrEqual(determinant, V.Create(1e-4f));
+                F dot = F.Zero, square = F.Zero;
                 for (int c = 0; c < plan.Channels; c++)
                 {
                     F bx = F.Zero, sum = F.Zero;
@@ -412,9 +433,28 @@ internal sealed class AstcEncoder : BlockEncoder
                         (a, b) = (Lanes.Select(isOwn, a, exact[c]), Lanes.Select(isOwn, b, exact[4 + c]));
                     }
                     (exact[8 * part + c], exact[8 * part + 4 + c]) = (a, b);
+                    dot = Lanes.Fma(a, b, dot);
+                    square = Lanes.Fma(b, b, square);
                 }
+                if (plan.IsScaled)
+                    Darken(part, aa, ab, bb, Lanes.Clamp(dot * Lanes.Inverse(square), F.Zero, F.One), flat);
             }
         }
+    }
+
+    // With the first end a share of the second, the second that leaves least.
+    private void Darken(int part, F aa, F ab, F bb, F share, F flat)
+    {
+        var exact = Exact;
+        // The unbound ends tell the sums they came from.
+        var inverse = Lanes.Inverse(Lanes.Fma(share * share, aa, Lanes.Fma(V.Create(2f) * share, ab, bb)));
+        for (int c = 0; c < 3; c++)
+        {
+            F a = exact[8 * part + c], b = exact[8 * part + 4 + c], ax = Lanes.Fma(aa, a, ab * b), bx = Lanes.Fma(ab, a, bb * b);
+            b = Lanes.Select(flat, b, Lanes.Fma(share, ax, bx) * inverse);
+            (exact[8 * part + c], exact[8 * part + 4 + c]) = (b * share, b);
+        }
+        exact[8 * part + 3] = share;
     }
 
     // Ends as the plan can say them, 0 to 255; the brighter one is the second, or the block would be read another way.
@@ -432,12 +472,36 @@ internal sealed class AstcEncoder : BlockEncoder
             }
         }
         var all = Ends;
+        if (plan.IsScaled)
+        {
+            QuantiseShares(plan);
+            return;
+        }
         for (int part = 0; part < plan.Parts; part++)
         {
             var e = all.Slice(8 * part, 8);
             var turn = V.GreaterThan(e[0] + e[1] + e[2], e[4] + e[5] + e[6]);
             for (int c = 0; c < plan.Channels; c++)
                 (e[c], e[4 + c]) = (Lanes.Select(turn, e[4 + c], e[c]), Lanes.Select(turn, e[c], e[4 + c]));
+        }
+        all.CopyTo(Raw);
+    }
+
+    private void QuantiseShares(AstcPlan plan)
+    {
+        Span<F> ends = Ends, raw = Raw;
+        Span<float> shares = MemoryMarshal.Cast<F, float>(Exact), stored = MemoryMarshal.Cast<F, float>(raw);
+        for (int part = 0; part < plan.Parts; part++)
+        {
+            int row = (8 * part + 3) * Lanes.Count;
+            for (int lane = 0; lane < Lanes.Count; lane++)
+                stored[row + lane] = plan.Nearest[(int)Math.Clamp(shares[row + lane] * 256 + 0.5f, 0, 255)];
+            for (int c = 0; c < 3; c++)
+            {
+                var bright = ends[8 * part + 4 + c];
+                raw[8 * part + c] = bright;
+                ends[8 * part + c] = V.Floor(bright * raw[8 * part + 3] * V.Create(1 / 256f));
+            }
         }
     }
 
@@ -477,7 +541,7 @@ internal sealed class AstcEncoder : BlockEncoder
         best[1] = Lanes.Select(better, V.Create((float)number), best[1]);
         best[2] = Lanes.Select(better, seed, best[2]);
         best[3] = Lanes.Select(better, apart, best[3]);
-        Span<F> ends = Ends, bestEnds = BestEnds, grid = Grid, bestGrid = BestGrid;
+        Span<F> ends = Raw, bestEnds = BestEnds, grid = Grid, bestGrid = BestGrid;
         for (int i = 0; i < 8 * plan.Parts; i++)
             bestEnds[i] = Lanes.Select(better, ends[i], bestEnds[i]);
         for (int plane = 0; plane < (plan.Mode.HasTwoPlanes ? 2 : 1); plane++)

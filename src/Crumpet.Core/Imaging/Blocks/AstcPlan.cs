@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Numerics;
 
 namespace Crumpet.Core.Imaging.Blocks;
@@ -5,11 +6,19 @@ namespace Crumpet.Core.Imaging.Blocks;
 /// <summary>One way to spend the 128 bits of a block: parts, channels of their ends, grid of weights and its range, and what is left for ends.</summary>
 internal sealed class AstcPlan
 {
+    private static readonly ConcurrentDictionary<(int Width, int Height, Effort Effort), AstcPlan[]> Made = new();
+
     /// <summary>Lines in a block: 1 or 2.</summary>
     public required int Parts { get; init; }
 
     /// <summary>3, or 4 with alpha.</summary>
     public required int Channels { get; init; }
+
+    /// <summary>Whether the first end is the second made darker: four numbers instead of six.</summary>
+    public required bool IsScaled { get; init; }
+
+    /// <summary>Number of the kind of ends.</summary>
+    public int Kind => IsScaled ? 6 : Channels == 3 ? 8 : 12;
 
     /// <summary>Grid and range of weights.</summary>
     public required AstcMode Mode { get; init; }
@@ -36,19 +45,23 @@ internal sealed class AstcPlan
     /// <param name="width">Texels across.</param>
     /// <param name="height">Texels down.</param>
     /// <param name="effort">How long may be searched.</param>
-    public static AstcPlan[] For(int width, int height, Effort effort)
+    public static AstcPlan[] For(int width, int height, Effort effort) => Made.GetOrAdd((width, height, effort), f => Make(f.Width, f.Height, f.Effort));
+
+    private static AstcPlan[] Make(int width, int height, Effort effort)
     {
         var infills = new Dictionary<(int, int), AstcInfill>();
         var plans = new List<AstcPlan>();
         foreach (var (parts, planes, grid, levels) in Wanted(width, height, effort))
         {
-            foreach (int channels in (int[])[3, 4])
+            foreach (var (channels, scaled) in ((int, bool)[])[(3, false), (3, true), (4, false)])
             {
+                if (scaled && (planes == 2 || effort == Effort.Draft) || !IsLikely(parts, planes, scaled, grid.Width * grid.Height, levels, effort))
+                    continue;
                 var range = AstcTables.WeightRanges.First(r => r.Levels == levels);
                 var mode = new AstcMode(grid.Width, grid.Height, range, planes == 2);
-                int number = mode.Number(), start = parts == 1 ? 17 : 29, count = 2 * channels * parts;
+                int number = mode.Number(), start = parts == 1 ? 17 : 29, count = (scaled ? 4 : 2 * channels) * parts;
                 int left = 128 - start - (planes == 2 ? 2 : 0) - range.BitsOf(mode.Weights);
-                if (number < 0 || AstcTables.Finest(count, left) is not { } colours || (colours.Levels < 8 && effort != Effort.Best))
+                if (number < 0 || AstcTables.Finest(count, left) is not { } colours)
                     continue;
                 if (!infills.TryGetValue(grid, out var infill))
                     infills[grid] = infill = new AstcInfill(width, height, grid.Width, grid.Height);
@@ -57,6 +70,7 @@ internal sealed class AstcPlan
                 {
                     Parts = parts,
                     Channels = channels,
+                    IsScaled = scaled,
                     Mode = mode,
                     Number = number,
                     Colours = colours,
@@ -77,24 +91,33 @@ internal sealed class AstcPlan
         (int, int)[] grids = (width, height) switch
         {
             (4, 4) => [(4, 4)],
-            (5, 5) => isBest ? [(5, 5), (4, 4), (5, 4), (4, 5), (5, 3), (3, 5)] : [(5, 5), (4, 4)],
-            (6, 6) => isBest ? [(6, 6), (5, 5), (4, 4), (6, 5), (5, 6), (6, 4), (4, 6), (5, 4), (4, 5), (6, 3), (3, 6)] : [(5, 5), (4, 4), (6, 6)],
-            _ => isBest ? [(8, 8), (6, 6), (5, 5), (4, 4), (8, 5), (5, 8), (6, 5), (5, 6), (6, 4), (4, 6), (8, 4), (4, 8)] : [(6, 6), (5, 5), (4, 4), (8, 4), (4, 8)],
+            (5, 5) => isBest ? [(5, 5), (4, 4), (5, 4), (4, 5), (5, 3), (3, 5)] : [(5, 5), (5, 4), (4, 5), (4, 4)],
+            (6, 6) => isBest ? [(6, 6), (5, 5), (4, 4), (6, 5), (5, 6), (6, 4), (4, 6), (5, 4), (4, 5), (6, 3), (3, 6)]
+                : [(6, 6), (5, 5), (5, 6), (6, 5), (4, 6), (6, 4), (3, 6), (6, 3)],
+            _ => isBest ? [(8, 8), (6, 6), (5, 5), (4, 4), (8, 5), (5, 8), (6, 5), (5, 6), (6, 4), (4, 6), (8, 4), (4, 8)]
+                : [(6, 6), (5, 5), (8, 4), (4, 8), (4, 6), (6, 4)],
         };
-        foreach (var (w, h) in grids)
-        {
-            foreach (int levels in Levels(w * h, 30, 88, isBest))
-                yield return (1, 1, (w, h), levels);
-            foreach (int levels in Levels(w * h, 26, 62, isBest))
-                yield return (2, 1, (w, h), levels);
-            if (w * h <= 32 && effort != Effort.Draft)
-                foreach (int levels in Levels(2 * w * h, 36, 84, isBest))
-                    yield return (1, 2, (w, h), levels);
-        }
+        if (effort == Effort.Draft)
+            grids = [.. grids.Take(2)];
+        int[] every = [.. AstcTables.WeightRanges.Where(r => r.Levels > 0).Select(r => r.Levels)];
+        foreach (var grid in grids)
+            foreach (var (parts, planes) in ((int, int)[])[(1, 1), (2, 1), (1, 2)])
+                foreach (int levels in every)
+                    yield return (parts, planes, grid, levels);
     }
 
-    private static IEnumerable<int> Levels(int weights, int least, int most, bool all) => AstcTables.WeightRanges
-        .Where(r => r.Levels > 0 && r.BitsOf(weights) >= least && r.BitsOf(weights) <= most).Where(r => all || r.Levels is not (10 or 20 or 24)).Select(r => r.Levels);
+    // Bits that weights take of those plans that win often: few with six numbers a line, more where an end takes but one.
+    private static bool IsLikely(int parts, int planes, bool scaled, int weights, int levels, Effort effort)
+    {
+        int bits = AstcTables.WeightRanges.First(r => r.Levels == levels).BitsOf(weights * planes);
+        if (effort == Effort.Best)
+            return parts == 2 ? bits is >= 26 and <= 62 : planes == 2 ? bits is >= 36 and <= 84 : bits is >= 30 and <= 88;
+        if (planes == 2)
+            return effort != Effort.Draft && bits is >= 50 and <= 76;
+        if (parts == 2)
+            return effort != Effort.Draft && (scaled ? bits is >= 38 and <= 58 : bits >= 26 && bits <= (weights == 16 ? 48 : 42));
+        return weights == 16 ? scaled ? bits >= 80 : bits is >= 57 and <= 74 : scaled ? bits is >= 76 and <= 86 : bits is >= 56 and <= 76;
+    }
 }
 
 /// <summary>The two-part partitions of a footprint that are tried: those nearest to a straight cut.</summary>
@@ -102,15 +125,18 @@ internal sealed class AstcSeeds
 {
     private const int Directions = 16, Most = 64;
 
+    private static readonly ConcurrentDictionary<(int Width, int Height), AstcSeeds> Made = new();
+
+    /// <summary>Those of a footprint.</summary>
+    public static AstcSeeds For(int width, int height) => Made.GetOrAdd((width, height), f => new AstcSeeds(f.Width, f.Height));
+
     /// <summary>Numbers of the partitions.</summary>
     public int[] Seeds { get; }
 
     /// <summary>For each of them, which texels are of the second part.</summary>
     public ulong[] Masks { get; }
 
-    /// <param name="width">Texels across.</param>
-    /// <param name="height">Texels down.</param>
-    public AstcSeeds(int width, int height)
+    private AstcSeeds(int width, int height)
     {
         int texels = width * height;
         ulong all = texels == 64 ? ulong.MaxValue : (1UL << texels) - 1;

@@ -294,6 +294,12 @@ internal sealed class AstcInfill
     /// <summary>For each weight the texels it has a share of.</summary>
     public (int Texel, int Share)[][] Weights { get; }
 
+    /// <summary>For each weight one over the sum of its shares.</summary>
+    public float[] Sums { get; }
+
+    /// <summary>For each weight one over the sum of their squares.</summary>
+    public float[] Squares { get; }
+
     /// <summary>Whether every texel has a weight of its own.</summary>
     public bool IsWhole { get; }
 
@@ -307,6 +313,8 @@ internal sealed class AstcInfill
         Texels = [.. Enumerable.Range(0, width * height).Select(i => Shares(i % width, i / width))];
         Weights = [.. Enumerable.Range(0, gridWidth * gridHeight).Select(at => Texels
             .SelectMany((shares, texel) => shares.Where(s => s.At == at).Select(s => (texel, s.Share))).ToArray())];
+        Sums = [.. Weights.Select(w => w.Length == 0 ? 0 : 1f / w.Sum(t => t.Share))];
+        Squares = [.. Weights.Select(w => w.Length == 0 ? 0 : 1f / w.Sum(t => t.Share * t.Share))];
 
         (int, int)[] Shares(int x, int y)
         {

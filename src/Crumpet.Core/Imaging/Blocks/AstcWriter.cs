@@ -12,7 +12,7 @@ internal sealed class AstcWriter(AstcPlan[] plans, AstcSeeds seeds, int texels)
 
     /// <param name="source">What was encoded, to know blocks of one colour.</param>
     /// <param name="best">Error, plan, place of the seed and channel apart.</param>
-    /// <param name="ends">As they decode: line, end, channel.</param>
+    /// <param name="ends">As they are stored: line, end, channel.</param>
     /// <param name="grid">Weights in steps, those of the second plane after 64.</param>
     /// <param name="blocks">Sixteen blocks.</param>
     public void Write(ReadOnlySpan<F> source, ReadOnlySpan<F> best, ReadOnlySpan<F> ends, ReadOnlySpan<F> grid, Span<byte> blocks)
@@ -39,11 +39,19 @@ internal sealed class AstcWriter(AstcPlan[] plans, AstcSeeds seeds, int texels)
         var weights = AstcDecoder.Turn(Pack(values.AsSpan(0, planes * size), plan.Mode.Range));
         int at = 0;
         for (int part = 0; part < plan.Parts; part++)
+        {
+            if (plan.IsScaled)
+            {
+                for (int i = 0; i < 4; i++)
+                    values[at++] = plan.Codes[(int)ends[(8 * part + i) * Lanes.Count + lane]];
+                continue;
+            }
             for (int c = 0; c < plan.Channels; c++)
                 for (int end = 0; end < 2; end++)
                     values[at++] = plan.Codes[(int)ends[(8 * part + 4 * end + c) * Lanes.Count + lane]];
+        }
         var colours = Pack(values.AsSpan(0, at), plan.Colours);
-        int kind = plan.Channels == 3 ? 8 : 12;
+        int kind = plan.Kind;
         var bits = (UInt128)(uint)plan.Number | (UInt128)(uint)(plan.Parts - 1) << 11;
         bits |= plan.Parts == 1 ? (UInt128)(uint)kind << 13 | colours << 17 : (UInt128)(uint)seeds.Seeds[seed] << 13 | (UInt128)(uint)kind << 25 | colours << 29;
         if (planes == 2)
