@@ -1,6 +1,7 @@
 using System.CommandLine;
 using System.Diagnostics;
 using Crumpet.Core;
+using Crumpet.Core.Building;
 using Crumpet.Core.Checking;
 using Crumpet.Core.Convert;
 using Crumpet.Core.Imaging;
@@ -13,10 +14,14 @@ internal static class ConvertCommand
 {
     private static readonly Argument<FileInfo[]> Inputs = new("in") { Description = "PNG, JPEG, TIFF, WebP, TGA, EXR or HDR; several make a folder of textures.", Arity = ArgumentArity.OneOrMore };
 
-    private static readonly Option<string> Format = new("--format")
+    private static readonly Option<string?> Format = new("--format")
     {
-        Required = true,
-        Description = $"{string.Join("; ", TextureFormat.Table.All.Select(f => $"{f.Word}: {f.Holds}"))}.",
+        Description = $"{string.Join("; ", TextureFormat.Table.All.Select(f => $"{f.Word}: {f.Holds}"))}. Without it what suits the picture.",
+    };
+
+    private static readonly Option<double?> Budget = new("--budget")
+    {
+        Description = "Memory all textures may take together, MiB: formats and sizes are chosen that meet it with the least weighted error.",
     };
 
     private static readonly Option<string> Level = new("--level") { DefaultValueFactory = _ => "normal", Description = "How long encoders search: draft, normal or best." };
@@ -42,7 +47,7 @@ internal static class ConvertCommand
     {
         var command = new Command("convert", "Compress pictures with their mip chains.")
         {
-            Inputs, Format, Level, Container, Colour, Mips, Size, Wraps, Normals, Target,
+            Inputs, Format, Budget, Level, Container, Colour, Mips, Size, Wraps, Normals, Target,
         };
         command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed, cancel)));
         return command;
@@ -53,28 +58,58 @@ internal static class ConvertCommand
         var target = parsed.GetRequiredValue(Target);
         var inputs = parsed.GetRequiredValue(Inputs);
         var container = ContainerFor(parsed.GetValue(Container), target, inputs.Length > 1);
-        var settings = new ConvertSettings(Entry("--format", parsed.GetRequiredValue(Format), TextureFormat.Table),
-            Word<ColourMeaning>("--colour", parsed.GetRequiredValue(Colour)), Word<MipFilter>("--mips", parsed.GetRequiredValue(Mips)))
+        var settings = new ConvertSettings(TextureFormat.Rgba8, Word<ColourMeaning>("--colour", parsed.GetRequiredValue(Colour)),
+            Word<MipFilter>("--mips", parsed.GetRequiredValue(Mips)))
         {
             Effort = Word<Effort>("--level", parsed.GetRequiredValue(Level)),
             Container = container,
             Size = parsed.GetValue(Size) is { } size ? Output.Within("--size", size, 1, Texture.LargestSide) : null,
             Wraps = parsed.GetValue(Wraps),
         };
-        if (!container.Holds(settings.Format))
-            throw new UsageException($"--container is {container.Word}, which cannot hold {settings.Format.Label}; use ktx2.");
+        var format = parsed.GetValue(Format) is { } word ? Entry("--format", word, TextureFormat.Table) : null;
+        var budget = parsed.GetValue(Budget);
+        if (format is not null && budget is not null)
+            throw new UsageException("--format and --budget were both given; with a budget formats are chosen.");
+        if (format is not null && !container.Holds(format))
+            throw new UsageException($"--container is {container.Word}, which cannot hold {format.Label}; use ktx2.");
+        var how = format is not null ? [.. inputs.Select(_ => settings with { Format = format })] : Chosen(inputs, settings, budget, cancel);
         var normals = parsed.GetValue(Normals) is { } file ? ImageFile.Read(Output.ReadFile(file), file.Name) : null;
         var names = inputs.Select(i => inputs.Length == 1 ? target.FullName
             : Path.Combine(target.FullName, Path.GetFileNameWithoutExtension(i.Name) + container.Ending)).ToArray();
         if (names.Distinct(StringComparer.Ordinal).Count() < names.Length)
             throw new UsageException("Two of the pictures have the same name but for their folder or ending; convert them one by one.");
-        var made = inputs.Select((input, i) => Convert(input, names[i], settings, normals, cancel)).ToArray();
+        var made = inputs.Select((input, i) => Convert(input, names[i], how[i], normals, cancel)).ToArray();
         Finding[] findings = [.. made.SelectMany(m => m.Findings)];
         var lines = made.Select(m => $"{m.File}  {m.Width} × {m.Height} px  {m.Format.Label}{(m.Srgb ? " sRGB" : "")}  {m.Mips} mips  {m.Bytes} bytes  "
             + (m.Quality.Psnr is { } db ? FormattableString.Invariant($"{db:0.00} dB") : "exact")
             + (m.Quality.MeanAngleDegrees is { } angle ? FormattableString.Invariant($"  {angle:0.000}° mean, {m.Quality.WorstAngleDegrees:0.00}° worst") : "")
             + FormattableString.Invariant($"  {m.EncodeSeconds:0.000} s, {m.MegapixelsPerSecond:0.0} Mpx/s"));
         return made.Length == 1 ? Output.Print(parsed, made[0], lines, findings) : Output.Print(parsed, new { Files = made, findings }, lines, findings);
+    }
+
+    // Formats, and with a budget sizes, that suit what the pictures hold.
+    private static ConvertSettings[] Chosen(FileInfo[] inputs, ConvertSettings settings, double? budget, CancellationToken cancel)
+    {
+        if (budget is not null and not (>= TextureBudget.LeastMebibytes and <= TextureBudget.MostMebibytes))
+            throw new UsageException(FormattableString.Invariant(
+                $"--budget is {budget}; it must be {TextureBudget.LeastMebibytes} to {TextureBudget.MostMebibytes} MiB."));
+        var measured = inputs.Select(input =>
+        {
+            var picture = ImageFile.Read(Output.ReadFile(input), input.Name);
+            return (Report: TextureChoices.Measure(picture, settings.Meaning, picture.Channels, cancel), Texels: (long)picture.Width * picture.Height);
+        }).ToArray();
+        if (budget is null)
+            return [.. measured.Select(m => settings with { Format = m.Report.Proposed.Format })];
+        var plan = MemoryBudget.Meet([.. measured.Select(m => new BudgetTexture(m.Report.Choices, BudgetTexture.WeightOf(settings.Meaning, m.Texels)))],
+            (long)(budget.Value * TextureBudget.Mebibyte));
+        if (plan is null)
+            throw new UsageException(FormattableString.Invariant(
+                $"--budget {budget} MiB cannot be met: the textures take at least {measured.Sum(m => m.Report.Choices.Min(c => c.Bytes)) / TextureBudget.Mebibyte:0.#####} MiB at a quarter of their size."));
+        return [.. plan.Chosen.Zip(measured, (choice, m) => settings with
+        {
+            Format = choice.Format,
+            Size = choice.Divisor == 1 ? settings.Size : Math.Max(1, m.Report.Side / choice.Divisor),
+        })];
     }
 
     private static Converted Convert(FileInfo input, string target, ConvertSettings settings, Bitmap? normals, CancellationToken cancel)

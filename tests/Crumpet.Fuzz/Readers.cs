@@ -61,9 +61,12 @@ internal static class Readers
             b => ImageFile.Read(b, "x.hdr")),
         ["exr"] = new(() => Fixtures("*.exr"), b => ImageFile.Read(b, "x.exr")),
         ["vips"] = new(PictureSeeds, b => ImageFile.Read(b, "x.png")),
-        ["dds"] = new(() => [.. TextureFormat.Table.All.Select(
+        ["ktx2"] = new(() => [.. TextureFormat.Table.All.SelectMany(f => new[] { false, true }.Select(packed =>
+            KtxFile.Write(new Texture(8, 4, f, f.VkSrgb is not null,
+            [.. new[] { (8, 4), (4, 2), (2, 1), (1, 1) }.Select(l => new byte[f.LevelBytes(l.Item1, l.Item2)])]), packed)))], ReadTexture),
+        ["dds"] = new(() => [.. TextureFormat.Table.All.Where(TextureContainer.Dds.Holds).Select(
             f => DdsFile.Write(new Texture(8, 4, f, f.DxgiSrgb is not null,
-            [.. new[] { (8, 4), (4, 2), (2, 1), (1, 1) }.Select(l => new byte[f.LevelBytes(l.Item1, l.Item2)])])))], ReadDds),
+            [.. new[] { (8, 4), (4, 2), (2, 1), (1, 1) }.Select(l => new byte[f.LevelBytes(l.Item1, l.Item2)])])))], ReadTexture),
         ["kit"] = new(() => [.. KitDocuments, AssetDocument], ReadKit),
         ["zip"] = new(ZipSeeds, b => ZipContents.Read(new MemoryStream(b), "x.zip", (_, content) => content.CopyTo(Stream.Null), _ => { })),
     };
@@ -75,19 +78,19 @@ internal static class Readers
         KitFolder.Read(path => (path == KitFile.FileName) == isAsset ? (isAsset ? KitDocuments[0] : AssetDocument) : bytes);
     }
 
-    private static void ReadDds(byte[] bytes)
+    private static void ReadTexture(byte[] bytes)
     {
-        var texture = DdsFile.Read(bytes, "x.dds");
+        var texture = TextureContainer.Read(bytes, "x.dds");
         for (int i = 0; i < texture.Levels.Count; i++)
         {
             var (width, height) = texture.LevelSize(i);
-            BlockCodec.Decode(texture.Levels[i], width, height, texture.Format);
+            BlockCodec.Decode(texture.Level(i), width, height, texture.Format);
         }
     }
 
     /// <summary>Readers that are alike enough to share their time.</summary>
     public static IReadOnlyList<IReadOnlyList<string>> Families { get; } = [["obj", "mtl"], ["gltf", "glb"], ["ply"], ["stl"], ["usda", "usdc"],
-        ["tga", "hdr", "dds"], ["exr", "vips"], ["zip", "kit"]];
+        ["tga", "hdr", "dds", "ktx2"], ["exr", "vips"], ["zip", "kit"]];
 
     private static byte[] Written(Action<Stream> write)
     {

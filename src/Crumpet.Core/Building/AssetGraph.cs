@@ -64,6 +64,9 @@ public sealed record SheetNodes(LaidSheet Sheet, int Size)
 
     /// <summary>Textures, one an output.</summary>
     public List<JobNode> Textures { get; } = [];
+
+    /// <summary>What textures could be stored as, one an output.</summary>
+    public List<JobNode> Choices { get; } = [];
 }
 
 /// <summary>

@@ -33,6 +33,7 @@ public static class JobKinds
     internal static JobKind MaterialMaps { get; } = new MaterialMapsJob();
     internal static JobKind Output { get; } = new OutputJob();
     internal static JobKind Texture { get; } = new TextureJob();
+    internal static JobKind Choices { get; } = new ChoicesJob();
     internal static JobKind Bind { get; } = new BindJob();
     internal static JobKind Package { get; } = new PackageJob();
 

@@ -28,7 +28,9 @@ internal static class OutputExpansion
             foreach (var (output, picture) in sheet.Outputs)
             {
                 sheet.Textures.Add(graph.Add(
-                    Station.Convert, JobKinds.Texture, $"{output.Name} of {sheet.Sheet.Name}", new ConvertSettings(output.StoredAs(), output.Meaning),
+                    Station.Convert, JobKinds.Texture, $"{output.Name} of {sheet.Sheet.Name}", ConvertSettings.For(output), ("picture", picture["plain"])));
+                sheet.Choices.Add(graph.Add(
+                    Station.Convert, JobKinds.Choices, $"{output.Name} of {sheet.Sheet.Name}", new ChoicesSettings(output.Meaning, output.Channels.Count),
                         ("picture", picture["plain"])));
             }
         }

@@ -152,6 +152,12 @@ public static class PlanWords
                     + $"{(OutputSize.Of(now.Size) is { Divisor: 0 } ? $"{now.Size} px" : $"size {now.Size}")}");
             if ((was.Meaning, was.Alpha, was.Dither) != (now.Meaning, now.Alpha, now.Dither))
                 said.Add($"What {now.Name} means, its alpha or its dither changed");
+            if (was.Level != now.Level)
+                said.Add($"{now.Name} compressed at {now.Level.ToString().ToLowerInvariant()}");
+            if (was.Mips != now.Mips)
+                said.Add(now.Mips == MipFilter.None ? $"{now.Name} without mips" : $"Mips of {now.Name} by {now.Mips.ToString().ToLowerInvariant()}");
+            if (was.Largest != now.Largest)
+                said.Add(now.Largest is { } largest ? $"Texture of {now.Name} held to {largest} px" : $"Texture of {now.Name} at its picture's size");
             if (was.File != now.File)
                 said.Add($"Files of {now.Name} named {now.File ?? "as the kit says"}");
         }

@@ -60,7 +60,20 @@ public sealed record PackReport(IReadOnlyList<PackedPicture> Pictures);
 /// <param name="Bytes">Bytes of the file.</param>
 /// <param name="Quality">Difference from the picture after decoding.</param>
 public sealed record ConvertedTexture(
-    string Sheet, string File, string Picture, TextureFormat Format, ColourMeaning Meaning, int Size, int Mips, long Bytes, TextureQuality Quality);
+    string Sheet, string File, string Picture, TextureFormat Format, ColourMeaning Meaning, int Size, int Mips, long Bytes, TextureQuality Quality)
+{
+    /// <summary>Name of the output.</summary>
+    public string Output { get; init; } = "";
+
+    /// <summary>Rows of level 0.</summary>
+    public int Height { get; init; }
+
+    /// <summary>Bytes of all levels, as they lie on the card.</summary>
+    public long Memory { get; init; }
+
+    /// <summary>What it could be stored as.</summary>
+    public ChoicesReport? Choices { get; init; }
+}
 
 /// <summary>What conversion gave.</summary>
 public sealed record ConvertReport(IReadOnlyList<ConvertedTexture> Textures);

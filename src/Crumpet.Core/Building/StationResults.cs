@@ -215,8 +215,13 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
                 var report = sheet.Textures[i].Report<CompressedReport>()!;
                 files.Add(Named(sheet.Textures[i], "texture", name + ".dds"));
                 textures.Add(new ConvertedTexture(sheet.Sheet.Name, name + ".dds", name + output.Picture.Ending, output.StoredAs(), output.Meaning,
-                    report.Size, report.Mips,
-                    files[^1].Bytes, report.Quality));
+                    report.Size, report.Mips, files[^1].Bytes, report.Quality)
+                {
+                    Output = output.Name,
+                    Height = report.Height,
+                    Memory = report.Memory,
+                    Choices = sheet.Choices[i].Report<ChoicesReport>(),
+                });
             }
         }
         return new StationContent(new ConvertReport(textures), files, ConvertFindings.Of(textures.Select(t => (t.File, t.Quality))));

@@ -106,7 +106,7 @@ public sealed partial class Station
         Word = "convert",
         Label = "Convert",
         Does = "Outputs are compressed with their mip chains.",
-        Kinds = [JobKinds.Texture],
+        Kinds = [JobKinds.Texture, JobKinds.Choices],
         After = [Pack],
         Expand = OutputExpansion.AddConvert,
         Assemble = r => r.Convert(),

@@ -1,5 +1,6 @@
 using Crumpet.Core.Checking;
 using Crumpet.Core.Imaging;
+using Crumpet.Core.Pack;
 
 namespace Crumpet.Core.Convert;
 
@@ -24,6 +25,10 @@ public sealed record ConvertSettings(TextureFormat Format, ColourMeaning Meaning
 
     /// <summary>Whether the picture goes on at its other side.</summary>
     public bool Wraps { get; init; }
+
+    /// <summary>What a recipe says of an output.</summary>
+    public static ConvertSettings For(RecipeOutput output) =>
+        new(output.StoredAs(), output.Meaning, output.Mips) { Effort = output.Level, Size = output.Largest };
 }
 
 /// <summary>A texture and what was compressed.</summary>

@@ -79,6 +79,16 @@ public sealed record RecipeOutput(
     /// <summary>How Convert stores it for the engine; null for what suits its meaning and channels.</summary>
     public TextureFormat? Format { get; init; }
 
+    /// <summary>How long Convert's encoder searches.</summary>
+    public Effort Level { get; init; } = Effort.Normal;
+
+    /// <summary>How Convert filters smaller levels.</summary>
+    public MipFilter Mips { get; init; } = MipFilter.Kaiser;
+
+    /// <summary>Largest side of its texture, pixels; null for the picture's own. The picture stays as it is.</summary>
+    [Within("The largest side of a texture", 4, ImageFile.LargestSide, Unit = "px")]
+    public int? Largest { get; init; }
+
     /// <summary>How Convert stores it.</summary>
     public TextureFormat StoredAs() => Format ?? (Meaning == ColourMeaning.Normal && Channels.Count < 4 ? TextureFormat.Bc5
         : Channels.Count == 1 ? TextureFormat.Bc4 : TextureFormat.Bc7);

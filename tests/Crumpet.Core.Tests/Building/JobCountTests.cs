@@ -47,7 +47,7 @@ public sealed class JobCountTests
         var asset = Balls();
         asset.Run(Plan);
         var inverted = With(Plan, o => o.Name == "masks" ? o with { Channels = [o.Channels[0] with { Invert = true }, .. o.Channels.Skip(1)] } : o);
-        Assert.Equal(["output masks of stone", "texture masks of stone", "package"], Worked(asset, inverted));
+        Assert.Equal(["output masks of stone", "texture masks of stone", "choices masks of stone", "package"], Worked(asset, inverted));
         // Another value for a map that is there changes no texel.
         var fallback = With(Plan, o => o.Name == "masks" ? o with { Channels = [o.Channels[0] with { Else = 0.25 }, .. o.Channels.Skip(1)] } : o);
         Assert.Equal(["output masks of stone"], Worked(asset, fallback));
@@ -59,7 +59,7 @@ public sealed class JobCountTests
         var asset = Balls();
         asset.Run(Plan);
         Assert.Equal(
-            ["sheet map normal of stone", "output normal of stone", "texture normal of stone", "package"],
+            ["sheet map normal of stone", "output normal of stone", "texture normal of stone", "choices normal of stone", "package"],
             Worked(asset, Plan with { Target = Plan.Target with { Green = GreenDirection.Down } }));
         // Nothing that is packed asks for where things are.
         Assert.Equal(["sheet map position of stone"],

@@ -1,0 +1,108 @@
+using Crumpet.Core.Convert;
+using Crumpet.Core.Imaging;
+using Xunit;
+
+namespace Crumpet.Core.Tests.Convert;
+
+public sealed class BudgetTests
+{
+    [Fact]
+    public void On_two_hundred_chance_cases_no_other_combination_that_fits_has_less_error()
+    {
+        uint seed = 7;
+        int met = 0;
+        for (int round = 0; round < 200; round++)
+        {
+            var textures = Enumerable.Range(0, 1 + Next(5)).Select(_ => new BudgetTexture(
+                [.. Enumerable.Range(0, 1 + Next(6)).Select(_ => new TextureChoice(TextureFormat.Bc1, 1, 1 + Next(40), Next(1000) / 10.0, null, null))],
+                0.1 + Next(20) / 10.0)).ToArray();
+            long bytes = Next(120);
+            var (fits, error) = BruteForce(textures, bytes);
+            var plan = MemoryBudget.Meet(textures, bytes);
+            Assert.Equal(fits, plan is not null);
+            if (plan is null)
+                continue;
+            met++;
+            Assert.Equal(error, plan.Error, 9);
+            Assert.True(plan.Bytes <= bytes);
+            Assert.Equal(plan.Bytes, plan.Chosen.Sum(c => c.Bytes));
+            Assert.All(textures.Zip(plan.Chosen), t => Assert.Contains(t.Second, t.First.Choices));
+        }
+        Assert.InRange(met, 60, 199);
+
+        int Next(int below)
+        {
+            seed = Hash.Mix(seed + 0x9e3779b9);
+            return (int)(seed % (uint)below);
+        }
+    }
+
+    [Fact]
+    public void What_a_picture_holds_decides_what_it_is_proposed()
+    {
+        var photo = Picture((x, y) => (Noise(x, y, 0), Noise(x, y, 1), Noise(x, y, 2), 255));
+        Assert.Equal(TextureFormat.Bc7, Proposed(photo, ColourMeaning.Srgb, 3));
+        var flat = Picture((x, y) => ((byte)(x / 16 * 40), (byte)(y / 16 * 50), 90, 255));
+        Assert.Equal(TextureFormat.Bc1, Proposed(flat, ColourMeaning.Srgb, 3));
+        var grey = Picture((x, y) => ((byte)(2 * x), (byte)(2 * x), (byte)(2 * x), 255));
+        Assert.Equal(TextureFormat.Bc4, Proposed(grey, ColourMeaning.Linear, 1));
+        var ramp = Picture((x, y) => ((byte)(x / 2 + y), (byte)(x / 2 + y), 100, 255));
+        var report = TextureChoices.Measure(ramp, ColourMeaning.Srgb, 3, default);
+        Assert.True(report.Content.IsRamp);
+        Assert.NotEqual(TextureFormat.Bc1, report.Proposed.Format);
+        Assert.Contains("bands", report.Reason, StringComparison.Ordinal);
+        var normals = Picture((x, y) => ((byte)(128 + 60 * Math.Sin(x * 0.2)), (byte)(128 + 60 * Math.Sin(y * 0.17)), 200, 255));
+        Assert.Equal(TextureFormat.Bc5, Proposed(normals, ColourMeaning.Normal, 3));
+        var holes = Picture((x, y) => ((byte)(x / 16 * 40), 60, 90, (byte)((x / 8 + y / 8) % 2 * 255)));
+        Assert.Equal(AlphaContent.Holes, TextureChoices.Measure(holes, ColourMeaning.Srgb, 4, default).Content.Alpha);
+        Assert.Equal(TextureFormat.Bc1Holes, Proposed(holes, ColourMeaning.Srgb, 4));
+    }
+
+    [Fact]
+    public void Smaller_choices_take_less_memory_and_lose_more()
+    {
+        var report = TextureChoices.Measure(Picture((x, y) => (Noise(x, y, 0), Noise(x, y, 1), Noise(x, y, 2), 255)), ColourMeaning.Srgb, 3, default);
+        Assert.Equal(9, report.Choices.Count);
+        foreach (var format in report.Choices.GroupBy(c => c.Format))
+        {
+            var bySize = format.OrderBy(c => c.Divisor).ToArray();
+            Assert.True(bySize[0].Bytes > bySize[1].Bytes && bySize[1].Bytes > bySize[2].Bytes);
+            Assert.True(bySize[0].Error < bySize[1].Error && bySize[1].Error < bySize[2].Error);
+        }
+    }
+
+    private static TextureFormat Proposed(Bitmap8 picture, ColourMeaning meaning, int channels) =>
+        TextureChoices.Measure(picture, meaning, channels, default).Proposed.Format;
+
+    private static byte Noise(int x, int y, int channel) => (byte)(128 + 60 * Math.Sin(x * 0.11 + channel) * Math.Cos(y * 0.13) + 40 * Shapes.Unit((uint)(x * 997 + y * 3 + channel)));
+
+    private static Bitmap8 Picture(Func<int, int, (byte R, byte G, byte B, byte A)> colour)
+    {
+        var picture = new Bitmap8(128, 128, 4);
+        for (int i = 0; i < 128 * 128; i++)
+            (picture.Pixels[4 * i], picture.Pixels[4 * i + 1], picture.Pixels[4 * i + 2], picture.Pixels[4 * i + 3]) = colour(i % 128, i / 128);
+        return picture;
+    }
+
+    private static (bool Fits, double Error) BruteForce(BudgetTexture[] textures, long bytes)
+    {
+        bool fits = false;
+        double least = double.PositiveInfinity;
+        Go(0, 0, 0);
+        return (fits, least);
+
+        void Go(int at, long taken, double error)
+        {
+            if (taken > bytes)
+                return;
+            if (at == textures.Length)
+            {
+                fits = true;
+                least = Math.Min(least, error);
+                return;
+            }
+            foreach (var choice in textures[at].Choices)
+                Go(at + 1, taken + choice.Bytes, error + choice.Error * textures[at].Weight);
+        }
+    }
+}
