@@ -18,7 +18,7 @@ var plot = new Command("plot", "Draw the table of a document.") { document, pict
 plot.SetAction(given => LayoutPlot.Write(given.GetValue(document)!, given.GetValue(picture)!));
 var root = new RootCommand("Measures Crumpet; anything but these commands goes to BenchmarkDotNet.")
 {
-    layout, seams, cancel, plot, BakeBench.Make(), PackBench.Make(),
+    layout, seams, cancel, plot, BakeBench.Make(), PackBench.Make(), CompressBench.Make(),
 };
 foreach (var command in RayCommand.Make())
     root.Subcommands.Add(command);

@@ -51,7 +51,11 @@ public sealed class BudgetTests
         Assert.True(report.Content.IsRamp);
         Assert.NotEqual(TextureFormat.Bc1, report.Proposed.Format);
         Assert.Contains("bands", report.Reason, StringComparison.Ordinal);
-        var normals = Picture((x, y) => ((byte)(128 + 60 * Math.Sin(x * 0.2)), (byte)(128 + 60 * Math.Sin(y * 0.17)), 200, 255));
+        var normals = Picture((x, y) =>
+        {
+            double nx = 0.5 * Math.Sin(x * 0.2), ny = 0.5 * Math.Sin(y * 0.17);
+            return ((byte)(128 + 127 * nx), (byte)(128 + 127 * ny), (byte)(128 + 127 * Math.Sqrt(1 - nx * nx - ny * ny)), 255);
+        });
         Assert.Equal(TextureFormat.Bc5, Proposed(normals, ColourMeaning.Normal, 3));
         var holes = Picture((x, y) => ((byte)(x / 16 * 40), 60, 90, (byte)((x / 8 + y / 8) % 2 * 255)));
         Assert.Equal(AlphaContent.Holes, TextureChoices.Measure(holes, ColourMeaning.Srgb, 4, default).Content.Alpha);

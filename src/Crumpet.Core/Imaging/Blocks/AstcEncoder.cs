@@ -136,10 +136,9 @@ internal sealed class AstcEncoder : BlockEncoder
     // Ends by greatest spread, and where each texel lies between them.
     private void StartLines(int parts, int channels, F apart, bool two)
     {
-        Span<F> x = X, masks = Masks, exact = Exact, along = Along;
+        Span<F> x = X, masks = Masks, exact = Exact, axis = stackalloc F[4], mean = stackalloc F[4];
         for (int part = 0; part < parts; part++)
         {
-            Span<F> axis = stackalloc F[4], mean = stackalloc F[4];
             Axis(x, masks, parts, part, channels, apart, two, axis, mean);
             F low = V.Create(float.MaxValue), high = V.Create(float.MinValue);
             for (int i = 0; i < texels; i++)
