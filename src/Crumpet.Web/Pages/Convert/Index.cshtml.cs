@@ -28,7 +28,8 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
         && value is >= TextureBudget.LeastMebibytes and <= TextureBudget.MostMebibytes ? value : null;
 
     /// <summary>Records each output's format and size and how all are compressed, and converts.</summary>
-    public Task<IActionResult> OnPostConvertAsync(Dictionary<string, TextureFormat> formats, Dictionary<string, int?> largest, Effort level, MipFilter mips) =>
+    public Task<IActionResult> OnPostConvertAsync(Dictionary<string, TextureFormat> formats,
+        [FromForm(Name = "largest")] Dictionary<string, int?> largest, Effort? level, MipFilter? mips) =>
         DecideAndRunAsync(plan => plan with
         {
             Recipe = plan.Recipe with
@@ -39,8 +40,8 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
                     {
                         Format = formats.TryGetValue(o.Name, out var format) ? format : o.Format,
                         Largest = largest.TryGetValue(o.Name, out int? side) ? side : o.Largest,
-                        Level = level,
-                        Mips = mips,
+                        Level = level ?? o.Level,
+                        Mips = mips ?? o.Mips,
                     }),
                 ],
             },
