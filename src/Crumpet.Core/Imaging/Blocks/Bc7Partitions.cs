@@ -163,34 +163,8 @@ internal sealed class Bc7Partitions
 
     private F LeftOver(uint mask, int count)
     {
-        Span<F> terms = buffer.Span, m = stackalloc F[16], s = stackalloc F[14];
-        s.Clear();
-        for (; mask != 0; mask &= mask - 1)
-        {
-            int at = 14 * BitOperations.TrailingZeroCount(mask);
-            for (int t = 0; t < Terms; t++)
-                s[t] += terms[at + t];
-        }
-        if (channels == 3)
-        {
-            Line(s[0], s[1], s[2], s[3], s[4], s[5], s[6], s[7], s[8], count, out var fourth, out var third, out var trace);
-            return V.MaxNative(trace - fourth / third, F.Zero);
-        }
-        var n = V.Create(-1f / count);
-        int term = 4;
-        for (int a = 0; a < 4; a++)
-            for (int b = a; b < 4; b++)
-                m[4 * a + b] = m[4 * b + a] = Lanes.Fma(s[a] * n, s[b], s[term++]);
-        F of4 = F.Zero, of3 = V.Create(Least);
-        for (int a = 0; a < 4; a++)
-        {
-            for (int b = 0; b < 4; b++)
-            {
-                var product = Lanes.Fma(m[4 * a], m[b], Lanes.Fma(m[4 * a + 1], m[4 + b], Lanes.Fma(m[4 * a + 2], m[8 + b], m[4 * a + 3] * m[12 + b])));
-                of4 = Lanes.Fma(product, product, of4);
-                of3 = Lanes.Fma(product, m[4 * a + b], of3);
-            }
-        }
-        return V.MaxNative(m[0] + m[5] + m[10] + m[15] - of4 / of3, F.Zero);
+        Span<F> sums = stackalloc F[14];
+        LineRank.Sum(buffer.Span, mask, channels, sums);
+        return LineRank.LeftOver(sums, count, channels);
     }
 }
