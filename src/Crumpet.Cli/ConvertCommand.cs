@@ -12,7 +12,11 @@ namespace Crumpet.Cli;
 /// <summary><c>crumpet convert</c>: compresses pictures into textures.</summary>
 internal static class ConvertCommand
 {
-    private static readonly Argument<FileInfo[]> Inputs = new("in") { Description = "PNG, JPEG, TIFF, WebP, TGA, EXR or HDR; several make a folder of textures.", Arity = ArgumentArity.OneOrMore };
+    private static readonly Argument<FileInfo[]> Inputs = new("in")
+    {
+        Description = "PNG, JPEG, TIFF, WebP, TGA, EXR or HDR; several make a folder of textures.",
+        Arity = ArgumentArity.OneOrMore,
+    };
 
     private static readonly Option<string?> Format = new("--format")
     {
@@ -24,7 +28,11 @@ internal static class ConvertCommand
         Description = "Memory all textures may take together, MiB: formats and sizes are chosen that meet it with the least weighted error.",
     };
 
-    private static readonly Option<string> Level = new("--level") { DefaultValueFactory = _ => "normal", Description = "How long encoders search: draft, normal or best." };
+    private static readonly Option<string> Level = new("--level")
+    {
+        DefaultValueFactory = _ => "normal",
+        Description = "How long encoders search: draft, normal or best.",
+    };
 
     private static readonly Option<string?> Container = new("--container")
     {
@@ -33,7 +41,11 @@ internal static class ConvertCommand
 
     private static readonly Option<string> Colour = new("--colour") { Required = true, Description = "What the numbers mean: srgb, linear or normal." };
 
-    private static readonly Option<string> Mips = new("--mips") { DefaultValueFactory = _ => "kaiser", Description = "How smaller levels are filtered: none, box, kaiser or sharp." };
+    private static readonly Option<string> Mips = new("--mips")
+    {
+        DefaultValueFactory = _ => "kaiser",
+        Description = "How smaller levels are filtered: none, box, kaiser or sharp.",
+    };
 
     private static readonly Option<int?> Size = new("--size") { Description = "Largest side in px; larger pictures are filtered down." };
 
@@ -82,7 +94,8 @@ internal static class ConvertCommand
         Finding[] findings = [.. made.SelectMany(m => m.Findings)];
         var lines = made.Select(m => $"{m.File}  {m.Width} × {m.Height} px  {m.Format.Label}{(m.Srgb ? " sRGB" : "")}  {m.Mips} mips  {m.Bytes} bytes  "
             + (m.Quality.Psnr is { } db ? FormattableString.Invariant($"{db:0.00} dB") : "exact")
-            + (m.Quality.MeanAngleDegrees is { } angle ? FormattableString.Invariant($"  {angle:0.000}° mean, {m.Quality.WorstAngleDegrees:0.00}° worst") : "")
+            + (m.Quality.MeanAngleDegrees is { } angle
+                ? FormattableString.Invariant($"  {angle:0.000}° mean, {m.Quality.WorstAngleDegrees:0.00}° worst") : "")
             + FormattableString.Invariant($"  {m.EncodeSeconds:0.000} s, {m.MegapixelsPerSecond:0.0} Mpx/s"));
         return made.Length == 1 ? Output.Print(parsed, made[0], lines, findings) : Output.Print(parsed, new { Files = made, findings }, lines, findings);
     }
@@ -103,8 +116,11 @@ internal static class ConvertCommand
         var plan = MemoryBudget.Meet([.. measured.Select(m => new BudgetTexture(m.Report.Choices, BudgetTexture.WeightOf(settings.Meaning, m.Texels)))],
             (long)(budget.Value * TextureBudget.Mebibyte));
         if (plan is null)
+        {
+            double least = measured.Sum(m => m.Report.Choices.Min(c => c.Bytes)) / TextureBudget.Mebibyte;
             throw new UsageException(FormattableString.Invariant(
-                $"--budget {budget} MiB cannot be met: the textures take at least {measured.Sum(m => m.Report.Choices.Min(c => c.Bytes)) / TextureBudget.Mebibyte:0.#####} MiB at a quarter of their size."));
+                $"--budget {budget} MiB cannot be met: the textures take at least {least:0.#####} MiB at a quarter of their size."));
+        }
         return [.. plan.Chosen.Zip(measured, (choice, m) => settings with
         {
             Format = choice.Format,
@@ -129,7 +145,8 @@ internal static class ConvertCommand
         var texture = done.Texture;
         var quality = TextureQuality.Measure(done.Source, texture, settings.Meaning, cancel);
         Finding[] findings = [.. ConvertFindings.Cut(bitmap, settings.Format, input.Name), .. ConvertFindings.Resized(bitmap, texture, input.Name)];
-        return new Converted(target, texture.Width, texture.Height, settings.Format, settings.Container, texture.Srgb, texture.Levels.Count, bytes.Length, texture.Bytes,
+        return new Converted(target, texture.Width, texture.Height, settings.Format, settings.Container, texture.Srgb, texture.Levels.Count, bytes.Length,
+            texture.Bytes,
             settings.Effort, quality, watch.Elapsed.TotalSeconds, done.Texels / Math.Max(watch.Elapsed.TotalSeconds, 1e-9) / 1e6, findings);
     }
 
@@ -158,6 +175,7 @@ internal static class ConvertCommand
     }
 
     /// <summary>What is told of a texture.</summary>
-    private sealed record Converted(string File, int Width, int Height, TextureFormat Format, TextureContainer Container, bool Srgb, int Mips, long Bytes, long Memory,
+    private sealed record Converted(string File, int Width, int Height, TextureFormat Format, TextureContainer Container, bool Srgb, int Mips, long Bytes,
+        long Memory,
         Effort Level, TextureQuality Quality, double EncodeSeconds, double MegapixelsPerSecond, IReadOnlyList<Finding> Findings);
 }

@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization;
 using Crumpet.Core.Bake;
 using Crumpet.Core.Convert;
 using Crumpet.Core.Deliver;
@@ -73,6 +74,14 @@ public sealed record ConvertedTexture(
 
     /// <summary>What it could be stored as.</summary>
     public ChoicesReport? Choices { get; init; }
+
+    /// <summary>How many times smaller it is than its picture: 1, 2, 4.</summary>
+    [JsonIgnore]
+    public int Divisor => Choices is { } choices ? Math.Max(1, choices.Side / Math.Max(1, Math.Max(Size, Height))) : 1;
+
+    /// <summary>Whether it is stored as a choice says.</summary>
+    /// <param name="choice">One of its choices.</param>
+    public bool Is(TextureChoice choice) => choice.Format == Format && choice.Divisor == Divisor;
 }
 
 /// <summary>What conversion gave.</summary>

@@ -66,9 +66,8 @@ public static class TextureBudget
         TextureChoice[] choices = [.. first.Choices!.Choices
             .Where(c => all.All(t => t.Choices!.Choices.Any(o => Same(o, c))))
             .Select(c => Together([.. all.Select(t => (t.Choices!, t.Choices!.Choices.First(o => Same(o, c))))]))];
-        int divisor = Math.Max(1, first.Choices.Side / Math.Max(1, Math.Max(first.Size, first.Height)));
-        var now = choices.FirstOrDefault(c => c.Format == first.Format && c.Divisor == divisor)
-            ?? new TextureChoice(first.Format, divisor, all.Sum(t => t.Memory), 0, first.Quality.Psnr, first.Quality.MeanAngleDegrees);
+        var now = choices.FirstOrDefault(first.Is)
+            ?? new TextureChoice(first.Format, first.Divisor, all.Sum(t => t.Memory), 0, first.Quality.Psnr, first.Quality.MeanAngleDegrees);
         return new BudgetOutput(textures.Key, first.Meaning, now, new BudgetTexture(choices, BudgetTexture.WeightOf(first.Meaning, texels)));
     }
 

@@ -78,7 +78,8 @@ public sealed class BudgetTests
     private static TextureFormat Proposed(Bitmap8 picture, ColourMeaning meaning, int channels) =>
         TextureChoices.Measure(picture, meaning, channels, default).Proposed.Format;
 
-    private static byte Noise(int x, int y, int channel) => (byte)(128 + 60 * Math.Sin(x * 0.11 + channel) * Math.Cos(y * 0.13) + 40 * Shapes.Unit((uint)(x * 997 + y * 3 + channel)));
+    private static byte Noise(int x, int y, int channel) =>
+        (byte)(128 + 60 * Math.Sin(x * 0.11 + channel) * Math.Cos(y * 0.13) + 40 * Shapes.Unit((uint)(x * 997 + y * 3 + channel)));
 
     private static Bitmap8 Picture(Func<int, int, (byte R, byte G, byte B, byte A)> colour)
     {

@@ -153,7 +153,8 @@ internal sealed class AstcSeeds
         var chosen = new List<(int Seed, ulong Mask)>();
         foreach (ulong cut in Cuts(width, height))
         {
-            var (mask, seed) = known.Select(k => (k.Key, k.Value)).MinBy(k => (Math.Min(BitOperations.PopCount(k.Key ^ cut), BitOperations.PopCount(k.Key ^ cut ^ all)), k.Value));
+            var (mask, seed) = known.Select(k => (k.Key, k.Value))
+                .MinBy(k => (Math.Min(BitOperations.PopCount(k.Key ^ cut), BitOperations.PopCount(k.Key ^ cut ^ all)), k.Value));
             if (chosen.Count < Most && !chosen.Any(c => c.Mask == mask || c.Mask == (mask ^ all)))
                 chosen.Add((seed, mask));
         }

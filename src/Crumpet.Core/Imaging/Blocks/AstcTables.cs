@@ -83,7 +83,8 @@ internal static class AstcTables
         for (int i = 0; i < 8; i++)
             seeds[i] >>= i % 2 == 0 ? shift1 : shift2;
         int a = seeds[0] * x + seeds[1] * y + (int)(random >> 14) & 63, b = seeds[2] * x + seeds[3] * y + (int)(random >> 10) & 63;
-        int c = parts < 3 ? 0 : seeds[4] * x + seeds[5] * y + (int)(random >> 6) & 63, d = parts < 4 ? 0 : seeds[6] * x + seeds[7] * y + (int)(random >> 2) & 63;
+        int c = parts < 3 ? 0 : seeds[4] * x + seeds[5] * y + (int)(random >> 6) & 63;
+        int d = parts < 4 ? 0 : seeds[6] * x + seeds[7] * y + (int)(random >> 2) & 63;
         return a >= b && a >= c && a >= d ? 0 : b >= c && b >= d ? 1 : c >= d ? 2 : 3;
     }
 
@@ -318,7 +319,8 @@ internal sealed class AstcInfill
 
         (int, int)[] Shares(int x, int y)
         {
-            int gx = ((1024 + width / 2) / (width - 1) * x * (gridWidth - 1) + 32) >> 6, gy = ((1024 + height / 2) / (height - 1) * y * (gridHeight - 1) + 32) >> 6;
+            int gx = ((1024 + width / 2) / (width - 1) * x * (gridWidth - 1) + 32) >> 6;
+            int gy = ((1024 + height / 2) / (height - 1) * y * (gridHeight - 1) + 32) >> 6;
             int fx = gx & 15, fy = gy & 15, both = (fx * fy + 8) >> 4, at = (gx >> 4) + (gy >> 4) * gridWidth;
             (int At, int Share)[] all = [(at, 16 - fx - fy + both), (at + 1, fx - both), (at + gridWidth, fy - both), (at + gridWidth + 1, both)];
             return [.. all.Where(s => s.Share > 0)];

@@ -53,7 +53,8 @@ internal sealed class AstcWriter(AstcPlan[] plans, AstcSeeds seeds, int texels)
         var colours = Pack(values.AsSpan(0, at), plan.Colours);
         int kind = plan.Kind;
         var bits = (UInt128)(uint)plan.Number | (UInt128)(uint)(plan.Parts - 1) << 11;
-        bits |= plan.Parts == 1 ? (UInt128)(uint)kind << 13 | colours << 17 : (UInt128)(uint)seeds.Seeds[seed] << 13 | (UInt128)(uint)kind << 25 | colours << 29;
+        bits |= plan.Parts == 1 ? (UInt128)(uint)kind << 13 | colours << 17
+            : (UInt128)(uint)seeds.Seeds[seed] << 13 | (UInt128)(uint)kind << 25 | colours << 29;
         if (planes == 2)
             bits |= (UInt128)(uint)apart << (126 - plan.Mode.Range.BitsOf(plan.Mode.Weights));
         BinaryPrimitives.WriteUInt128LittleEndian(block, bits | weights);

@@ -69,7 +69,8 @@ internal sealed class Bc7Fit
         ref F along = ref MemoryMarshal.GetReference(Along);
         for (int i = 0; i < Texels; i++)
         {
-            var d = Lanes.Fma(Unsafe.Add(ref x, i), axis.X, Lanes.Fma(Unsafe.Add(ref x, 16 + i), axis.Y, Lanes.Fma(Unsafe.Add(ref x, 32 + i), axis.Z, axis.Off)));
+            var d = Lanes.Fma(Unsafe.Add(ref x, 32 + i), axis.Z, axis.Off);
+            d = Lanes.Fma(Unsafe.Add(ref x, i), axis.X, Lanes.Fma(Unsafe.Add(ref x, 16 + i), axis.Y, d));
             if (T.Channels == 4)
                 d = Lanes.Fma(Unsafe.Add(ref x, 48 + i), axis.W, d);
             Unsafe.Add(ref along, i) = d;
@@ -130,8 +131,10 @@ internal sealed class Bc7Fit
         {
             F second = T.Subsets > 1 ? Unsafe.Add(ref mask, i) : F.Zero, third = T.Subsets > 2 ? Unsafe.Add(ref mask, 16 + i) : F.Zero;
             F ox = Unsafe.Add(ref at, i) - Pick<T>(ref one, ref two, ref three, 0, second, third), lx = Pick<T>(ref one, ref two, ref three, 4, second, third);
-            F oy = Unsafe.Add(ref at, 16 + i) - Pick<T>(ref one, ref two, ref three, 1, second, third), ly = Pick<T>(ref one, ref two, ref three, 5, second, third);
-            F oz = Unsafe.Add(ref at, 32 + i) - Pick<T>(ref one, ref two, ref three, 2, second, third), lz = Pick<T>(ref one, ref two, ref three, 6, second, third);
+            F oy = Unsafe.Add(ref at, 16 + i) - Pick<T>(ref one, ref two, ref three, 1, second, third);
+            F ly = Pick<T>(ref one, ref two, ref three, 5, second, third);
+            F oz = Unsafe.Add(ref at, 32 + i) - Pick<T>(ref one, ref two, ref three, 2, second, third);
+            F lz = Pick<T>(ref one, ref two, ref three, 6, second, third);
             F ow = F.Zero, lw = F.Zero, dot = Lanes.Fma(ox, lx, Lanes.Fma(oy, ly, oz * lz));
             if (T.Channels == 4)
             {

@@ -14,7 +14,9 @@ namespace Crumpet.Core.Imaging.Blocks;
 internal sealed class EtcEncoder : BlockEncoder
 {
     private const int Texels = 16, Terms = 9;
-    private static readonly int[][] Halves = [[0, 1, 4, 5, 8, 9, 12, 13], [2, 3, 6, 7, 10, 11, 14, 15], [0, 1, 2, 3, 4, 5, 6, 7], [8, 9, 10, 11, 12, 13, 14, 15]];
+    private static readonly int[][] Halves = [
+        [0, 1, 4, 5, 8, 9, 12, 13], [2, 3, 6, 7, 10, 11, 14, 15], [0, 1, 2, 3, 4, 5, 6, 7], [8, 9, 10, 11, 12, 13, 14, 15],
+    ];
 
     private readonly Effort effort;
     private readonly bool hasHoles;
@@ -169,7 +171,8 @@ internal sealed class EtcEncoder : BlockEncoder
         {
             var (small, large) = EtcTables.Modifiers[table];
             // With holes there is no small step: the base itself takes its place.
-            F a = Lanes.Select(anyHole, F.Zero, V.Create((float)small)), a2 = a * a * V.Create(3f), b = V.Create((float)large), b2 = V.Create(3f * large * large);
+            F a = Lanes.Select(anyHole, F.Zero, V.Create((float)small)), a2 = a * a * V.Create(3f);
+            F b = V.Create((float)large), b2 = V.Create(3f * large * large);
             F twiceA = a * V.Create(-2f), twiceB = b * V.Create(-2f), error = F.Zero;
             for (int k = 0; k < 8; k++)
             {
@@ -339,7 +342,8 @@ internal sealed class EtcEncoder : BlockEncoder
         (terms[3], terms[4], terms[5], terms[6]) = (second.X, second.Y, second.Z, chosen);
         // Two equal colours cannot say the order that tells every other distance.
         if (kind == EtcKind.BothSpread)
-            least = Lanes.Select(V.Equals(first.X, second.X) & V.Equals(first.Y, second.Y) & V.Equals(first.Z, second.Z), V.Create(float.PositiveInfinity), least);
+            least = Lanes.Select(V.Equals(first.X, second.X) & V.Equals(first.Y, second.Y) & V.Equals(first.Z, second.Z),
+                V.Create(float.PositiveInfinity), least);
         Take(least, kind, terms);
     }
 
