@@ -17,6 +17,9 @@ public sealed class FileStore(string folder, bool isLasting = true) : IResultSto
 
     private readonly ResultCache results = new();
 
+    /// <summary>Whether a word is a hash as files are kept by: 64 small hexadecimal digits.</summary>
+    public static bool IsHash(string word) => word.Length == 64 && word.All(char.IsAsciiHexDigitLower);
+
     /// <inheritdoc/>
     public JobResult? Find(string key)
     {
@@ -197,8 +200,6 @@ public sealed class FileStore(string folder, bool isLasting = true) : IResultSto
     private string ResultPath(string key) => Under("results", key, ".json");
 
     private string NotePath(string name) => Under("notes", name, "");
-
-    private static bool IsHash(string name) => name.Length == 64 && name.All(char.IsAsciiHexDigitLower);
 
     private string Under(string kind, string name, string ending)
     {

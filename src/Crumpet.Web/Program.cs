@@ -39,6 +39,7 @@ builder.Services.AddHostedService<RoomKeeper>();
 builder.Services.AddDbContext<CrumpetDb>(db => Database.Configure(db, options.DataFolder));
 builder.Services.AddSingleton<PixelAllowance>();
 builder.Services.AddSingleton<PictureService>();
+builder.Services.AddSingleton<SightService>();
 builder.Services.AddSingleton<ThumbnailService>();
 builder.Services.AddSingleton<LivePictures>();
 builder.Services.AddSingleton<PackPreview>();
@@ -79,6 +80,7 @@ app.Use(RequestGate.CheckAsync);
 app.MapRazorPages();
 app.MapResultFiles();
 app.MapPictures();
+app.MapSights();
 app.MapLive();
 app.MapSkyLight();
 app.MapGet("/runs/feed", (RunFeed feed, HttpContext context, int? asset, int? kit) => TypedResults.ServerSentEvents(

@@ -33,7 +33,7 @@ internal static class ResultFiles
         int size = 256, string? of = null)
     {
         // What a page was made of is there also after it was decided otherwise.
-        if (of is { Length: 64 } && of.All(char.IsAsciiHexDigitLower) && ThumbnailService.IsSide(size))
+        if (of is not null && FileStore.IsHash(of) && ThumbnailService.IsSide(size))
             return await ThumbOfAsync(of, name, size, thumbnails, context);
         var file = await FindAsync(workbench, id, station, name);
         return file is null || !ThumbnailService.IsSide(size) ? Results.NotFound() : await ThumbOfAsync(file.Sha256, name, size, thumbnails, context);
@@ -64,7 +64,7 @@ internal static class ResultFiles
     /// <summary>A thumbnail by its content, so that a ledger that is being worked again keeps its pictures.</summary>
     private static IResult Thumbnail(string sha, FileStore store, HttpContext context)
     {
-        if (!sha.All(char.IsAsciiHexDigitLower))
+        if (!FileStore.IsHash(sha))
             return Results.NotFound();
         try
         {

@@ -30,6 +30,71 @@ after(async () => {
 const bytes = (text) => parseFloat(text) * (text.includes("MiB") ? 1 << 20 : text.includes("KiB") ? 1024 : 1);
 const memory = async () => bytes(await page.textContent('section table.small-table tfoot td.number, table.small-table tfoot td.number'));
 
+const viewer = async () => {
+  await page.goto(`${asset}/convert`);
+  await page.waitForSelector("[data-map-viewer][data-ready]");
+};
+// Texels of a tile as the viewer has them, and as the server decodes them.
+const tiles = () => page.evaluate(async () => {
+  const { texture } = document.querySelector("[data-map-viewer]").map;
+  while (!texture.tile(0, 0, 0)) await new Promise(requestAnimationFrame);
+  const ours = new Uint8Array(await (await fetch(`${texture.address}/0/0/0`)).arrayBuffer());
+  return { format: texture.choice.texture.format, by: texture.decodedBy, shown: [...texture.tile(0, 0, 0).data], ours: [...ours] };
+});
+
+test("a texture is shown as the card decodes it, level by level, with its errors and the worst of them to fly to", async () => {
+  await viewer();
+  for (const name of ["colour", "normal", "masks"]) {
+    await page.selectOption('[data-pane="1"]', { label: `louvre_screen_${name}.dds` });
+    await page.waitForFunction((n) => document.querySelector("[data-map-viewer][data-ready]")?.map.texture?.choice.label.includes(n), name);
+    const { format, by, shown, ours } = await tiles(), slack = { BC7: 0, BC5: 2, BC1: 3 }[format];
+    assert.match(by, /graphics/);
+    assert.equal(shown.length, ours.length);
+    assert.ok(shown.every((v, i) => Math.abs(v - ours[i]) <= slack), `${name} ${format}`);
+  }
+  await page.selectOption('[data-pane="0"]', { label: "louvre_screen_masks.png" });
+  await page.waitForFunction(() => document.querySelector("[data-map-viewer][data-ready='pack/louvre_screen_masks.png']"));
+  await page.click("[data-blocks=open]");
+  await page.click("[data-shades=stored]");
+  await page.waitForSelector("[data-map-viewer][data-shades=stored]");
+  // The error the list gives for the worst place is what its texels give.
+  const worst = await page.textContent("[data-blocks=worst] button"), [, x, y, error] = worst.match(/(\d+), (\d+)\s+([\d.]+)/).map(Number);
+  const own = await page.evaluate(async ([left, top]) => {
+    const { map } = document.querySelector("[data-map-viewer]"), [picture, texture] = map.opened;
+    let sum = 0;
+    for (let v = top; v < top + 4; v++) for (let u = left; u < left + 4; u++) {
+      while (!picture.texel(u, v) || !texture.texel(u, v)) await new Promise(requestAnimationFrame);
+      const a = picture.texel(u, v), b = texture.texel(u, v);
+      for (let c = 0; c < 3; c++) sum += (a[c] - b[c]) ** 2;
+    }
+    return Math.sqrt(sum / 48);
+  }, [x, y]);
+  assert.ok(Math.abs(own - error) < 0.06, `${worst}: ${own}`);
+  await page.click("[data-blocks=worst] button");
+  assert.ok(await page.evaluate(() => document.querySelector("[data-map-viewer]").map.view.scale) > 4);
+  // Another level is another picture, and beside it the picture as it was filtered.
+  await page.click('[data-level="2"]');
+  await page.waitForFunction(() => document.querySelector("[data-map-viewer][data-ready]")?.map.texture?.mip === 2);
+  const sizes = await page.evaluate(() => document.querySelector("[data-map-viewer]").map.opened.map((p) => p.width));
+  assert.equal(sizes[0], sizes[1]);
+  await page.click("[data-shades=soft]");
+  await page.waitForSelector("[data-map-viewer][data-shades=soft]");
+  assert.match(await page.textContent("[data-blocks=soft]"), /Soft from mip \d|No level is soft/);
+});
+
+test("where the graphics lack a format, Crumpet decodes it and says so", async () => {
+  const poor = await browser.newPage();
+  await poor.addInitScript(() => {
+    const { getExtension } = WebGL2RenderingContext.prototype;
+    WebGL2RenderingContext.prototype.getExtension = function (name) { return name.startsWith("EXT_texture_compression") ? null : getExtension.call(this, name); };
+  });
+  await poor.goto(`${asset}/convert`);
+  await poor.waitForSelector("[data-map-viewer][data-ready]");
+  await poor.selectOption('[data-pane="1"]', { label: "louvre_screen_colour.dds" });
+  await poor.waitForFunction(() => /decoded by Crumpet, because these graphics have no BC7/.test(document.querySelector(".readout").textContent));
+  await poor.close();
+});
+
 test("a format that was measured is taken with a press", async () => {
   await page.goto(`${asset}/convert`);
   const masks = page.locator('details.choices[id="choices-masks"]');

@@ -72,6 +72,9 @@ public sealed record ConvertedTexture(
     /// <summary>Bytes of all levels, as they lie on the card.</summary>
     public long Memory { get; init; }
 
+    /// <summary>How its levels were filtered.</summary>
+    public MipFilter Filter { get; init; } = MipFilter.Kaiser;
+
     /// <summary>What it could be stored as.</summary>
     public ChoicesReport? Choices { get; init; }
 

@@ -220,6 +220,7 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
                     Output = output.Name,
                     Height = report.Height,
                     Memory = report.Memory,
+                    Filter = output.Mips,
                     Choices = sheet.Choices[i].Report<ChoicesReport>(),
                 });
             }

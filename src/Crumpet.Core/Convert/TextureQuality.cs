@@ -1,4 +1,3 @@
-using System.Numerics;
 using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Convert;
@@ -14,9 +13,6 @@ namespace Crumpet.Core.Convert;
 public sealed record TextureQuality(double? Psnr, IReadOnlyList<double?> ChannelPsnr, double? WorstBlockPsnr, double? MeanAngleDegrees)
 {
     private const int Window = 8;
-
-    // Values below this are black in any exposure that shows the rest.
-    private const float DarkestHigh = 1f / 1024;
 
     /// <summary>For normals: the angle that 95 of 100 texels stay below, degrees.</summary>
     public double? Angle95Degrees { get; init; }
@@ -35,14 +31,9 @@ public sealed record TextureQuality(double? Psnr, IReadOnlyList<double?> Channel
     public static TextureQuality Measure(Bitmap picture, Texture texture, ColourMeaning meaning, CancellationToken cancel = default)
     {
         var source = TextureConverter.ToFour(picture);
-        var format = texture.Format;
-        bool isHigh = format.Range is TexelRange.High or TexelRange.SignedHigh && source is Bitmap32 && meaning != ColourMeaning.Normal;
-        Bitmap decoded = format.IsFine ? BlockCodec.DecodeValues(texture.Levels[0], texture.Width, texture.Height, format)
-            : BlockCodec.Decode(texture.Levels[0], texture.Width, texture.Height, format);
-        // An opaque alpha that stays opaque would only flatter the number.
-        int channels = format.Channels == 4 && IsOpaque(source) && IsOpaque(decoded) ? 3 : format.Channels;
-        var scale = isHigh ? HighScale.Of(source, channels) : null;
-        int across = (source.Width + 3) / 4;
+        var decoded = BlockCodec.DecodeAny(texture.Level(0), texture.Width, texture.Height, texture.Format);
+        var texels = new TexelComparison(source, decoded, texture.Format, meaning);
+        int across = (source.Width + 3) / 4, channels = texels.Channels;
         var sums = new double[source.Height, channels];
         var blocks = new double[across * ((source.Height + 3) / 4)];
         Parallel.For(0, (source.Height + 3) / 4, new ParallelOptions { CancellationToken = cancel }, band =>
@@ -51,11 +42,9 @@ public sealed record TextureQuality(double? Psnr, IReadOnlyList<double?> Channel
             {
                 for (int x = 0; x < source.Width; x++)
                 {
-                    // Nobody sees the colour of a hole.
-                    bool hole = format.HasHoles && source.Unit(x, y, 3) < 0.5f;
-                    for (int c = hole ? 3 : 0; c < channels; c++)
+                    for (int c = texels.First(x, y); c < channels; c++)
                     {
-                        float a = source.Unit(x, y, c), b = Value(decoded, format, x, y, c), d = scale is null ? 255 * (a - b) : scale.Between(a, b);
+                        float d = texels.Difference(x, y, c);
                         sums[y, c] += (double)d * d;
                         blocks[band * across + x / 4] += (double)d * d;
                     }
@@ -64,21 +53,15 @@ public sealed record TextureQuality(double? Psnr, IReadOnlyList<double?> Channel
         });
         // Rows are summed in order, so that threads never show.
         double[] all = [.. Enumerable.Range(0, channels).Select(c => Enumerable.Range(0, source.Height).Sum(y => sums[y, c]))];
-        double texels = (double)source.Width * source.Height;
-        var quality = new TextureQuality(Decibels(all.Sum() / (texels * channels)), [.. all.Select(s => Decibels(s / texels))],
+        double count = (double)source.Width * source.Height;
+        var quality = new TextureQuality(Decibels(all.Sum() / (count * channels)), [.. all.Select(s => Decibels(s / count))],
             Decibels(blocks.Max() / (16 * channels)), null);
-        return meaning == ColourMeaning.Normal ? quality.WithAngles(Angles(source, decoded, format))
+        return meaning == ColourMeaning.Normal ? quality.WithAngles(Angles(source, texels))
             : meaning == ColourMeaning.Srgb && channels >= 3 ? quality with { Similarity = Similar(source, decoded, cancel) } : quality;
     }
 
-    private static bool IsOpaque(Bitmap picture)
-    {
-        for (int y = 0; y < picture.Height; y++)
-            for (int x = 0; x < picture.Width; x++)
-                if (picture.Unit(x, y, 3) != 1)
-                    return false;
-        return true;
-    }
+    /// <summary>Decibels of a mean square in codes of 255; null where it is 0.</summary>
+    internal static double? Decibels(double meanSquare) => meanSquare > 0 ? 10 * Math.Log10(255 * 255 / meanSquare) : null;
 
     private TextureQuality WithAngles(float[] angles)
     {
@@ -94,29 +77,13 @@ public sealed record TextureQuality(double? Psnr, IReadOnlyList<double?> Channel
         };
     }
 
-    // Of signed formats −1 to 1 stands for what a picture has from 0 to 1.
-    private static float Value(Bitmap decoded, TextureFormat format, int x, int y, int channel)
-    {
-        float value = decoded.Unit(x, y, channel);
-        return format.Range == TexelRange.SignedUnit && channel < 3 ? value * 0.5f + 0.5f : value;
-    }
-
-    private static double? Decibels(double meanSquare) => meanSquare > 0 ? 10 * Math.Log10(255 * 255 / meanSquare) : null;
-
-    private static float[] Angles(Bitmap source, Bitmap decoded, TextureFormat format)
+    private static float[] Angles(Bitmap source, TexelComparison texels)
     {
         var angles = new float[source.Width * source.Height];
         Parallel.For(0, source.Height, y =>
         {
             for (int x = 0; x < source.Width; x++)
-            {
-                var a = new Vector3(source.Unit(x, y, 0), source.Unit(x, y, 1), source.Unit(x, y, 2)) * 2 - Vector3.One;
-                var b = new Vector3(Value(decoded, format, x, y, 0), Value(decoded, format, x, y, 1), Value(decoded, format, x, y, 2)) * 2 - Vector3.One;
-                // Two-channel normals get their third component back as a shader computes it.
-                if (format.RebuildsThird)
-                    b.Z = MathF.Sqrt(MathF.Max(0, 1 - b.X * b.X - b.Y * b.Y));
-                angles[y * source.Width + x] = (float)(Math.Atan2(Vector3.Cross(a, b).Length(), Vector3.Dot(a, b)) * 180 / Math.PI);
-            }
+                angles[y * source.Width + x] = texels.Angle(x, y);
         });
         return angles;
     }
@@ -158,32 +125,4 @@ public sealed record TextureQuality(double? Psnr, IReadOnlyList<double?> Channel
     // Luma of BT.709.
     private static double Luma(Bitmap picture, int x, int y) =>
         0.2126 * picture.Unit(x, y, 0) + 0.7152 * picture.Unit(x, y, 1) + 0.0722 * picture.Unit(x, y, 2);
-
-    /// <summary>Differences of high-range values: of their logarithms, as shares of the source's span, times 255.</summary>
-    private sealed record HighScale(float Span)
-    {
-        public static HighScale Of(Bitmap source, int channels)
-        {
-            float least = float.PositiveInfinity, most = float.NegativeInfinity;
-            for (int y = 0; y < source.Height; y++)
-            {
-                for (int x = 0; x < source.Width; x++)
-                {
-                    for (int c = 0; c < Math.Min(3, channels); c++)
-                    {
-                        float log = Log(source.Unit(x, y, c));
-                        least = MathF.Min(least, log);
-                        most = MathF.Max(most, log);
-                    }
-                }
-            }
-            return new HighScale(MathF.Max(1, most - least));
-        }
-
-        public float Between(float a, float b) => 255 * (Log(a) - Log(b)) / Span;
-
-        // Below the darkest the logarithm goes on as a straight line, through zero.
-        private static float Log(float value) => MathF.Abs(value) <= DarkestHigh ? value / DarkestHigh
-            : MathF.Sign(value) * (1 + MathF.Log2(MathF.Abs(value) / DarkestHigh));
-    }
 }

@@ -105,6 +105,14 @@ public static class BlockCodec
         return result;
     }
 
+    /// <summary>Decodes a level to bytes where they say all that the format holds, to numbers of its range otherwise.</summary>
+    /// <param name="data">Exactly one level of one side.</param>
+    /// <param name="width">Texels.</param>
+    /// <param name="height">Texels.</param>
+    /// <param name="format">Format of <paramref name="data"/>.</param>
+    public static Bitmap DecodeAny(ReadOnlySpan<byte> data, int width, int height, TextureFormat format) =>
+        format.IsFine ? DecodeValues(data, width, height, format) : Decode(data, width, height, format);
+
     private delegate void Work<T>(ReadOnlySpan<byte> from, Span<T> to);
 
     private static void Each<T>(byte[] data, int width, int height, TextureFormat format, int channels, T[] pixels, Work<T> decode)

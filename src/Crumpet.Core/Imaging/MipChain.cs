@@ -82,7 +82,8 @@ public static class MipChain
     /// <summary>How many levels a picture of this size has.</summary>
     public static int Count(int width, int height) => BitOperations.Log2((uint)Math.Max(width, height)) + 1;
 
-    private static Vector4[] ToLinear(Bitmap source, ColourMeaning meaning, CancellationToken cancel)
+    /// <summary>Values as they are averaged: light, vectors, or plain numbers.</summary>
+    internal static Vector4[] ToLinear(Bitmap source, ColourMeaning meaning, CancellationToken cancel)
     {
         var values = new Vector4[source.Width * source.Height];
         for (int y = 0; y < source.Height; y++)

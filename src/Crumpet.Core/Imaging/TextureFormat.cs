@@ -63,6 +63,11 @@ public sealed record EncodeSettings(Effort Effort, Vector4 Weights)
         new(effort, meaning == ColourMeaning.Srgb ? new Vector4(1, 1.2f, 0.8f, 1) : Vector4.One);
 }
 
+/// <summary>How a browser's graphics (WebGL) take a format as it is.</summary>
+/// <param name="Extension">Name of the extension that brings it.</param>
+/// <param name="Number">Number of the format, without the sRGB transfer.</param>
+public sealed record CardFormat(string Extension, int Number);
+
 /// <summary>Decodes a block to RGBA, row by row.</summary>
 /// <param name="from">The block.</param>
 /// <param name="to">Its texels.</param>
@@ -121,6 +126,9 @@ public sealed partial class TextureFormat : IEntry<TextureFormat>
     /// <summary>The same with the sRGB transfer; null where there is none.</summary>
     public int? VkSrgb { get; init; }
 
+    /// <summary>How a browser's graphics take it; null where they do not, or where there is nothing to decode.</summary>
+    public CardFormat? Card { get; init; }
+
     /// <summary>Codes in the short DDS header that older readers know, the one that is written first; empty where it has none.</summary>
     internal IReadOnlyList<string> ShortCodes { get; init; } = [];
 
@@ -147,6 +155,9 @@ public sealed partial class TextureFormat : IEntry<TextureFormat>
 
     /// <summary>Whether it says more than bytes can.</summary>
     public bool IsFine => DecodeFine is not null;
+
+    /// <summary>Whether it is looked at as numbers: what is brighter than white, and more than bytes that is not compressed.</summary>
+    public bool ShowsNumbers => IsFine && (!HasBlocks || Range is TexelRange.High or TexelRange.SignedHigh);
 
     /// <summary>Whether a normal's third component is left out, and a shader makes it again.</summary>
     public bool RebuildsThird => Channels == 2;

@@ -9,6 +9,9 @@ public sealed partial class TextureFormat
 {
     private const byte PlainModel = 1;
     private const int AlphaChannel = 15, Signed = 0x40, Float = 0x80, Exponent = 0x20;
+    private const string S3tc = "WEBGL_compressed_texture_s3tc", Rgtc = "EXT_texture_compression_rgtc", Bptc = "EXT_texture_compression_bptc",
+        Etc = "WEBGL_compressed_texture_etc", AstcBlocks = "WEBGL_compressed_texture_astc";
+    private const int FirstEac = 0x9270, FirstEacVk = 153, FirstAstc = 0x93b0, FirstAstcVk = 157;
     private const uint One = 0x3f800000, MinusOne = 0xbf800000;
 
     /// <summary>RGB in 4 bits a texel.</summary>
@@ -25,6 +28,7 @@ public sealed partial class TextureFormat
         VkSrgb = 132,
         ShortCodes = ["DXT1"],
         WritesShort = true,
+        Card = new(S3tc, 0x83f0),
         Described = new(128, new DescribedSample(0, 64, 0, 0, 0, uint.MaxValue)),
         Encoder = s => new Bc1Encoder(Bc1Use.Opaque, s.Effort, new Vector3(s.Weights.X, s.Weights.Y, s.Weights.Z)),
         Decode = Bc1Decoder.Decode,
@@ -45,6 +49,7 @@ public sealed partial class TextureFormat
         DxgiSrgb = 72,
         WritesShort = true,
         ShortCodes = ["DXT1"],
+        Card = new(S3tc, 0x83f1),
         Described = new(128, new DescribedSample(0, 64, 1, 0, 0, uint.MaxValue)),
         Encoder = s => new Bc1Encoder(Bc1Use.Cutout, s.Effort, new Vector3(s.Weights.X, s.Weights.Y, s.Weights.Z)),
         Decode = Bc1Decoder.Decode,
@@ -64,6 +69,7 @@ public sealed partial class TextureFormat
         VkSrgb = 138,
         ShortCodes = ["DXT5"],
         WritesShort = true,
+        Card = new(S3tc, 0x83f3),
         Described = new(130, new DescribedSample(0, 64, AlphaChannel, 0x10, 0, uint.MaxValue), new DescribedSample(64, 64, 0, 0, 0, uint.MaxValue)),
         Encoder = s => new Bc3Encoder(s),
         Decode = Bc1Decoder.DecodeWithAlpha,
@@ -80,6 +86,7 @@ public sealed partial class TextureFormat
         Dxgi = 80,
         Vk = 139,
         ShortCodes = ["ATI1", "BC4U"],
+        Card = new(Rgtc, 0x8dbb),
         Described = new(131, new DescribedSample(0, 64, 0, 0, 0, uint.MaxValue)),
         Encoder = s => new Bc4Encoder([0], signed: false, s.Effort),
         Decode = (from, to) => Bc4Decoder.DecodeChannels(from, to, 1),
@@ -97,6 +104,7 @@ public sealed partial class TextureFormat
         Dxgi = 81,
         Vk = 140,
         ShortCodes = ["BC4S"],
+        Card = new(Rgtc, 0x8dbc),
         Described = new(131, new DescribedSample(0, 64, 0, Signed, 0x80000000, 0x7fffffff)),
         Encoder = s => new Bc4Encoder([0], signed: true, s.Effort),
         DecodeFine = (from, to) => Bc4Decoder.DecodeSigned(from, to, 1),
@@ -113,6 +121,7 @@ public sealed partial class TextureFormat
         Dxgi = 83,
         Vk = 141,
         ShortCodes = ["ATI2", "BC5U"],
+        Card = new(Rgtc, 0x8dbd),
         Described = new(132, new DescribedSample(0, 64, 0, 0, 0, uint.MaxValue), new DescribedSample(64, 64, 1, 0, 0, uint.MaxValue)),
         Encoder = s => new Bc4Encoder([0, 1], signed: false, s.Effort),
         Decode = (from, to) => Bc4Decoder.DecodeChannels(from, to, 2),
@@ -130,6 +139,7 @@ public sealed partial class TextureFormat
         Dxgi = 84,
         Vk = 142,
         ShortCodes = ["BC5S"],
+        Card = new(Rgtc, 0x8dbe),
         Described = new(132, new DescribedSample(0, 64, 0, Signed, 0x80000000, 0x7fffffff), new DescribedSample(64, 64, 1, Signed, 0x80000000, 0x7fffffff)),
         Encoder = s => new Bc4Encoder([0, 1], signed: true, s.Effort),
         DecodeFine = (from, to) => Bc4Decoder.DecodeSigned(from, to, 2),
@@ -146,6 +156,7 @@ public sealed partial class TextureFormat
         Range = TexelRange.High,
         Dxgi = 95,
         Vk = 143,
+        Card = new(Bptc, 0x8e8f),
         Described = new(133, new DescribedSample(0, 128, 0, Float, 0, One)),
         Encoder = s => new Bc6Encoder(signed: false, s.Effort),
         DecodeFine = (from, to) => Bc6Decoder.Decode(from, to, signed: false),
@@ -162,6 +173,7 @@ public sealed partial class TextureFormat
         Range = TexelRange.SignedHigh,
         Dxgi = 96,
         Vk = 144,
+        Card = new(Bptc, 0x8e8e),
         Described = new(133, new DescribedSample(0, 128, 0, Float | Signed, MinusOne, One)),
         Encoder = s => new Bc6Encoder(signed: true, s.Effort),
         DecodeFine = (from, to) => Bc6Decoder.Decode(from, to, signed: true),
@@ -179,6 +191,7 @@ public sealed partial class TextureFormat
         DxgiSrgb = 99,
         Vk = 145,
         VkSrgb = 146,
+        Card = new(Bptc, 0x8e8c),
         Described = new(134, new DescribedSample(0, 128, 0, 0, 0, uint.MaxValue)),
         Encoder = s => new Bc7Encoder(s.Effort, [s.Weights.X, s.Weights.Y, s.Weights.Z, s.Weights.W]),
         Decode = Bc7Decoder.Decode,
@@ -194,6 +207,7 @@ public sealed partial class TextureFormat
         UnitBytes = 8,
         Vk = 147,
         VkSrgb = 148,
+        Card = new(Etc, 0x9274),
         Described = new(161, new DescribedSample(0, 64, 2, 0, 0, uint.MaxValue)),
         Encoder = s => new EtcEncoder(s.Effort, hasHoles: false, new Vector3(s.Weights.X, s.Weights.Y, s.Weights.Z)),
         Decode = EtcDecoder.Decode,
@@ -210,6 +224,7 @@ public sealed partial class TextureFormat
         HasHoles = true,
         Vk = 149,
         VkSrgb = 150,
+        Card = new(Etc, 0x9276),
         Described = new(161, new DescribedSample(0, 64, 2, 0, 0, uint.MaxValue), new DescribedSample(0, 64, AlphaChannel, 0x10, 0, uint.MaxValue)),
         Encoder = s => new EtcEncoder(s.Effort, hasHoles: true, new Vector3(s.Weights.X, s.Weights.Y, s.Weights.Z)),
         Decode = EtcDecoder.DecodeHoles,
@@ -225,6 +240,7 @@ public sealed partial class TextureFormat
         UnitBytes = 16,
         Vk = 151,
         VkSrgb = 152,
+        Card = new(Etc, 0x9278),
         Described = new(161, new DescribedSample(0, 64, AlphaChannel, 0x10, 0, uint.MaxValue), new DescribedSample(64, 64, 2, 0, 0, uint.MaxValue)),
         Encoder = s => new EtcAlphaEncoder(s),
         Decode = EtcDecoder.DecodeAlpha,
@@ -342,6 +358,7 @@ public sealed partial class TextureFormat
         UnitBytes = 8 * channels,
         Range = isSigned ? TexelRange.SignedUnit : TexelRange.Unit,
         Vk = vk,
+        Card = new(Etc, FirstEac + vk - FirstEacVk),
         Described = new(161, [.. Enumerable.Range(0, channels).Select(c =>
             new DescribedSample(64 * c, 64, c, isSigned ? Signed : 0, isSigned ? 0x80000000 : 0, isSigned ? 0x7fffffff : uint.MaxValue))]),
         Encoder = s => new EacEncoder([.. Enumerable.Range(0, channels)], isSigned ? EacRange.SignedEleven : EacRange.Eleven, s.Effort),
@@ -359,6 +376,8 @@ public sealed partial class TextureFormat
         BlockHeight = side,
         Vk = vk,
         VkSrgb = vk + 1,
+        // Vulkan counts each size twice, with and without the sRGB transfer.
+        Card = new(AstcBlocks, FirstAstc + (vk - FirstAstcVk) / 2),
         Described = new(162, new DescribedSample(0, 128, 0, 0, 0, uint.MaxValue)),
         Encoder = s => new AstcEncoder(side, side, s),
         Decode = new AstcDecoder(side, side).Decode,

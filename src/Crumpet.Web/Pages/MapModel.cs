@@ -1,3 +1,4 @@
+using System.Numerics;
 using System.Text.Json;
 using Crumpet.Core.Bake;
 using Crumpet.Core.Building;
@@ -19,7 +20,25 @@ namespace Crumpet.Web.Pages;
 /// <param name="Material">Number of the material whose UVs lie on it; null for all.</param>
 /// <param name="Kind">What of its sheet it shows, the same word on every sheet; null for what belongs to none.</param>
 public sealed record MapChoice(string Group, string Key, string Label, string Address, bool IsNormal, int Mips, string? Sheet = null, int? Material = null,
-    string? Kind = null);
+    string? Kind = null)
+{
+    /// <summary>What it is compressed from and how, or null for what is no texture.</summary>
+    public TextureLook? Texture { get; init; }
+}
+
+/// <summary>How a texture is looked at: as a card decodes its blocks, and beside its picture.</summary>
+/// <param name="Format">Name of its format.</param>
+/// <param name="Card">How graphics take the format; null where they do not.</param>
+/// <param name="IsSigned">Whether −1 to 1 stands for what a picture has from 0 to 1.</param>
+/// <param name="RebuildsThird">Whether a normal's third component is made from the others.</param>
+/// <param name="IsColour">Whether it is averaged in linear light.</param>
+/// <param name="Blocks">Where a level's blocks are served, without the level.</param>
+/// <param name="Picture">Key of its picture among the choices.</param>
+/// <param name="Filtered">Where the picture's tiles are served, filtered as the texture's levels were, without the level.</param>
+/// <param name="Halvings">How often the picture's sides are halved for its level 0.</param>
+/// <param name="Measured">Where it is measured beside its picture.</param>
+public sealed record TextureLook(string Format, CardFormat? Card, bool IsSigned, bool RebuildsThird, bool IsColour, string Blocks, string Picture,
+    string Filtered, int Halvings, string Measured);
 
 /// <summary>What the map viewer of a page shows.</summary>
 /// <param name="View">The asset.</param>
@@ -89,10 +108,24 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
 
     private IEnumerable<MapChoice> Converted()
     {
-        var outputs = (View.Report<PackReport>(Station.Pack)?.Pictures ?? []).ToDictionary(p => p.File, p => p.Output);
-        return (View.Report<ConvertReport>(Station.Convert)?.Textures ?? [])
-            .Select(t => Choice("Textures, decoded", Station.Convert, t.File, t.File, t.Meaning, t.Mips, t.Sheet,
-                outputs.GetValueOrDefault(t.Picture, t.File)));
+        var pictures = View.Report<PackReport>(Station.Pack)?.Pictures ?? [];
+        return (View.Report<ConvertReport>(Station.Convert)?.Textures ?? []).Select(t =>
+        {
+            var picture = pictures.FirstOrDefault(p => p.File == t.Picture);
+            var choice = Choice("Textures, decoded", Station.Convert, t.File, t.File, t.Meaning, t.Mips, t.Sheet, picture?.Output ?? t.File);
+            return picture is null ? choice : choice with { Texture = Look(t) };
+        });
+    }
+
+    private TextureLook Look(ConvertedTexture texture)
+    {
+        string of = View.Shown(Station.Pack)!.File(texture.Picture).Sha256, sha = View.Shown(Station.Convert)!.File(texture.File).Sha256;
+        string meaning = texture.Meaning.ToString().ToLowerInvariant(), filter = texture.Filter.ToString().ToLowerInvariant();
+        string tiles = texture.Filter == MipFilter.None ? "kaiser" : filter;
+        return new TextureLook(texture.Format.Label, texture.Format.Card, texture.Format.Range == TexelRange.SignedUnit,
+            texture.Format.RebuildsThird && texture.Meaning == ColourMeaning.Normal, texture.Meaning == ColourMeaning.Srgb,
+            $"/textures/{sha}/blocks", $"{Station.Pack.Word}/{texture.Picture}", $"{AddressOf(of, texture.Meaning)}-{tiles}", BitOperations.Log2((uint)texture.Divisor),
+            $"/textures/{sha}/of/{of}/{meaning}/{filter}");
     }
 
     private IEnumerable<MapChoice> Sources()

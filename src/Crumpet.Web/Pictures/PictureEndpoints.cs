@@ -2,13 +2,14 @@ using System.Runtime.InteropServices;
 using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Core.Imaging;
+using Crumpet.Storage;
 
 namespace Crumpet.Web.Pictures;
 
 /// <summary>Serves pictures to the map viewer: by content, so that browsers may keep what they have for ever.</summary>
 internal static class PictureEndpoints
 {
-    private const string ForEver = "public, max-age=31536000, immutable";
+    public const string ForEver = "public, max-age=31536000, immutable";
     private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(250);
 
     public static void MapPictures(this WebApplication app)
@@ -58,7 +59,7 @@ internal static class PictureEndpoints
         });
         app.MapGet("/strips/{sha}/{channel:int}", async (string sha, int channel, StripService strips, HttpContext context) =>
         {
-            if (sha.Length != 64 || !sha.All(char.IsAsciiHexDigitLower) || channel is < 0 or > 3)
+            if (!FileStore.IsHash(sha) || channel is < 0 or > 3)
                 return Results.NotFound();
             try
             {
@@ -94,7 +95,15 @@ internal static class PictureEndpoints
         }
     }
 
-    private static PictureKey? KeyOf(string sha, string meaning, int mip) =>
-        sha.Length == 64 && sha.All(char.IsAsciiHexDigitLower) && Enum.TryParse<ColourMeaning>(meaning, ignoreCase: true, out var parsed)
-            && Enum.IsDefined(parsed) ? new PictureKey(sha, parsed, mip) : null;
+    // A meaning may name a filter: normal-kaiser.
+    private static PictureKey? KeyOf(string sha, string meaning, int mip)
+    {
+        var (before, after) = meaning.IndexOf('-', StringComparison.Ordinal) is var at and >= 0 ? (meaning[..at], meaning[(at + 1)..]) : (meaning, "");
+        var filter = MipFilter.Box;
+        return FileStore.IsHash(sha) && Known(before, out ColourMeaning parsed) && (after.Length == 0 || (Known(after, out filter) && filter != MipFilter.None))
+            ? new PictureKey(sha, parsed, mip, filter) : null;
+    }
+
+    public static bool Known<T>(string word, out T value)
+        where T : struct, Enum => Enum.TryParse(word, ignoreCase: true, out value) && Enum.IsDefined(value);
 }

@@ -14,13 +14,14 @@ namespace Crumpet.Web.Pictures;
 /// <summary>A picture as a viewer asks for it.</summary>
 /// <param name="Sha256">Hash of its file in the store.</param>
 /// <param name="Meaning">What its numbers mean: decides how it is averaged, and whether a normal's third component is rebuilt.</param>
-/// <param name="Mip">Level of a texture's mip chain; 0 for pictures.</param>
-public readonly record struct PictureKey(string Sha256, ColourMeaning Meaning, int Mip);
+/// <param name="Mip">Level of a texture's mip chain; of a picture how often its sides are halved.</param>
+/// <param name="Filter">How a picture is halved.</param>
+public readonly record struct PictureKey(string Sha256, ColourMeaning Meaning, int Mip, MipFilter Filter = MipFilter.Box);
 
 /// <summary>Cuts pictures into tiles when they are first looked at, keeps the tiles by content, and compares pictures.</summary>
 public sealed class PictureService : IDisposable
 {
-    private const int Version = 1;
+    private const int Version = 2;
     private const long LargestCache = 8L << 30;
     private const int OpenFiles = 48;
 
@@ -124,7 +125,7 @@ public sealed class PictureService : IDisposable
     private async Task<Cut> MakeAsync(PictureKey key)
     {
         string name = Convert.ToHexStringLower(
-            SHA256.HashData(Encoding.UTF8.GetBytes(string.Create(CultureInfo.InvariantCulture, $"{Version} {key.Sha256} {key.Meaning} {key.Mip}"))));
+            SHA256.HashData(Encoding.UTF8.GetBytes(string.Create(CultureInfo.InvariantCulture, $"{Version} {key.Sha256} {key.Meaning} {key.Mip} {key.Filter}"))));
         string path = Path.Combine(folder, name);
         if (!File.Exists(path))
         {
@@ -163,18 +164,30 @@ public sealed class PictureService : IDisposable
 
     /// <summary>How much a picture takes while it is decoded and cut: a pyramid is a third more.</summary>
     private static long BytesOf(byte[] bytes, PictureKey key) =>
-        TextureContainer.IsTexture(bytes) ? 8L * bytes.Length : ImageFile.BytesToRead(bytes, key.Sha256[..12]) * 4 / 3;
+        TextureContainer.IsTexture(bytes) ? 8L * bytes.Length
+        // Filtering takes four numbers a texel.
+        : ImageFile.BytesToRead(bytes, key.Sha256[..12]) * (key.Mip == 0 ? 4 : 20) / 3;
 
     private static Bitmap Decode(byte[] bytes, PictureKey key)
     {
         string name = key.Sha256[..12];
         if (!TextureContainer.IsTexture(bytes))
-            return key.Mip == 0 ? ImageFile.Read(bytes, name)
-                : throw new SourceFileException(name, $"mip {key.Mip}", "a picture has no mip levels", "Look at level 0");
+            return Halved(ImageFile.Read(bytes, name), key);
         var texture = TextureContainer.Read(bytes, name);
         if (key.Mip < 0 || key.Mip >= texture.Levels.Count)
             throw new SourceFileException(name, $"mip {key.Mip}", $"the texture has {texture.Levels.Count} levels", "Look at one of them");
         return TextureView.Decode(texture, key.Mip, key.Meaning);
+    }
+
+    /// <summary>A picture as a level of its texture is filtered before it is compressed.</summary>
+    private static Bitmap Halved(Bitmap picture, PictureKey key)
+    {
+        if (key.Mip == 0)
+            return picture;
+        if (key.Mip < 0 || key.Mip >= MipChain.Count(picture.Width, picture.Height))
+            throw new SourceFileException(key.Sha256[..12], $"mip {key.Mip}", $"the picture has {MipChain.Count(picture.Width, picture.Height)} levels", "Look at one of them");
+        return MipChain.Resize(TextureConverter.ToFour(picture), Math.Max(1, picture.Width >> key.Mip), Math.Max(1, picture.Height >> key.Mip),
+            new MipSettings(key.Filter, key.Meaning), Environment.ProcessorCount, CancellationToken.None);
     }
 
     /// <summary>Lets go of files that are not being looked at, so that stepping through many maps holds few.</summary>

@@ -64,8 +64,8 @@ public sealed class PictureMeasureTests
     {
         var flat = new Bitmap8(4, 4, 4, [.. Enumerable.Range(0, 64).Select(i => (byte)(i % 4 < 2 ? 128 : 255))]);
         var texture = TextureConverter.Convert(flat, new ConvertSettings(TextureFormat.Bc5, ColourMeaning.Normal), 1);
-        Assert.Equal([128, 128, 255], TextureView.Decode(texture, 0, ColourMeaning.Normal).Pixels[..3]);
-        Assert.Equal([128, 128, 0], TextureView.Decode(texture, 0, ColourMeaning.Linear).Pixels[..3]);
+        Assert.Equal([128, 128, 255], ((Bitmap8)TextureView.Decode(texture, 0, ColourMeaning.Normal)).Pixels[..3]);
+        Assert.Equal([128, 128, 0], ((Bitmap8)TextureView.Decode(texture, 0, ColourMeaning.Linear)).Pixels[..3]);
         Assert.Equal((1, 1), (TextureView.Decode(texture, 2, ColourMeaning.Normal).Width, TextureView.Decode(texture, 2, ColourMeaning.Normal).Height));
         Assert.Throws<ArgumentOutOfRangeException>(() => TextureView.Decode(texture, 3, ColourMeaning.Normal));
     }

@@ -62,7 +62,7 @@ export function bindMapBar(map) {
       }
       map.draw();
     });
-  $("details").addEventListener("toggle", () => bar.showPicture());
+  $("[data-drawer=view]").addEventListener("toggle", () => bar.showPicture());
 
   function setRange(from, to) {
     Object.assign(map.look, { from, to: Math.max(to, from + 1e-6) });
@@ -96,7 +96,7 @@ export function bindMapBar(map) {
     },
     /** Brings mip levels, range and histogram up to the map that is shown. */
     showPicture() {
-      const { picture } = map, count = map.choice(map.panes[0]).mips;
+      const { picture } = map, count = Math.max(map.choice(map.panes[0]).mips, map.compare === "one" ? 1 : map.choice(map.panes[1]).mips);
       for (const group of [$("[data-channel]").parentElement, $("[data-act=stretch]").parentElement]) group.hidden = !picture;
       mips.hidden = count < 2;
       if (mips.options.length !== count) mips.replaceChildren(...Array.from({ length: count }, (_, i) => new Option(`mip ${i}`, i)));
@@ -104,7 +104,7 @@ export function bindMapBar(map) {
       if (picture?.bits === 32 && picture !== this.ranged) setRange(picture.statistics.from, picture.statistics.to);
       else if (this.ranged?.bits === 32 && picture?.bits !== 32) setRange(0, 1);
       this.ranged = picture;
-      if ($("details").open) drawHistogram($(".histogram"), $(".histogram-said"), picture);
+      if ($("[data-drawer=view]").open) drawHistogram($(".histogram"), $(".histogram-said"), picture);
     },
   };
   bar.showChoices();

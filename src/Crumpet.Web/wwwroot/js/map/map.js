@@ -2,6 +2,7 @@
 import { loadPreview } from "../stage/preview.js";
 import { activate, answerTo, bringTo, moveSeam, say, start } from "../viewers.js";
 import { bindMapBar } from "./bar.js";
+import { Blocks } from "./blocks.js";
 import { Overlay } from "./overlay.js";
 import { Painter } from "./painter.js";
 import { PanZoom } from "./pan-zoom.js";
@@ -24,6 +25,7 @@ export class MapViewer {
     this.wires = this.config.wires;
     this.view = new PanZoom(this.canvas, () => this.draw());
     this.bar = bindMapBar(this);
+    this.blocks = new Blocks(this);
     activate(root, this);
     answerTo("fly-to", ({ place, region }) => this.flyTo(place, region));
     answerTo("picked", (part) => { this.picked = part; this.draw(); });
@@ -62,7 +64,8 @@ export class MapViewer {
     const [a, b] = this.panes.map((key) => this.choice(key));
     say(this.readout, `opening ${a.label}`);
     try {
-      const opened = await Promise.all([a, this.compare === "one" && b.key !== "live-before" ? null : b].map((c) => (c?.address ? this.openPicture(c) : null)));
+      const opened = await Promise.all([[a, b], [this.compare === "one" && b.key !== "live-before" ? null : b, a]].map(
+        ([c, beside]) => (c?.address ? this.openPicture(c, beside) : null)));
       if (this.round !== round) return;
       this.opened = opened;
       this.problem = "";
@@ -79,6 +82,7 @@ export class MapViewer {
       this.fitted = `${size.width} ${size.height}`;
     }
     this.bar.showPicture();
+    this.blocks.show();
     this.measure();
     this.read();
     this.root.dataset.ready = a.key;
@@ -99,12 +103,17 @@ export class MapViewer {
     await this.open();
   }
 
-  openPicture(choice, round = this.round) {
-    return Picture.open(choice, Math.min(this.mip, choice.mips - 1), () => { this.draw(); this.read(); }, (share) => {
+  /** Opens a map; a picture beside the texture that was made of it as the texture's level was filtered. */
+  openPicture(choice, beside, round = this.round) {
+    const look = beside.texture?.picture === choice.key && this.mip + beside.texture.halvings > 0 ? beside.texture : null;
+    return Picture.open(choice, look ? this.mip + look.halvings : Math.min(this.mip, choice.mips - 1), () => { this.draw(); this.read(); }, (share) => {
       say(this.readout, `${choice.label} is looked at for the first time and cut into tiles · ${Math.round(share * 100)} %`);
       return round === this.round;
-    });
+    }, look?.filtered);
   }
+
+  /** The texture that is shown, in front or behind; undefined where none is. */
+  get texture() { return this.opened.find((p) => p?.choice.texture); }
 
   /** The map in front; the other one while Space is held. */
   get picture() { return this.swapped && this.opened[1] ? this.opened[1] : this.opened[0]; }
@@ -138,7 +147,7 @@ export class MapViewer {
     if (held === !!this.swapped) return;
     this.swapped = held;
     const other = this.choice(this.panes[1]);
-    if (held && !this.opened[1] && other.address) this.opened[1] = await this.openPicture(other).catch(() => null);
+    if (held && !this.opened[1] && other.address) this.opened[1] = await this.openPicture(other, this.choice(this.panes[0])).catch(() => null);
     this.read();
     this.draw();
   }
@@ -210,8 +219,9 @@ export class MapViewer {
     const { picture } = this;
     if (!picture) return `sheet · ${this.config.sheetSize} × ${this.config.sheetSize} px`;
     const describe = (p) => `${p.choice.label}${p.mip ? ` mip ${p.mip}` : ""} · ${p.width} × ${p.height} px · ${p.bits === 32 ? "float" : `${p.bits} bit`}`;
-    if (!this.other) return describe(picture);
-    return this.compare === "wipe" ? `${picture.choice.label} | ${this.other.choice.label}`
+    const decoded = this.texture ? ` · decoded by ${this.texture.decodedBy}` : "";
+    if (!this.other) return `${describe(picture)}${picture.choice.texture ? decoded : ""}`;
+    return this.compare === "wipe" ? `${picture.choice.label} | ${this.other.choice.label}${decoded}`
       : `${picture.choice.label} − ${this.other.choice.label}${this.difference ? ` · ${this.difference}` : ""}`;
   }
 

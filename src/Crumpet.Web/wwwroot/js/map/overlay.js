@@ -39,6 +39,7 @@ export class Overlay {
     context.strokeStyle = "#f2f2f2";
     context.lineWidth = 1;
     if (bare || map.look.repeat) context.strokeRect(view.x + 0.5, view.y + 0.5, side, view.height * view.scale);
+    map.blocks.draw(context, w, h);
     if (this.paths && (map.wires || bare)) this.islands(context, map, bare);
     if (map.picture && view.scale >= numbersFrom && !map.other) this.numbers(context, map, w, h);
     context.strokeStyle = "#ffe94a";

@@ -117,7 +117,7 @@ export class Painter {
     if (other) return;
     const { gl, at } = this, side = picture.tileSide;
     for (let coarse = level + 1, f = 2; coarse < picture.levels.length; coarse++, f *= 2) {
-      const tile = tileStore.tiles.get(`${picture.address}/${coarse}/${Math.floor(x / f)}/${Math.floor(y / f)}`);
+      const tile = tileStore.tiles.get(`${picture.key}/${coarse}/${Math.floor(x / f)}/${Math.floor(y / f)}`);
       if (!tile?.data) continue;
       const { width, height } = picture.levels[coarse], kx = picture.width * scale / width, ky = picture.height * scale / height;
       const l = left + Math.floor(x / f) * side * kx, t = top + Math.floor(y / f) * side * ky;

@@ -1,4 +1,5 @@
 // Pictures as the server cuts them: tiles at every power of two, fetched as they come into view, forgotten when there are too many.
+import { openCard } from "./card.js";
 
 const budgetBytes = 160 << 20, atOnce = 8;
 
@@ -64,16 +65,27 @@ export class Picture {
   /**
    * @param choice a map of the page's list; @param mip level; @param arrived called when a tile has come
    * @param waits called with how far the server is, 0 to 1, while it cuts the picture; false from it gives up
+   * @param from where it is served, if not where the list says
    */
-  static async open(choice, mip, arrived, waits) {
-    const address = `${choice.address}/${mip}`;
+  static async open(choice, mip, arrived, waits, from = choice.address) {
+    const address = `${from}/${mip}`;
     let response = await fetch(address);
     while (response.status === 202) {
       if (waits((await response.json()).share) === false) throw new Error("left");
       response = await fetch(address);
     }
     if (!response.ok) throw new Error(response.status === 422 ? await response.text() : `the map cannot be fetched (${response.status})`);
-    return Object.assign(new Picture(), await response.json(), { choice, mip, address, arrived });
+    const picture = Object.assign(new Picture(), await response.json(), { choice, mip, address, key: address, arrived });
+    if (choice.texture) await picture.decodeOnCard();
+    return picture;
+  }
+
+  /** Has this browser's graphics decode the blocks, where they can; otherwise tiles are what Crumpet decodes. */
+  async decodeOnCard() {
+    const { card, problem } = await openCard(this.choice.texture, this.mip, this);
+    this.card = card;
+    this.decodedBy = card ? "this browser’s graphics" : `Crumpet, because ${problem}`;
+    if (card) this.key = `card ${this.address}`;
   }
 
   get width() { return this.levels[0].width; }
@@ -82,7 +94,8 @@ export class Picture {
 
   tile(level, x, y) {
     const { width, height } = this.levels[level], side = this.tileSide, w = Math.min(side, width - x * side), h = Math.min(side, height - y * side);
-    return tileStore.get(`${this.address}/${level}/${x}/${y}`, async () => {
+    return tileStore.get(`${this.key}/${level}/${x}/${y}`, async () => {
+      if (this.card) return { data: this.card.read(level, x * side, y * side, w, h), width: w, height: h, channels: this.channels, bits: this.bits };
       const response = await fetch(`${this.address}/${level}/${x}/${y}`);
       if (!response.ok) throw new Error(`${response.status}`);
       const buffer = await response.arrayBuffer();

@@ -1,0 +1,80 @@
+using System.Collections.Concurrent;
+using Crumpet.Core;
+using Crumpet.Core.Convert;
+using Crumpet.Core.Imaging;
+using Crumpet.Storage;
+
+namespace Crumpet.Web.Pictures;
+
+/// <summary>A texture and the picture it was made from, as a viewer asks for them.</summary>
+/// <param name="Texture">Hash of the texture in the store.</param>
+/// <param name="Picture">Hash of the picture in the store.</param>
+/// <param name="Meaning">What the numbers mean.</param>
+/// <param name="Filter">How its levels were filtered.</param>
+public readonly record struct SightKey(string Texture, string Picture, ColourMeaning Meaning, MipFilter Filter);
+
+/// <summary>Measures textures beside their pictures when they are looked at, and keeps the latest answers.</summary>
+public sealed class SightService(FileStore store, PixelAllowance allowance)
+{
+    // Picture, its levels as numbers, what is decoded, and what is measured: bytes for each of the picture's.
+    private const int BytesABytePicture = 8, BytesAByteTexture = 24, MostKept = 200;
+
+    private readonly ConcurrentDictionary<SightKey, Lazy<Task<IReadOnlyList<LevelQuality>>>> levels = new();
+    private readonly ConcurrentDictionary<(SightKey, int, bool), Lazy<Task<LevelErrors>>> errors = new();
+
+    /// <summary>The blocks of a level as they lie in the file.</summary>
+    /// <param name="sha256">Hash of the texture in the store.</param>
+    /// <param name="level">Level from 0.</param>
+    /// <returns>The bytes, or null where there is no such level.</returns>
+    /// <exception cref="SourceFileException">It is no texture.</exception>
+    public byte[]? Blocks(string sha256, int level)
+    {
+        var texture = TextureContainer.Read(store.Load(sha256), sha256[..12]);
+        return level >= 0 && level < texture.Levels.Count ? texture.Level(level).ToArray() : null;
+    }
+
+    /// <summary>What every level holds.</summary>
+    /// <exception cref="SourceFileException">One of the files cannot be read.</exception>
+    public Task<IReadOnlyList<LevelQuality>> LevelsAsync(SightKey key) => KeptAsync(levels, key, key, sight => LevelQuality.Measure(sight, Threads));
+
+    /// <summary>Errors of a level, block by block; null where there is no such level.</summary>
+    /// <param name="key">The texture and its picture.</param>
+    /// <param name="level">Level from 0.</param>
+    /// <param name="isSoft">Whether the level is drawn large beside the whole picture.</param>
+    /// <exception cref="SourceFileException">One of the files cannot be read.</exception>
+    public async Task<LevelErrors?> ErrorsAsync(SightKey key, int level, bool isSoft)
+    {
+        int count = TextureContainer.Read(store.Load(key.Texture), key.Texture[..12]).Levels.Count;
+        return level < 0 || level >= count ? null
+            : await KeptAsync(errors, (key, level, isSoft), key, sight => LevelErrors.Measure(sight, level, isSoft, Threads));
+    }
+
+    private static int Threads => Environment.ProcessorCount;
+
+    private async Task<T> KeptAsync<TKey, T>(ConcurrentDictionary<TKey, Lazy<Task<T>>> kept, TKey key, SightKey files, Func<TextureSight, T> measure)
+        where TKey : notnull
+    {
+        if (kept.Count > MostKept)
+            kept.Clear();
+        var lazy = kept.GetOrAdd(key, _ => new(() => Task.Run(() => MeasureAsync(files, measure))));
+        try
+        {
+            return await lazy.Value;
+        }
+        catch
+        {
+            kept.TryRemove(new(key, lazy));
+            throw;
+        }
+    }
+
+    private async Task<T> MeasureAsync<T>(SightKey key, Func<TextureSight, T> measure)
+    {
+        byte[] texture = store.Load(key.Texture), picture = store.Load(key.Picture);
+        string name = key.Picture[..12];
+        using var room = await allowance.TakeAsync(
+            ImageFile.BytesToRead(picture, name) * BytesABytePicture + (long)texture.Length * BytesAByteTexture, CancellationToken.None);
+        return measure(new TextureSight(ImageFile.Read(picture, name), TextureContainer.Read(texture, key.Texture[..12]), key.Meaning, key.Filter, wraps: false,
+            Threads));
+    }
+}
