@@ -1,6 +1,6 @@
 // How far a texture is from its picture: level by level, block by block as a picture of shades, and the worst places to fly to.
 
-const inks = [[24, 36, 38], [86, 62, 92], [196, 98, 66], [255, 226, 120]], opaque = 235, nearby = 12; // blocks around a place
+const inks = [[24, 36, 38], [86, 62, 92], [196, 98, 66], [255, 226, 120]], opaque = 235, nearby = 2; // blocks around a place
 
 export class Blocks {
   constructor(map) {
