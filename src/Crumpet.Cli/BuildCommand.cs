@@ -22,13 +22,18 @@ internal static class BuildCommand
     private static readonly Option<bool> Explain = new(
         "--explain")
     { Description = "Say what would be worked, why, and about how long it takes; nothing is worked." };
+    private static readonly Option<double?> Budget = new("--budget")
+    {
+        Description = FormattableString.Invariant($"Memory that all textures may take together, {TextureBudget.LeastMebibytes} to {TextureBudget.MostMebibytes:0} MiB: formats ")
+            + "and sizes are chosen that fit with the least error. The kit folder stays as it is.",
+    };
     private static readonly Option<int> Threads = new(
         "--threads")
     { DefaultValueFactory = _ => Environment.ProcessorCount, Description = "Threads to use; no byte depends on them." };
 
     public static Command Make()
     {
-        var command = new Command("build", "Build the assets of kit folders.") { Folder, Only, Out, Kept, Explain, Threads };
+        var command = new Command("build", "Build the assets of kit folders.") { Folder, Only, Out, Kept, Explain, Budget, Threads };
         command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed, cancel)));
         return command;
     }
@@ -37,6 +42,10 @@ internal static class BuildCommand
     {
         if (parsed.GetValue(Out) is null && !parsed.GetValue(Explain))
             throw new UsageException("build needs --out, a folder for the packages, or --explain.");
+        if (parsed.GetValue(Budget) is not (null or (>= TextureBudget.LeastMebibytes and <= TextureBudget.MostMebibytes)))
+            throw new UsageException(FormattableString.Invariant($"--budget is {parsed.GetValue(Budget)}. {TextureBudget.Bounds}"));
+        if (parsed.GetValue(Budget) is not null && parsed.GetValue(Explain))
+            throw new UsageException("--budget and --explain were both given; what textures could be is only known once they are worked.");
         int threads = Output.Within("--threads", parsed.GetValue(Threads), 1, Output.MostThreads);
         using var temporary = parsed.GetValue(Kept) is null ? new TemporaryStore() : null;
         var store = parsed.GetValue(Kept) is { } lasting ? new FileStore(lasting.FullName) : temporary!.Store;
@@ -46,7 +55,7 @@ internal static class BuildCommand
         foreach (string word in only.Where(w => !names.Any(n => Wildcards.Fits(w, n))))
             throw new UsageException($"--asset names {word}, and no asset is called that. {NearestWord.Hint(word, names)}.");
         var builds = kits.SelectMany(k => k.Kit.Assets.Where(a => only.Length == 0 || only.Any(w => Wildcards.Fits(w, a.Name)))
-            .Select(a => (a.Name, Build: BuildOf(k.Folder, k.Kit, a, store)))).ToArray();
+            .Select(a => new Wanted(a.Name, k.Kit.PlanOf(a), Making(k.Folder, k.Kit, a, store)))).ToArray();
         foreach (var same in builds.GroupBy(b => AssetBuild.FileNameOf(b.Name), StringComparer.OrdinalIgnoreCase).Where(g => g.Count() > 1))
         {
             throw new UsageException($"{string.Join(" and ", same.Select(b => b.Name))} would both be written as {same.Key}.zip; "
@@ -56,25 +65,71 @@ internal static class BuildCommand
         return parsed.GetValue(Explain) ? Tell(parsed, kit, builds) : Build(parsed, kit, builds, store, threads, cancel);
     }
 
-    private static AssetBuild BuildOf(DirectoryInfo folder, KitFolder kit, KitFolderAsset asset, FileStore store)
+    private static Func<AssetPlan, AssetBuild> Making(DirectoryInfo folder, KitFolder kit, KitFolderAsset asset, FileStore store)
     {
-        var sources = asset.Sources.Select(source =>
+        SourceFile[] sources = [.. asset.Sources.Select(source =>
         {
             byte[] bytes = Output.ReadFile(new FileInfo(Path.Combine(folder.FullName, asset.Folder, source.Path)));
             return new SourceFile(source.Path, store.Put(bytes), bytes.Length, source.Side);
-        });
-        return new AssetBuild(AssetBuild.FileNameOf(asset.Name), kit.PlanOf(asset), [.. sources], store, kit.Rules) { Identity = $"{kit.Name}/{asset.Folder}" };
+        })];
+        return plan => new AssetBuild(AssetBuild.FileNameOf(asset.Name), plan, sources, store, kit.Rules) { Identity = $"{kit.Name}/{asset.Folder}" };
     }
 
-    private static int Build(ParseResult parsed, string kit, (string Name, AssetBuild Build)[] builds, FileStore store, int threads,
-        CancellationToken cancel)
+    /// <summary>Takes all assets to Convert and decides how their textures are stored so that they fit.</summary>
+    private static BudgetAnswer Fitted(Wanted[] builds, double mebibytes, int threads, CancellationToken cancel)
     {
+        var converted = new List<(Wanted Wanted, ConvertReport Report)>();
+        foreach (var wanted in builds)
+        {
+            var (station, result) = wanted.Build.Run(Station.Convert, throughStops: false, threads, new ConsoleProgress(), cancel);
+            // What is stopped is told when it is built.
+            if (station == Station.Convert)
+                converted.Add((wanted, result.As<ConvertReport>()));
+        }
+        var answer = TextureBudget.Meet(converted.Select(c => (c.Wanted.Name, c.Report)), mebibytes);
+        if (answer.Plan is null)
+            throw new UsageException(answer.Refusal(mebibytes));
+        foreach (var (wanted, report) in converted)
+            wanted.Decide(plan => plan with { Recipe = TextureBudget.Stored(plan.Recipe, report, answer, wanted.Name) });
+        return answer;
+    }
+
+    private static object? Told(BudgetAnswer? answer) => answer is null ? null : new
+    {
+        answer.Plan!.Bytes,
+        Outputs = answer.Chosen.Select(c => new
+        {
+            c.Output.Asset,
+            c.Output.Output,
+            c.Choice.Format,
+            c.Choice.Divisor,
+            c.Choice.Bytes,
+            c.Choice.Psnr,
+            c.Choice.MeanAngleDegrees,
+            Before = new { c.Output.Now.Format, c.Output.Now.Divisor, c.Output.Now.Bytes },
+        }),
+    };
+
+    /// <summary>An asset to build.</summary>
+    private sealed class Wanted(string name, AssetPlan plan, Func<AssetPlan, AssetBuild> make)
+    {
+        public string Name => name;
+
+        public AssetBuild Build { get; private set; } = make(plan);
+
+        public void Decide(Func<AssetPlan, AssetPlan> change) => Build = make(plan = change(plan));
+    }
+
+    private static int Build(ParseResult parsed, string kit, Wanted[] builds, FileStore store, int threads, CancellationToken cancel)
+    {
+        var answer = parsed.GetValue(Budget) is { } mebibytes ? Fitted(builds, mebibytes, threads, cancel) : null;
         var assets = new List<object>();
         var lines = new List<string>();
         var findings = new List<Finding>();
         var ended = new List<(AssetBuild, Station)>();
-        foreach (var (name, build) in builds)
+        foreach (var wanted in builds)
         {
+            var (name, build) = (wanted.Name, wanted.Build);
             var (station, result) = build.Run(Station.Deliver, throughStops: false, threads, new ConsoleProgress(), cancel);
             ended.Add((build, station));
             var own = Station.UpTo(station).SelectMany(s => build.ResultOf(s)!.Findings).ToArray();
@@ -88,16 +143,22 @@ internal static class BuildCommand
             if (station != Station.Deliver)
                 lines.Add($"{name} stopped at {station}.");
         }
+        if (answer is not null)
+        {
+            lines.Add(FormattableString.Invariant($"textures take {answer.Plan!.Bytes / TextureBudget.Mebibyte:0.##} of {parsed.GetValue(Budget):0.##} MiB"));
+            lines.AddRange(answer.Chosen.Select(c => $"  {c.Output.Asset} {c.Output.Output}  {c.Choice.Format.Label}"
+                + $"{(c.Choice.Divisor > 1 ? $" at 1/{c.Choice.Divisor}" : "")}  {c.Choice.Bytes} bytes"));
+        }
         var jobs = JobTally.Of(ended);
         lines.Add($"{jobs.Worked} of {jobs.All} jobs worked, {jobs.Kept} kept");
         lines.AddRange(jobs.Kinds.Where(k => k.Worked > 0)
             .Select(k => FormattableString.Invariant($"  {k.Kind}  {k.Worked} worked  {k.Kept} kept  {k.Seconds:0.00} s")));
         if (builds.Length == 0)
             lines.Add($"{kit} has no assets; nothing was built.");
-        return Output.Print(parsed, new { kit, assets, jobs, findings }, lines, findings);
+        return Output.Print(parsed, new { kit, assets, jobs, budget = Told(answer), findings }, lines, findings);
     }
 
-    private static int Tell(ParseResult parsed, string kit, (string Name, AssetBuild Build)[] builds)
+    private static int Tell(ParseResult parsed, string kit, Wanted[] builds)
     {
         var told = builds.Select(b => (b.Name, Forecast: b.Build.Forecast(Station.Deliver))).ToArray();
         var lines = new List<string>();

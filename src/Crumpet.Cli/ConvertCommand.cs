@@ -104,8 +104,7 @@ internal static class ConvertCommand
     private static ConvertSettings[] Chosen(FileInfo[] inputs, ConvertSettings settings, double? budget, CancellationToken cancel)
     {
         if (budget is not null and not (>= TextureBudget.LeastMebibytes and <= TextureBudget.MostMebibytes))
-            throw new UsageException(FormattableString.Invariant(
-                $"--budget is {budget}; it must be {TextureBudget.LeastMebibytes} to {TextureBudget.MostMebibytes} MiB."));
+            throw new UsageException(FormattableString.Invariant($"--budget is {budget}. {TextureBudget.Bounds}"));
         var measured = inputs.Select(input =>
         {
             var picture = ImageFile.Read(Output.ReadFile(input), input.Name);

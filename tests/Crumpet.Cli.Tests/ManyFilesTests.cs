@@ -83,6 +83,40 @@ public sealed class ManyFilesTests : CommandTests
     }
 
     [Fact]
+    public void Build_meets_a_memory_over_all_assets_and_refuses_one_that_is_too_small()
+    {
+        Save("kit/kit.json", """{"version":3,"name":"k","assets":["a","b"],"settings":{"bake":{"size":64,"maps":["normal","occlusion"]} } }""");
+        foreach (string asset in (string[])["a", "b"])
+        {
+            Save($"kit/assets/{asset}/asset.json", $$"""{"version":3,"name":"{{asset}}","sources":[{"path":"c_low.obj"},{"path":"c_high.obj"}]}""");
+            Save($"kit/assets/{asset}/c_low.obj", Plate("c_low", 0, 0));
+            Save($"kit/assets/{asset}/c_high.obj", Plate("c_high", 0, 0));
+        }
+        long all = Textures(), half = all / 2;
+        string mebibytes = (half / 1048576.0).ToString(System.Globalization.CultureInfo.InvariantCulture);
+        Assert.InRange(Textures("--budget", mebibytes), half / 4, half);
+        var refused = Run("build", At("kit"), "--out", At("out"), "--budget", "0.01");
+        Assert.Equal((2, true), (refused.Code, refused.Error.Contains("cannot be met: the textures take at least", StringComparison.Ordinal)));
+        Assert.Equal(2, Run("build", At("kit"), "--out", At("out"), "--budget", "0").Code);
+        Assert.Equal(2, Run("build", At("kit"), "--out", At("out"), "--budget", "1", "--explain").Code);
+
+        // Blocks and levels as they lie in the packages: a DDS without its header, which may be 20 bytes shorter.
+        long Textures(params string[] more)
+        {
+            var run = Run(["build", At("kit"), "--out", At("out"), "--json", .. more]);
+            Assert.True(run.Code == 0, run.Error + run.Out);
+            long bytes = Directory.GetFiles(At("out"), "*.zip").Sum(zip =>
+            {
+                using var archive = System.IO.Compression.ZipFile.OpenRead(zip);
+                return archive.Entries.Where(e => e.Name.EndsWith(".dds", StringComparison.Ordinal)).Sum(e => e.Length - 148);
+            });
+            if (JsonDocument.Parse(run.Out).RootElement.GetProperty("budget") is { ValueKind: JsonValueKind.Object } told)
+                Assert.InRange(told.GetProperty("bytes").GetInt64() - bytes, -256, 256);
+            return bytes;
+        }
+    }
+
+    [Fact]
     public void Build_takes_chosen_assets_of_several_kits()
     {
         foreach (string kit in (string[])["one", "two"])

@@ -5,7 +5,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
 import { crumpet, sharedApp } from "./app.mjs";
-import { dropKit, fresh, openBrowser, openPage, press, work } from "./browser.mjs";
+import { dropKit, fresh, kitOf, openBrowser, openPage, press, work } from "./browser.mjs";
 
 let app, browser, page, complaints, folder, asset;
 
@@ -95,6 +95,20 @@ test("where the graphics lack a format, Crumpet decodes it and says so", async (
   await poor.close();
 });
 
+test("a way to store it is seen beside how it is stored now, before it is taken", async () => {
+  await viewer();
+  const masks = page.locator('details.choices[id="choices-masks"]');
+  if (await masks.getAttribute("open") === null) await masks.locator("summary").click();
+  await page.click('button[aria-label="See masks as BC1, ¼ size"]');
+  await page.waitForFunction(() => document.querySelector(".readout").textContent.startsWith("louvre_screen_masks.dds | masks as BC1, ¼ size"));
+  const [now, then] = await page.evaluate(() => document.querySelector("[data-map-viewer]").map.opened.map((p) => [p.width, p.choice.texture.format, p.decodedBy]));
+  assert.deepEqual([now[0], then[0], then[1]], [256, 64, "BC1"]);
+  assert.match(then[2], /graphics/);
+  // Nothing was decided by looking.
+  assert.equal(await page.locator('td:has-text("now")').count() > 0, true);
+  assert.equal((await fetch(`${asset}/convert?handler=WouldBe&way=masks|bc1|3`)).status, 404);
+});
+
 test("a format that was measured is taken with a press", async () => {
   await page.goto(`${asset}/convert`);
   const masks = page.locator('details.choices[id="choices-masks"]');
@@ -122,7 +136,19 @@ test("a memory is met, shown before it is taken, and refused where it cannot be"
   }, 0.061 * (1 << 20));
   assert.ok(await memory() <= 0.061 * (1 << 20));
   await page.goto(`${asset}/convert?budget=0.01`);
-  assert.match(await page.textContent(".problem"), /cannot be met: the textures take at least [\d.]+ KiB/);
+  assert.match(await page.textContent(".problem"), /cannot be met: the textures take at least [\d.]+ MiB/);
   await page.goto(`${asset}/convert?budget=many`);
   assert.match(await page.textContent(".problem"), /must be 0\.01 to 65536 MiB/);
+});
+
+test("a kit meets a memory over all its assets", async () => {
+  const kit = await kitOf(page, asset);
+  await page.goto(`${kit}?budget=0.05#memory`);
+  assert.ok(bytes(await page.textContent("#budget-table tfoot td:nth-child(3)")) <= 0.05 * (1 << 20));
+  await press(page, '#memory button:has-text("Store them so")');
+  await page.goto(`${asset}/convert`);
+  await fresh(page, "convert");
+  await page.waitForFunction(() => parseFloat(document.querySelector("table.small-table tfoot td.number").textContent) <= 51.3);
+  await page.goto(`${kit}?budget=0.001`);
+  assert.match(await page.textContent("#memory .problem"), /must be 0\.01 to 65536 MiB/);
 });

@@ -1,3 +1,4 @@
+using System.Globalization;
 using Crumpet.Core.Convert;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Pack;
@@ -5,17 +6,27 @@ using Crumpet.Core.Pack;
 namespace Crumpet.Core.Building;
 
 /// <summary>One output as a budget sees it: its textures of all sheets are stored alike.</summary>
+/// <param name="Asset">Name of the asset it is of.</param>
 /// <param name="Output">Name of the output.</param>
 /// <param name="Meaning">What its numbers mean.</param>
 /// <param name="Now">How it is stored now; the error is as its choices say it.</param>
 /// <param name="Texture">Ways it can be stored, over all sheets together.</param>
-public sealed record BudgetOutput(string Output, ColourMeaning Meaning, TextureChoice Now, BudgetTexture Texture);
+public sealed record BudgetOutput(string Asset, string Output, ColourMeaning Meaning, TextureChoice Now, BudgetTexture Texture);
 
-/// <summary>What meets a memory for an asset's textures.</summary>
+/// <summary>What meets a memory for the textures of one asset or many.</summary>
 /// <param name="Outputs">The outputs.</param>
 /// <param name="Plan">How each is stored; null where nothing fits.</param>
 /// <param name="Least">Bytes they take at least.</param>
-public sealed record BudgetAnswer(IReadOnlyList<BudgetOutput> Outputs, BudgetPlan? Plan, long Least);
+public sealed record BudgetAnswer(IReadOnlyList<BudgetOutput> Outputs, BudgetPlan? Plan, long Least)
+{
+    /// <summary>Each output and how it is stored; empty where nothing fits.</summary>
+    public IEnumerable<(BudgetOutput Output, TextureChoice Choice)> Chosen => Outputs.Zip(Plan?.Chosen ?? []);
+
+    /// <summary>Why a memory cannot be met, one sentence.</summary>
+    /// <param name="mebibytes">The memory that was asked for.</param>
+    public string Refusal(double mebibytes) => FormattableString.Invariant(
+        $"{mebibytes:0.##} MiB cannot be met: the textures take at least {Math.Ceiling(Least / TextureBudget.Mebibyte * 100) / 100:0.##} MiB, at a quarter of their size.");
+}
 
 /// <summary>Meets a memory with what Convert measured.</summary>
 public static class TextureBudget
@@ -26,17 +37,33 @@ public static class TextureBudget
     /// <summary>Least and most that can be asked for, MiB.</summary>
     public const double LeastMebibytes = 0.01, MostMebibytes = 65536;
 
+    /// <summary>The memory a text asks for, MiB; null where it is none within bounds.</summary>
+    public static double? Read(string? text) => double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out double value)
+        && value is >= LeastMebibytes and <= MostMebibytes ? value : null;
+
+    /// <summary>What a memory must be, one sentence.</summary>
+    public static string Bounds => FormattableString.Invariant($"The memory must be {LeastMebibytes} to {MostMebibytes:0} MiB.");
+
     /// <summary>The way outputs are stored that fits with the least weighted error.</summary>
-    /// <param name="report">What Convert gave.</param>
+    /// <param name="assets">Names of assets, no two alike, and what Convert gave of each.</param>
     /// <param name="mebibytes">Memory they may take together.</param>
-    public static BudgetAnswer Meet(ConvertReport report, double mebibytes)
+    public static BudgetAnswer Meet(IEnumerable<(string Asset, ConvertReport Report)> assets, double mebibytes)
     {
         ArgumentOutOfRangeException.ThrowIfLessThan(mebibytes, LeastMebibytes);
         ArgumentOutOfRangeException.ThrowIfGreaterThan(mebibytes, MostMebibytes);
-        BudgetOutput[] outputs = [.. report.Textures.Where(t => t.Choices is not null).GroupBy(t => t.Output).Select(Of)];
+        BudgetOutput[] outputs = [.. assets.SelectMany(a => a.Report.Textures.Where(t => t.Choices is not null).GroupBy(t => t.Output).Select(t => Of(a.Asset, t)))];
         return new BudgetAnswer(outputs, MemoryBudget.Meet([.. outputs.Select(o => o.Texture)], (long)(mebibytes * Mebibyte)),
             outputs.Sum(o => o.Texture.Choices.Min(c => c.Bytes)));
     }
+
+    /// <summary>An asset's recipe with all outputs stored as an answer says.</summary>
+    /// <param name="recipe">The recipe.</param>
+    /// <param name="report">What Convert gave of the asset.</param>
+    /// <param name="answer">The answer.</param>
+    /// <param name="asset">Name of the asset.</param>
+    public static Recipe Stored(Recipe recipe, ConvertReport report, BudgetAnswer answer, string asset) =>
+        answer.Chosen.Where(c => c.Output.Asset == asset)
+            .Aggregate(recipe, (r, c) => Stored(r, report, c.Output.Output, c.Choice.Format, c.Choice.Divisor));
 
     /// <summary>The recipe with an output stored as a choice says.</summary>
     /// <param name="recipe">The recipe.</param>
@@ -57,7 +84,7 @@ public static class TextureBudget
     // Side of the picture: choices were measured for it, whatever size is stored now.
     private static int FullSide(ConvertedTexture texture) => texture.Choices is { } choices ? choices.Side : Math.Max(texture.Size, texture.Height);
 
-    private static BudgetOutput Of(IGrouping<string, ConvertedTexture> textures)
+    private static BudgetOutput Of(string asset, IGrouping<string, ConvertedTexture> textures)
     {
         var all = textures.ToArray();
         var first = all[0];
@@ -68,7 +95,7 @@ public static class TextureBudget
             .Select(c => Together([.. all.Select(t => (t.Choices!, t.Choices!.Choices.First(o => Same(o, c))))]))];
         var now = choices.FirstOrDefault(first.Is)
             ?? new TextureChoice(first.Format, first.Divisor, all.Sum(t => t.Memory), 0, first.Quality.Psnr, first.Quality.MeanAngleDegrees);
-        return new BudgetOutput(textures.Key, first.Meaning, now, new BudgetTexture(choices, BudgetTexture.WeightOf(first.Meaning, texels)));
+        return new BudgetOutput(asset, textures.Key, first.Meaning, now, new BudgetTexture(choices, BudgetTexture.WeightOf(first.Meaning, texels)));
     }
 
     private static bool Same(TextureChoice a, TextureChoice b) => a.Format == b.Format && a.Divisor == b.Divisor;

@@ -26,7 +26,11 @@ public sealed record BudgetPlan(IReadOnlyList<TextureChoice> Chosen, long Bytes,
 /// <summary>Chooses how textures are stored so that they fit into a memory with the least weighted error.</summary>
 public static class MemoryBudget
 {
-    /// <summary>The least-error choice that fits, exactly: of all combinations those are kept that no other beats in both memory and error.</summary>
+    /// <summary>Combinations that are kept at once. Where more of them are unbeaten, as with dozens of textures, they are thinned evenly by memory.</summary>
+    public const int MostKept = 20_000;
+
+    /// <summary>The least-error choice that fits: of all combinations those are kept that no other beats in both memory and error; exactly, up to
+    /// <see cref="MostKept"/> of them.</summary>
     /// <param name="textures">The textures.</param>
     /// <param name="bytes">Memory they may take.</param>
     /// <returns>The choice, or null where even the smallest does not fit.</returns>
@@ -62,7 +66,10 @@ public static class MemoryBudget
         foreach (var node in all.OrderBy(n => n.Bytes).ThenBy(n => n.Error))
             if (front.Count == 0 || node.Error < front[^1].Error)
                 front.Add(node);
-        return front;
+        if (front.Count <= MostKept)
+            return front;
+        // The one that takes least stays, so that what can be met is met; the one with least error too.
+        return [.. Enumerable.Range(0, MostKept).Select(i => front[(int)((long)i * (front.Count - 1) / (MostKept - 1))])];
     }
 
     private sealed record Node(long Bytes, double Error, Node? Before, TextureChoice? Choice);

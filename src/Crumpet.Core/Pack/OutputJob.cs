@@ -41,7 +41,8 @@ public sealed record OutputSettings(int Width, int Height, RecipeOutput Output, 
     IReadOnlyDictionary<string, int[]> Values)
 {
     /// <summary>What of an output its texels depend on.</summary>
-    public static RecipeOutput Plain(RecipeOutput output) => output with { Name = "", On = true, File = null, Format = null };
+    public static RecipeOutput Plain(RecipeOutput output) =>
+        output with { Name = "", On = true, File = null, Format = null, Level = Effort.Normal, Mips = MipFilter.Kaiser, Largest = null };
 }
 
 /// <summary>What became of an output's channels.</summary>

@@ -158,7 +158,8 @@ public sealed record RecipeOutput(
     /// <inheritdoc/>
     public bool Equals(RecipeOutput? other) => other is not null
         && (Name, Meaning, On, File, Bits, Picture, Size) == (other.Name, other.Meaning, other.On, other.File, other.Bits, other.Picture, other.Size)
-        && (Alpha, Dither, Normals, Format) == (other.Alpha, other.Dither, other.Normals, other.Format) && Channels.SequenceEqual(other.Channels);
+        && (Alpha, Dither, Normals, Format) == (other.Alpha, other.Dither, other.Normals, other.Format)
+        && (Level, Mips, Largest) == (other.Level, other.Mips, other.Largest) && Channels.SequenceEqual(other.Channels);
 
     /// <inheritdoc/>
     public override int GetHashCode() => HashCode.Combine(Name, Meaning, Bits, Channels.Count);

@@ -38,7 +38,22 @@ public sealed record MapChoice(string Group, string Key, string Label, string Ad
 /// <param name="Halvings">How often the picture's sides are halved for its level 0.</param>
 /// <param name="Measured">Where it is measured beside its picture.</param>
 public sealed record TextureLook(string Format, CardFormat? Card, bool IsSigned, bool RebuildsThird, bool IsColour, string Blocks, string Picture,
-    string Filtered, int Halvings, string Measured);
+    string Filtered, int Halvings, string Measured)
+{
+    /// <summary>How a texture of the store is looked at.</summary>
+    /// <param name="sha256">Hash of the texture.</param>
+    /// <param name="of">Hash of its picture.</param>
+    /// <param name="texture">What is known of it.</param>
+    public static TextureLook Of(string sha256, string of, ConvertedTexture texture)
+    {
+        string meaning = texture.Meaning.ToString().ToLowerInvariant(), filter = texture.Filter.ToString().ToLowerInvariant();
+        string tiles = texture.Filter == MipFilter.None ? "kaiser" : filter;
+        return new TextureLook(texture.Format.Label, texture.Format.Card, texture.Format.Range == TexelRange.SignedUnit,
+            texture.Format.RebuildsThird && texture.Meaning == ColourMeaning.Normal, texture.Meaning == ColourMeaning.Srgb,
+            $"/textures/{sha256}/blocks", $"{Station.Pack.Word}/{texture.Picture}", $"{MapModel.AddressOf(of, texture.Meaning)}-{tiles}",
+            BitOperations.Log2((uint)texture.Divisor), $"/textures/{sha256}/of/{of}/{meaning}/{filter}");
+    }
+}
 
 /// <summary>What the map viewer of a page shows.</summary>
 /// <param name="View">The asset.</param>
@@ -117,16 +132,8 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
         });
     }
 
-    private TextureLook Look(ConvertedTexture texture)
-    {
-        string of = View.Shown(Station.Pack)!.File(texture.Picture).Sha256, sha = View.Shown(Station.Convert)!.File(texture.File).Sha256;
-        string meaning = texture.Meaning.ToString().ToLowerInvariant(), filter = texture.Filter.ToString().ToLowerInvariant();
-        string tiles = texture.Filter == MipFilter.None ? "kaiser" : filter;
-        return new TextureLook(texture.Format.Label, texture.Format.Card, texture.Format.Range == TexelRange.SignedUnit,
-            texture.Format.RebuildsThird && texture.Meaning == ColourMeaning.Normal, texture.Meaning == ColourMeaning.Srgb,
-            $"/textures/{sha}/blocks", $"{Station.Pack.Word}/{texture.Picture}", $"{AddressOf(of, texture.Meaning)}-{tiles}", BitOperations.Log2((uint)texture.Divisor),
-            $"/textures/{sha}/of/{of}/{meaning}/{filter}");
-    }
+    private TextureLook Look(ConvertedTexture texture) => TextureLook.Of(View.Shown(Station.Convert)!.File(texture.File).Sha256,
+        View.Shown(Station.Pack)!.File(texture.Picture).Sha256, texture);
 
     private IEnumerable<MapChoice> Sources()
     {
@@ -167,7 +174,7 @@ public sealed record MapModel(AssetView View, Station Station, string? Start = n
 
     private int? MaterialOf(string sheet) => View.ShownBake?.Sheets.FirstOrDefault(s => s.Sheet == sheet)?.Material;
 
-    private static string AddressOf(string sha256, ColourMeaning meaning) => $"/pictures/{sha256}/{meaning.ToString().ToLowerInvariant()}";
+    internal static string AddressOf(string sha256, ColourMeaning meaning) => $"/pictures/{sha256}/{meaning.ToString().ToLowerInvariant()}";
 
     private object[] Regions() =>
         [.. (View.ShownBake?.Sheets ?? []).SelectMany(s => s.Regions.Where(r => r.Kind != FaultKind.Skew).Take(RegionsShown)

@@ -19,6 +19,7 @@ public sealed class SightService(FileStore store, PixelAllowance allowance)
     // Picture, its levels as numbers, what is decoded, and what is measured: bytes for each of the picture's.
     private const int BytesABytePicture = 8, BytesAByteTexture = 24, MostKept = 200;
 
+    private readonly ConcurrentDictionary<(string, ConvertSettings), (string Sha256, int Levels)> kept = new();
     private readonly ConcurrentDictionary<SightKey, Lazy<Task<IReadOnlyList<LevelQuality>>>> levels = new();
     private readonly ConcurrentDictionary<(SightKey, int, bool), Lazy<Task<LevelErrors>>> errors = new();
 
@@ -31,6 +32,24 @@ public sealed class SightService(FileStore store, PixelAllowance allowance)
     {
         var texture = TextureContainer.Read(store.Load(sha256), sha256[..12]);
         return level >= 0 && level < texture.Levels.Count ? texture.Level(level).ToArray() : null;
+    }
+
+    /// <summary>A texture as it would be, made to be looked at.</summary>
+    /// <param name="picture">Hash of the picture in the store.</param>
+    /// <param name="settings">How it is converted.</param>
+    /// <returns>Hash of the texture in the store, and its levels.</returns>
+    /// <exception cref="SourceFileException">The picture cannot be read.</exception>
+    public async Task<(string Sha256, int Levels)> WouldBeAsync(string picture, ConvertSettings settings)
+    {
+        if (kept.TryGetValue((picture, settings), out var known) && File.Exists(store.PathOf(known.Sha256)))
+            return known;
+        byte[] bytes = store.Load(picture);
+        using var room = await allowance.TakeAsync(ImageFile.BytesToRead(bytes, picture[..12]) * BytesABytePicture, CancellationToken.None);
+        return kept[(picture, settings)] = await Task.Run(() =>
+        {
+            var texture = TextureConverter.Convert(ImageFile.Read(bytes, picture[..12]), settings, Threads);
+            return (store.Put(settings.Container.Write(texture)), texture.Levels.Count);
+        });
     }
 
     /// <summary>What every level holds.</summary>

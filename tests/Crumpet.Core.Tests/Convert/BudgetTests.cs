@@ -38,6 +38,34 @@ public sealed class BudgetTests
     }
 
     [Fact]
+    public void A_hundred_textures_meet_a_memory_nearly_as_well_as_fractions_of_choices_could()
+    {
+        uint seed = 99;
+        var textures = Enumerable.Range(0, 100).Select(_ => new BudgetTexture([.. Enumerable.Range(0, 9).Select(k =>
+            new TextureChoice(TextureFormat.Bc1, 1, (1000 + Next(500)) << k, 4000.0 * Unit() / (1 << k), null, null))], 0.2 + Unit())).ToArray();
+        long least = textures.Sum(t => t.Choices.Min(c => c.Bytes));
+        foreach (long bytes in new[] { least, 3 * least, 20 * least })
+        {
+            var plan = MemoryBudget.Meet(textures, bytes)!;
+            Assert.True(plan.Bytes <= bytes);
+            Assert.Equal(plan.Error, plan.Chosen.Zip(textures).Sum(p => p.First.Error * p.Second.Weight), 3);
+            // No price on memory makes error and memory together less than this: a bound from below for every choice there is.
+            double bound = Enumerable.Range(0, 400).Select(i => Math.Pow(10, -4 + i * 0.02)).Max(price =>
+                textures.Sum(t => t.Choices.Min(c => c.Error * t.Weight + price * c.Bytes)) - price * bytes);
+            Assert.InRange(plan.Error, bound * 0.999, bytes == least ? double.PositiveInfinity : bound * 1.02);
+        }
+        Assert.Null(MemoryBudget.Meet(textures, least - 1));
+
+        int Next(int below) => (int)(Unit() * below);
+
+        double Unit()
+        {
+            seed = Hash.Mix(seed + 0x9e3779b9);
+            return seed / 4294967296.0;
+        }
+    }
+
+    [Fact]
     public void What_a_picture_holds_decides_what_it_is_proposed()
     {
         var photo = Picture((x, y) => (Noise(x, y, 0), Noise(x, y, 1), Noise(x, y, 2), 255));

@@ -3,12 +3,13 @@ using Crumpet.Core.Building;
 using Crumpet.Core.Convert;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Pack;
+using Crumpet.Web.Pictures;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Crumpet.Web.Pages.Convert;
 
 /// <summary>Textures beside the pictures they were made from, what else they could be, and what meets a memory.</summary>
-public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
+public sealed class IndexModel(Workbench workbench, SightService sights) : StationPage(workbench)
 {
     /// <inheritdoc/>
     public override Station Station => Station.Convert;
@@ -21,11 +22,10 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     public ConvertReport? Report => View.Report<ConvertReport>(Station.Convert);
 
     /// <summary>What meets the memory that is asked for, or null.</summary>
-    public BudgetAnswer? Answer => Report is { } report && Mebibytes is { } mebibytes ? TextureBudget.Meet(report, mebibytes) : null;
+    public BudgetAnswer? Answer => Report is { } report && Mebibytes is { } mebibytes ? TextureBudget.Meet([(View.Asset.Name, report)], mebibytes) : null;
 
     /// <summary>The memory that is asked for, where it is a number within bounds.</summary>
-    public double? Mebibytes => double.TryParse(Budget, NumberStyles.Float, CultureInfo.InvariantCulture, out double value)
-        && value is >= TextureBudget.LeastMebibytes and <= TextureBudget.MostMebibytes ? value : null;
+    public double? Mebibytes => TextureBudget.Read(Budget);
 
     /// <summary>Records each output's format and size and how all are compressed, and converts.</summary>
     public Task<IActionResult> OnPostConvertAsync(Dictionary<string, TextureFormat> formats,
@@ -49,17 +49,44 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
 
     /// <summary>Stores one output as it was measured to be, and converts.</summary>
     /// <param name="take">Output, format and divisor, with bars between.</param>
-    public async Task<IActionResult> OnPostTakeAsync(string take)
+    public async Task<IActionResult> OnPostTakeAsync(string? take)
     {
-        string[] parts = (take ?? "").Split('|');
         if (!await LoadAsync())
             return NotFound();
-        if (Report is not { } report || parts.Length != 3 || TextureFormat.Table.Find(parts[1]) is not { } format || parts[2] is not ("1" or "2" or "4"))
+        if (Way(take) is not { } way)
             return await ShowAsync("That is no way to store a texture of this asset; look at the table again.");
-        return await DecideAndRunAsync(plan => plan with
-        {
-            Recipe = TextureBudget.Stored(plan.Recipe, report, parts[0], format, int.Parse(parts[2], CultureInfo.InvariantCulture)),
-        });
+        return await DecideAndRunAsync(plan => plan with { Recipe = TextureBudget.Stored(plan.Recipe, Report!, way.Texture.Output, way.Format, way.Divisor) });
+    }
+
+    /// <summary>Converts an output another way, to be looked at beside how it is stored now.</summary>
+    /// <param name="way">Output, format and divisor, with bars between.</param>
+    public async Task<IActionResult> OnGetWouldBeAsync(string? way)
+    {
+        if (!await LoadAsync() || Way(way) is not var (texture, format, divisor) || View.Shown(Station.Pack) is not { } packed)
+            return NotFound();
+        if (packed.Files.FirstOrDefault(f => f.Name == texture.Picture) is not { } picture)
+            return NotFound();
+        int side = Math.Max(1, texture.Choices!.Side / divisor);
+        var settings = new ConvertSettings(format, texture.Meaning, texture.Filter) { Size = divisor == 1 ? null : side };
+        var (sha, levels) = await sights.WouldBeAsync(picture.Sha256, settings);
+        // As large as it is said to be, whichever of its sides is the longer one.
+        var made = texture with { Format = format, Size = side, Height = side, Mips = levels };
+        string label = $"{texture.Output} as {format.Label}{(divisor > 1 ? $", {Show.SizeOf(divisor)}" : "")}";
+        return new JsonResult(
+            new
+            {
+                Now = $"{Station.Word}/{texture.File}",
+                WouldBe = new MapChoice("As it would be", "live-would-be", label, MapModel.AddressOf(sha, texture.Meaning), texture.Meaning == ColourMeaning.Normal,
+                    levels, texture.Sheet) { Texture = TextureLook.Of(sha, picture.Sha256, made) },
+            }, BuildJson.Options);
+    }
+
+    private (ConvertedTexture Texture, TextureFormat Format, int Divisor)? Way(string? said)
+    {
+        string[] parts = (said ?? "").Split('|');
+        return parts.Length == 3 && Report?.Textures.FirstOrDefault(t => t.Output == parts[0] && t.Choices is not null) is { } texture
+            && TextureFormat.Table.Find(parts[1]) is { } format && int.TryParse(parts[2], NumberStyles.None, CultureInfo.InvariantCulture, out int divisor)
+            && texture.Choices!.Choices.Any(c => c.Format == format && c.Divisor == divisor) ? (texture, format, divisor) : null;
     }
 
     /// <summary>Stores all outputs so that they meet a memory, and converts.</summary>
@@ -67,23 +94,12 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     {
         if (!await LoadAsync())
             return NotFound();
-        if (Report is not { } report || Answer is not { } answer)
-            return await ShowAsync(FormattableString.Invariant(
-                $"The memory is '{Budget}'; it must be {TextureBudget.LeastMebibytes} to {TextureBudget.MostMebibytes:0} MiB, once textures are converted."));
-        if (answer.Plan is not { } plan)
-            return await ShowAsync(FormattableString.Invariant(
-                $"{Mebibytes:0.##} MiB cannot be met: the textures take at least {answer.Least / TextureBudget.Mebibyte:0.##} MiB at a quarter of their size."));
-        return await DecideAndRunAsync(decided => decided with
-        {
-            Recipe = answer.Outputs.Zip(plan.Chosen).Aggregate(decided.Recipe,
-                (recipe, pair) => TextureBudget.Stored(recipe, report, pair.First.Output, pair.Second.Format, pair.Second.Divisor)),
-        });
+        if (Report is not { } report)
+            return await ShowAsync("Nothing is converted yet; convert first, then say what it may take.");
+        if (Answer is not { } answer)
+            return await ShowAsync(TextureBudget.Bounds);
+        if (answer.Plan is null)
+            return await ShowAsync(answer.Refusal(Mebibytes!.Value));
+        return await DecideAndRunAsync(decided => decided with { Recipe = TextureBudget.Stored(decided.Recipe, report, answer, View.Asset.Name) });
     }
-
-    /// <summary>Names of sizes.</summary>
-    public static string SizeWords(int divisor) => divisor switch { 1 => "full size", 2 => "½ size", _ => "¼ size" };
-
-    /// <summary>How far a choice is from its picture, in words.</summary>
-    public static string Loss(TextureChoice choice) => choice.MeanAngleDegrees is { } angle
-        ? string.Create(CultureInfo.InvariantCulture, $"{angle:0.00}°") : choice.Psnr is { } db ? string.Create(CultureInfo.InvariantCulture, $"{db:0.0} dB") : "exact";
 }

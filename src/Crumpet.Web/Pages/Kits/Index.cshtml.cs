@@ -46,6 +46,41 @@ public sealed class IndexModel(Workbench workbench, KitService kits) : PageModel
         return Page();
     }
 
+    /// <summary>Memory that is asked for, MiB; null where none is.</summary>
+    [BindProperty(Name = "budget", SupportsGet = true)]
+    public string? Budget { get; set; }
+
+    /// <summary>Assets whose textures are converted, and what Convert gave.</summary>
+    public IReadOnlyList<(AssetView Asset, ConvertReport Report)> Converted =>
+        [.. View.Assets.Select(a => (a, a.Report<ConvertReport>(Station.Convert)!)).Where(a => a.Item2 is not null)];
+
+    /// <summary>What meets the memory that is asked for, or null.</summary>
+    public BudgetAnswer? Answer => TextureBudget.Read(Budget) is { } mebibytes && Converted.Count > 0
+        ? TextureBudget.Meet(Converted.Select(c => (c.Asset.Asset.Name, c.Report)), mebibytes) : null;
+
+    /// <summary>Stores the textures of all assets so that they meet a memory, and converts them.</summary>
+    public async Task<IActionResult> OnPostBudgetAsync()
+    {
+        if (await workbench.KitAsync(Id) is not { } view)
+            return NotFound();
+        View = view;
+        if (TextureBudget.Read(Budget) is not { } mebibytes)
+            return await ShowAsync(TextureBudget.Bounds);
+        if (Answer is not { } answer)
+            return await ShowAsync("No asset is converted yet; build first, then say what the textures may take.");
+        if (answer.Plan is null)
+            return await ShowAsync(answer.Refusal(mebibytes));
+        foreach (var (asset, report) in Converted)
+        {
+            Problem = await workbench.DecideAsync(asset.Asset.Id,
+                plan => plan with { Recipe = TextureBudget.Stored(plan.Recipe, report, answer, asset.Asset.Name) });
+            if (Problem is not null)
+                return await OnGetAsync();
+            await workbench.RunAsync(asset.Asset.Id, Station.Convert);
+        }
+        return RedirectToPage(new { Id });
+    }
+
     /// <summary>Takes every asset to a delivery.</summary>
     public async Task<IActionResult> OnPostBuildAllAsync()
     {
