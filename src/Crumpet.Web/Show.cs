@@ -51,8 +51,8 @@ public static class Show
     public static string Decibels(double? decibels) => decibels is { } db ? string.Create(CultureInfo.InvariantCulture, $"{db:0.0} dB") : "exact";
 
     /// <summary>How far a way to store a texture is from its picture.</summary>
-    public static string Loss(Core.Convert.TextureChoice choice) => choice.MeanAngleDegrees is { } angle
-        ? string.Create(CultureInfo.InvariantCulture, $"{angle:0.00}°") : Decibels(choice.Psnr);
+    public static string Loss(Core.Convert.TextureChoice choice) => choice.SquareAngleDegrees is { } angle
+        ? string.Create(CultureInfo.InvariantCulture, $"{angle:0.00}° rms") : Decibels(choice.Psnr);
 
     /// <summary>Size of a texture beside its picture's.</summary>
     public static string SizeOf(int divisor) => divisor switch { 1 => "full size", 2 => "½ size", _ => "¼ size" };

@@ -63,7 +63,14 @@ public sealed record TextureContent(AlphaContent Alpha, bool IsGrey, bool IsHigh
 /// <param name="Error">Mean squared difference, in codes of 8 bits; a degree of a normal counts as the codes it takes.</param>
 /// <param name="Psnr">The same in dB; null where nothing differs.</param>
 /// <param name="MeanAngleDegrees">For normals: the mean angle, degrees.</param>
-public sealed record TextureChoice(TextureFormat Format, int Divisor, long Bytes, double Error, double? Psnr, double? MeanAngleDegrees);
+public sealed record TextureChoice(TextureFormat Format, int Divisor, long Bytes, double Error, double? Psnr, double? MeanAngleDegrees)
+{
+    // A degree of a normal, in codes of its channels.
+    internal const double CodesADegree = 127.5 * Math.PI / 180;
+
+    /// <summary>For normals: root of the mean square of the angle, degrees, by which choices are weighed: few texels that are far off count.</summary>
+    public double? SquareAngleDegrees => MeanAngleDegrees is null ? null : Math.Sqrt(Error) / CodesADegree;
+}
 
 /// <summary>All ways to store a picture, and the one that suits it.</summary>
 /// <param name="Content">What it holds.</param>
@@ -104,9 +111,6 @@ public static class TextureChoices
 {
     // Sides of the sample and of its pieces, texels.
     private const int SampleSide = 512, Piece = 64;
-
-    // A degree of a normal, in codes of its channels.
-    private const double CodesADegree = 127.5 * Math.PI / 180;
 
     // Differences that are not seen: 40 dB in colour, 38 dB in data, half a degree in normals.
     private const double UnseenColour = 6.5, UnseenData = 10.3, UnseenNormal = 1.24;
@@ -154,7 +158,7 @@ public static class TextureChoices
         double unseen = meaning switch { ColourMeaning.Srgb => UnseenColour, ColourMeaning.Normal => UnseenNormal, _ => UnseenData };
         bool Bands(TextureChoice c) => content.IsRamp && (c.Format == TextureFormat.Bc1 || c.Format == TextureFormat.Bc1Holes);
         var chosen = whole.Where(c => c.Format.HasBlocks && c.Error <= unseen && !Bands(c)).OrderBy(c => c.Bytes).ThenBy(c => c.Error).FirstOrDefault();
-        string measured(TextureChoice c) => c.MeanAngleDegrees is { } angle ? FormattableString.Invariant($"{angle:0.00}° from the picture on average")
+        string measured(TextureChoice c) => c.SquareAngleDegrees is { } angle ? FormattableString.Invariant($"{angle:0.00}° rms from the picture")
             : c.Psnr is { } db ? FormattableString.Invariant($"{db:0.0} dB") : "exact";
         string what = content.IsHigh ? "values above 1" : meaning == ColourMeaning.Normal ? "normals"
             : content.Alpha switch { AlphaContent.Smooth => "a smooth alpha", AlphaContent.Holes => "holes", _ => content.IsGrey ? "grey" : "no alpha" };
@@ -226,7 +230,7 @@ public static class TextureChoices
                     Vector3 p = Normal(a, x, y), q = Normal(b, x, y);
                     double degrees = Math.Atan2(Vector3.Cross(p, q).Length(), Vector3.Dot(p, q)) * 180 / Math.PI;
                     angles += degrees;
-                    sum += degrees * degrees * CodesADegree * CodesADegree;
+                    sum += degrees * degrees * TextureChoice.CodesADegree * TextureChoice.CodesADegree;
                     continue;
                 }
                 // Nobody sees the colour of a hole.
