@@ -7,7 +7,8 @@ namespace Crumpet.Core.Imaging;
 /// <content>The table.</content>
 public sealed partial class TextureFormat
 {
-    private const byte PlainModel = 1;
+    private const byte PlainModel = 1, UastcModel = 166;
+    private const int UastcRgba = 3;
     private const int AlphaChannel = 15, Signed = 0x40, Float = 0x80, Exponent = 0x20;
     private const string S3tc = "WEBGL_compressed_texture_s3tc", Rgtc = "EXT_texture_compression_rgtc", Bptc = "EXT_texture_compression_bptc",
         Etc = "WEBGL_compressed_texture_etc", AstcBlocks = "WEBGL_compressed_texture_astc";
@@ -270,6 +271,22 @@ public sealed partial class TextureFormat
     /// <summary>RGBA in blocks of 8 × 8.</summary>
     public static TextureFormat Astc8 { get; } = Astc(8, 171);
 
+    /// <summary>RGBA in 8 bits a texel, from which other formats are quickly made.</summary>
+    public static TextureFormat Uastc { get; } = new()
+    {
+        Word = "uastc",
+        Label = "UASTC",
+        Holds = "RGBA in 8 bits a texel, to be made into what graphics take when it is opened",
+        Channels = 4,
+        UnitBytes = 16,
+        // Its descriptor alone says what it is.
+        Vk = 0,
+        VkSrgb = 0,
+        Described = new(UastcModel, new DescribedSample(0, 128, UastcRgba, 0, 0, uint.MaxValue)),
+        Encoder = AstcEncoder.ForUastc,
+        Decode = UastcDecoder.Decode,
+    };
+
     /// <summary>RGBA uncompressed, 32 bits a texel.</summary>
     public static TextureFormat Rgba8 { get; } = Plain("rgba8", "RGBA8", "RGBA uncompressed, 32 bits a texel", 4, 8, 28, 29, 37, 43, TexelStore.Bytes, false);
 
@@ -346,7 +363,7 @@ public sealed partial class TextureFormat
 
     /// <inheritdoc/>
     public static Table<TextureFormat> Table { get; } = new("texture format", Bc1, Bc1Holes, Bc3, Bc4, Bc4Signed, Bc5, Bc5Signed, Bc6, Bc6Signed, Bc7,
-        Etc2, Etc2Holes, Etc2Alpha, EacR, EacRSigned, EacRg, EacRgSigned, Astc4, Astc5, Astc6, Astc8,
+        Etc2, Etc2Holes, Etc2Alpha, EacR, EacRSigned, EacRg, EacRgSigned, Astc4, Astc5, Astc6, Astc8, Uastc,
         Rgba8, R8, Rg8, R16, Rg16, Rgba16, R16Float, Rg16Float, Rgba16Float, R32Float, Rg32Float, Rgba32Float, Rgb10A2, Rgb9E5);
 
     private static TextureFormat Eac(string word, string label, string holds, int channels, int vk, bool isSigned) => new()

@@ -22,7 +22,7 @@ internal sealed partial class AstcEncoder : BlockEncoder
     private readonly float[] weights;
     private readonly AstcPlan[] plans;
     private readonly AstcSeeds seeds;
-    private readonly AstcWriter writer;
+    private readonly AstcStore writer;
     private readonly int kept;
     private readonly LaneBuffer buffer;
     private F seeThrough;
@@ -31,20 +31,28 @@ internal sealed partial class AstcEncoder : BlockEncoder
     /// <param name="height">Texels down.</param>
     /// <param name="settings">Effort and weights.</param>
     public AstcEncoder(int width, int height, EncodeSettings settings)
+        : this(width * height, settings, AstcPlan.For(width, height, settings.Effort), AstcSeeds.For(width, height), (plans, seeds) =>
+            new AstcWriter(plans, seeds, width * height))
     {
-        texels = width * height;
+    }
+
+    private AstcEncoder(int texels, EncodeSettings settings, AstcPlan[] plans, AstcSeeds seeds, Func<AstcPlan[], AstcSeeds, AstcStore> write)
+    {
+        (this.texels, this.plans, this.seeds, writer) = (texels, plans, seeds, write(plans, seeds));
         effort = settings.Effort;
         weights = [MathF.Sqrt(settings.Weights.X), MathF.Sqrt(settings.Weights.Y), MathF.Sqrt(settings.Weights.Z), MathF.Sqrt(settings.Weights.W)];
         for (int c = 0; c < 4; c++)
             scales[c] = V.Create(weights[c]);
-        plans = AstcPlan.For(width, height, effort);
-        seeds = AstcSeeds.For(width, height);
-        writer = new AstcWriter(plans, seeds, texels);
         kept = effort switch { Effort.Draft => 0, Effort.Normal => texels == 16 ? 3 : 1, _ => 6 };
         // Texels, masks, places along the lines, weights of texels, weights of the grid, those of the best, ends, those of the best, what is best.
         buffer = new LaneBuffer(4 * texels + texels + 2 * texels + 2 * texels + 2 * MostTexels + 2 * MostTexels + 4 * EndCount + 8 + 2 * Math.Max(1, kept)
             + 14 * (texels + 1));
     }
+
+    /// <summary>The same search among what UASTC can say.</summary>
+    /// <param name="settings">Effort and weights.</param>
+    public static AstcEncoder ForUastc(EncodeSettings settings) =>
+        new(16, settings, AstcPlan.ForUastc(settings.Effort), AstcSeeds.ForUastc, (plans, _) => new UastcWriter(plans));
 
     private Span<F> X => buffer.Span[..(4 * texels)];
 

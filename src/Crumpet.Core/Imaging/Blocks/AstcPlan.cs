@@ -23,7 +23,7 @@ internal sealed class AstcPlan
     /// <summary>Grid and range of weights.</summary>
     public required AstcMode Mode { get; init; }
 
-    /// <summary>Number of the mode.</summary>
+    /// <summary>Number of the mode, as the format counts them.</summary>
     public required int Number { get; init; }
 
     /// <summary>Range of the ends' channels: the finest that fits, as decoders reckon it.</summary>
@@ -47,6 +47,34 @@ internal sealed class AstcPlan
     /// <param name="effort">How long may be searched.</param>
     public static AstcPlan[] For(int width, int height, Effort effort) => Made.GetOrAdd((width, height, effort), f => Make(f.Width, f.Height, f.Effort));
 
+    /// <summary>The plans of UASTC worth trying.</summary>
+    /// <param name="effort">How long may be searched.</param>
+    public static AstcPlan[] ForUastc(Effort effort) => Made.GetOrAdd((0, 0, effort), _ =>
+    {
+        int[] numbers = effort switch { Effort.Draft => [0, 10, 12], Effort.Normal => [0, 18, 5, 6, 2, 4, 10, 12, 11, 9], _ => [0, 18, 5, 1, 6, 2, 4, 10, 12, 14, 11, 13, 9] };
+        var infill = new AstcInfill(4, 4, 4, 4);
+        return [.. numbers.Select(n => UastcTables.Modes[n]).Select(m =>
+            Of(m.Parts, m.Channels, false, new AstcMode(4, 4, m.Weights, m.Planes == 2), m.Number, m.Colours, infill))];
+    });
+
+    private static AstcPlan Of(int parts, int channels, bool scaled, AstcMode mode, int number, AstcRange colours, AstcInfill infill)
+    {
+        byte[] values = AstcTables.ColourValues(colours), weights = AstcTables.WeightValues(mode.Range);
+        return new AstcPlan
+        {
+            Parts = parts,
+            Channels = channels,
+            IsScaled = scaled,
+            Mode = mode,
+            Number = number,
+            Colours = colours,
+            Infill = infill,
+            Nearest = [.. Enumerable.Range(0, 256).Select(v => (float)values.MinBy(o => Math.Abs(o - v)))],
+            Codes = [.. Enumerable.Range(0, 256).Select(v => (byte)Math.Max(0, Array.IndexOf(values, (byte)v)))],
+            WeightCodes = [.. Enumerable.Range(0, mode.Range.Levels).OrderBy(code => weights[code]).Select(code => (byte)code)],
+        };
+    }
+
     private static AstcPlan[] Make(int width, int height, Effort effort)
     {
         var infills = new Dictionary<(int, int), AstcInfill>();
@@ -65,20 +93,7 @@ internal sealed class AstcPlan
                     continue;
                 if (!infills.TryGetValue(grid, out var infill))
                     infills[grid] = infill = new AstcInfill(width, height, grid.Width, grid.Height);
-                byte[] values = AstcTables.ColourValues(colours), weights = AstcTables.WeightValues(range);
-                plans.Add(new AstcPlan
-                {
-                    Parts = parts,
-                    Channels = channels,
-                    IsScaled = scaled,
-                    Mode = mode,
-                    Number = number,
-                    Colours = colours,
-                    Infill = infill,
-                    Nearest = [.. Enumerable.Range(0, 256).Select(v => (float)values.MinBy(o => Math.Abs(o - v)))],
-                    Codes = [.. Enumerable.Range(0, 256).Select(v => (byte)Math.Max(0, Array.IndexOf(values, (byte)v)))],
-                    WeightCodes = [.. Enumerable.Range(0, levels).OrderBy(code => weights[code]).Select(code => (byte)code)],
-                });
+                plans.Add(Of(parts, channels, scaled, mode, number, colours, infill));
             }
         }
         return [.. plans];
@@ -127,6 +142,9 @@ internal sealed class AstcSeeds
 
     private static readonly ConcurrentDictionary<(int Width, int Height), AstcSeeds> Made = new();
 
+    /// <summary>Those UASTC can say with few bits.</summary>
+    public static AstcSeeds ForUastc { get; } = new(UastcTables.Two);
+
     /// <summary>Those of a footprint.</summary>
     public static AstcSeeds For(int width, int height) => Made.GetOrAdd((width, height), f => new AstcSeeds(f.Width, f.Height));
 
@@ -136,6 +154,12 @@ internal sealed class AstcSeeds
     /// <summary>For each of them, which texels are of the second part.</summary>
     public ulong[] Masks { get; }
 
+    private AstcSeeds(int[] seeds)
+    {
+        Seeds = seeds;
+        Masks = [.. seeds.Select(seed => Mask(seed, 4, 4))];
+    }
+
     private AstcSeeds(int width, int height)
     {
         int texels = width * height;
@@ -143,10 +167,7 @@ internal sealed class AstcSeeds
         var known = new Dictionary<ulong, int>();
         for (int seed = 0; seed < 1024; seed++)
         {
-            ulong mask = 0;
-            for (int i = 0; i < texels; i++)
-                if (AstcTables.Part(seed, i % width, i / width, 2, texels < 31) == 1)
-                    mask |= 1UL << i;
+            ulong mask = Mask(seed, width, height);
             if (mask != 0 && mask != all)
                 known.TryAdd(mask, seed);
         }
@@ -160,6 +181,15 @@ internal sealed class AstcSeeds
         }
         Seeds = [.. chosen.Select(c => c.Seed)];
         Masks = [.. chosen.Select(c => c.Mask)];
+    }
+
+    private static ulong Mask(int seed, int width, int height)
+    {
+        ulong mask = 0;
+        for (int i = 0; i < width * height; i++)
+            if (AstcTables.Part(seed, i % width, i / width, 2, width * height < 31) == 1)
+                mask |= 1UL << i;
+        return mask;
     }
 
     private static IEnumerable<ulong> Cuts(int width, int height)

@@ -4,11 +4,11 @@ using F = System.Runtime.Intrinsics.Vector512<float>;
 
 namespace Crumpet.Core.Imaging.Blocks;
 
-/// <summary>Writes ASTC blocks from what was found for them.</summary>
-internal sealed class AstcWriter(AstcPlan[] plans, AstcSeeds seeds, int texels)
+/// <summary>Stores blocks of the ASTC family from what was found for them.</summary>
+internal abstract class AstcStore(int texels)
 {
-    private const int MostTexels = 64;
-    private readonly byte[] values = new byte[2 * MostTexels];
+    /// <summary>Most texels of a block.</summary>
+    protected const int MostTexels = 64;
 
     /// <param name="source">What was encoded, to know blocks of one colour.</param>
     /// <param name="best">Error, plan, place of the seed and channel apart.</param>
@@ -19,18 +19,52 @@ internal sealed class AstcWriter(AstcPlan[] plans, AstcSeeds seeds, int texels)
     {
         ReadOnlySpan<float> x = MemoryMarshal.Cast<F, float>(source), found = MemoryMarshal.Cast<F, float>(best), e = MemoryMarshal.Cast<F, float>(ends),
             g = MemoryMarshal.Cast<F, float>(grid);
+        Span<byte> solid = stackalloc byte[4];
         for (int lane = 0; lane < Lanes.Count; lane++)
         {
             var block = blocks.Slice(16 * lane, 16);
-            if (IsSolid(x, lane))
-                WriteSolid(x, lane, block);
+            if (IsSolid(x, lane, solid))
+                WriteSolid(solid, block);
             else
-                Write(plans[(int)found[Lanes.Count + lane]], (int)found[2 * Lanes.Count + lane], (int)found[3 * Lanes.Count + lane], e, g, lane, block);
+                WriteBlock((int)found[Lanes.Count + lane], (int)found[2 * Lanes.Count + lane], (int)found[3 * Lanes.Count + lane], e, g, lane, block);
         }
     }
 
-    private void Write(AstcPlan plan, int seed, int apart, ReadOnlySpan<float> ends, ReadOnlySpan<float> grid, int lane, Span<byte> block)
+    /// <summary>Writes a block.</summary>
+    /// <param name="plan">Number of its plan.</param>
+    /// <param name="seed">Place of its seed.</param>
+    /// <param name="apart">Channel with weights of its own.</param>
+    /// <param name="ends">Ends of all lanes.</param>
+    /// <param name="grid">Weights of all lanes.</param>
+    /// <param name="lane">The lane.</param>
+    /// <param name="block">16 bytes.</param>
+    protected abstract void WriteBlock(int plan, int seed, int apart, ReadOnlySpan<float> ends, ReadOnlySpan<float> grid, int lane, Span<byte> block);
+
+    /// <summary>Writes a block of one colour.</summary>
+    protected abstract void WriteSolid(ReadOnlySpan<byte> rgba, Span<byte> block);
+
+    private bool IsSolid(ReadOnlySpan<float> x, int lane, Span<byte> rgba)
     {
+        for (int c = 0; c < 4; c++)
+        {
+            rgba[c] = (byte)(x[texels * c * Lanes.Count + lane] + 0.5f);
+            for (int i = 1; i < texels; i++)
+                if (x[(texels * c + i) * Lanes.Count + lane] != x[texels * c * Lanes.Count + lane])
+                    return false;
+        }
+        return true;
+    }
+}
+
+/// <summary>Writes ASTC blocks from what was found for them.</summary>
+internal sealed class AstcWriter(AstcPlan[] plans, AstcSeeds seeds, int texels) : AstcStore(texels)
+{
+    private readonly byte[] values = new byte[2 * MostTexels];
+
+    /// <inheritdoc/>
+    protected override void WriteBlock(int number, int seed, int apart, ReadOnlySpan<float> ends, ReadOnlySpan<float> grid, int lane, Span<byte> block)
+    {
+        var plan = plans[number];
         int planes = plan.Mode.HasTwoPlanes ? 2 : 1, size = plan.Mode.Width * plan.Mode.Height;
         for (int i = 0; i < size; i++)
             for (int plane = 0; plane < planes; plane++)
@@ -85,23 +119,12 @@ internal sealed class AstcWriter(AstcPlan[] plans, AstcSeeds seeds, int texels)
         return bits;
     }
 
-    private bool IsSolid(ReadOnlySpan<float> x, int lane)
+    /// <inheritdoc/>
+    protected override void WriteSolid(ReadOnlySpan<byte> rgba, Span<byte> block)
     {
-        for (int c = 0; c < 4; c++)
-            for (int i = 1; i < texels; i++)
-                if (x[(texels * c + i) * Lanes.Count + lane] != x[texels * c * Lanes.Count + lane])
-                    return false;
-        return true;
-    }
-
-    // One colour of 16 bits a channel, over no particular part of the picture.
-    private void WriteSolid(ReadOnlySpan<float> x, int lane, Span<byte> block)
-    {
+        // 16 bits a channel, over no particular part of the picture.
         BinaryPrimitives.WriteUInt64LittleEndian(block, 0xfffffffffffffdfc);
         for (int c = 0; c < 4; c++)
-        {
-            int value = (int)(x[texels * c * Lanes.Count + lane] + 0.5f);
-            BinaryPrimitives.WriteUInt16LittleEndian(block[(8 + 2 * c)..], (ushort)(value * 257));
-        }
+            BinaryPrimitives.WriteUInt16LittleEndian(block[(8 + 2 * c)..], (ushort)(rgba[c] * 257));
     }
 }
