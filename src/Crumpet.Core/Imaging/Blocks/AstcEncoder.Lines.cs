@@ -248,6 +248,14 @@ internal sealed partial class AstcEncoder
     private void Quantise(AstcPlan plan)
     {
         Span<float> exact = MemoryMarshal.Cast<F, float>(Exact), ends = MemoryMarshal.Cast<F, float>(Ends);
+        if (plan.IsGrey)
+        {
+            // All channels are the same; what the first says holds for the others.
+            for (int part = 0; part < plan.Parts; part++)
+                for (int end = 0; end < 2; end++)
+                    for (int c = 1; c < 3; c++)
+                        Exact[8 * part + 4 * end + c] = Exact[8 * part + 4 * end] * scales[c] / scales[0];
+        }
         for (int end = 0; end < 2 * plan.Parts; end++)
         {
             for (int c = 0; c < plan.Channels; c++)

@@ -24,6 +24,7 @@ internal sealed partial class AstcEncoder : BlockEncoder
     private readonly AstcSeeds seeds;
     private readonly AstcStore writer;
     private readonly int kept;
+    private readonly bool hasGrey;
     private readonly LaneBuffer buffer;
     private F seeThrough;
 
@@ -40,6 +41,7 @@ internal sealed partial class AstcEncoder : BlockEncoder
     {
         (this.texels, this.plans, this.seeds, writer) = (texels, plans, seeds, write(plans, seeds));
         effort = settings.Effort;
+        hasGrey = plans.Any(p => p.IsGrey);
         weights = [MathF.Sqrt(settings.Weights.X), MathF.Sqrt(settings.Weights.Y), MathF.Sqrt(settings.Weights.Z), MathF.Sqrt(settings.Weights.W)];
         for (int c = 0; c < 4; c++)
             scales[c] = V.Create(weights[c]);
@@ -97,21 +99,23 @@ internal sealed partial class AstcEncoder : BlockEncoder
         }
         seeThrough = lack;
         Best[0] = V.Create(float.PositiveInfinity);
+        bool grey = hasGrey && V.EqualsAll(lack, F.Zero) && IsGrey(source);
         bool anyAlpha = V.GreaterThanAny(lack, F.Zero), anyClosed = V.EqualsAny(lack, F.Zero);
         if (anyClosed)
-            TryAll(1, 3, V.Create(-1f), F.Zero);
+            TryAll(1, 3, V.Create(-1f), F.Zero, grey);
         if (anyAlpha)
             TryAll(1, 4, V.Create(-1f), F.Zero);
         var enough = V.Create(effort == Effort.Best ? 0.1f * texels : GoodEnough * texels);
         if (effort != Effort.Draft && !V.LessThanAll(Best[0], enough))
         {
-            TryApart(anyAlpha ? 4 : 3);
+            if (!grey)
+                TryApart(anyAlpha ? 4 : 3);
             Rank(anyAlpha ? 4 : 3);
             for (int k = 0; k < kept; k++)
             {
                 SetMasks(Likely[k]);
                 if (anyClosed)
-                    TryAll(2, 3, V.Create(-1f), Likely[k]);
+                    TryAll(2, 3, V.Create(-1f), Likely[k], grey);
                 if (anyAlpha)
                     TryAll(2, 4, V.Create(-1f), Likely[k]);
             }
@@ -119,9 +123,17 @@ internal sealed partial class AstcEncoder : BlockEncoder
         writer.Write(source, Best, BestEnds, BestGrid, blocks);
     }
 
+    private bool IsGrey(ReadOnlySpan<F> source)
+    {
+        for (int i = 0; i < texels; i++)
+            if (!V.EqualsAll(source[i], source[texels + i]) || !V.EqualsAll(source[i], source[2 * texels + i]))
+                return false;
+        return true;
+    }
+
     /// <summary>Every plan of so many lines and channels.</summary>
     [SkipLocalsInit]
-    private void TryAll(int parts, int channels, F apart, F seed)
+    private void TryAll(int parts, int channels, F apart, F seed, bool grey = false)
     {
         bool two = !V.EqualsAll(apart, V.Create(-1f));
         StartLines(parts, channels, apart, two);
@@ -130,7 +142,7 @@ internal sealed partial class AstcEncoder : BlockEncoder
         for (int p = 0; p < plans.Length; p++)
         {
             var plan = plans[p];
-            if (plan.Parts != parts || plan.Channels != channels || plan.Mode.HasTwoPlanes != two)
+            if (plan.Parts != parts || plan.Channels != channels || plan.Mode.HasTwoPlanes != two || plan.IsGrey != grey)
                 continue;
             // Plans of one grid follow each other.
             if (plan.Infill != grid)

@@ -17,8 +17,11 @@ internal sealed class AstcPlan
     /// <summary>Whether the first end is the second made darker: four numbers instead of six.</summary>
     public required bool IsScaled { get; init; }
 
+    /// <summary>Whether ends are grey: two numbers a line.</summary>
+    public bool IsGrey { get; init; }
+
     /// <summary>Number of the kind of ends.</summary>
-    public int Kind => IsScaled ? 6 : Channels == 3 ? 8 : 12;
+    public int Kind => IsGrey ? 0 : IsScaled ? 6 : Channels == 3 ? 8 : 12;
 
     /// <summary>Grid and range of weights.</summary>
     public required AstcMode Mode { get; init; }
@@ -57,7 +60,8 @@ internal sealed class AstcPlan
             Of(m.Parts, m.Channels, false, new AstcMode(4, 4, m.Weights, m.Planes == 2), m.Number, m.Colours, infill))];
     });
 
-    private static AstcPlan Of(int parts, int channels, bool scaled, AstcMode mode, int number, AstcRange colours, AstcInfill infill)
+    private static AstcPlan Of(int parts, int channels, bool scaled, AstcMode mode, int number, AstcRange colours, AstcInfill infill,
+        bool grey = false)
     {
         byte[] values = AstcTables.ColourValues(colours), weights = AstcTables.WeightValues(mode.Range);
         return new AstcPlan
@@ -65,6 +69,7 @@ internal sealed class AstcPlan
             Parts = parts,
             Channels = channels,
             IsScaled = scaled,
+            IsGrey = grey,
             Mode = mode,
             Number = number,
             Colours = colours,
@@ -81,19 +86,20 @@ internal sealed class AstcPlan
         var plans = new List<AstcPlan>();
         foreach (var (parts, planes, grid, levels) in Wanted(width, height, effort))
         {
-            foreach (var (channels, scaled) in ((int, bool)[])[(3, false), (3, true), (4, false)])
+            foreach (var (channels, scaled, grey) in ((int, bool, bool)[])[(3, false, false), (3, true, false), (4, false, false), (3, false, true)])
             {
-                if (scaled && (planes == 2 || effort == Effort.Draft) || !IsLikely(parts, planes, scaled, grid.Width * grid.Height, levels, effort))
+                if (scaled && (planes == 2 || effort == Effort.Draft) || (grey ? planes == 2 || !IsLikelyGrey(parts, grid.Width * grid.Height, levels, effort)
+                    : !IsLikely(parts, planes, scaled, grid.Width * grid.Height, levels, effort)))
                     continue;
                 var range = AstcTables.WeightRanges.First(r => r.Levels == levels);
                 var mode = new AstcMode(grid.Width, grid.Height, range, planes == 2);
-                int number = mode.Number(), start = parts == 1 ? 17 : 29, count = (scaled ? 4 : 2 * channels) * parts;
+                int number = mode.Number(), start = parts == 1 ? 17 : 29, count = (grey ? 2 : scaled ? 4 : 2 * channels) * parts;
                 int left = 128 - start - (planes == 2 ? 2 : 0) - range.BitsOf(mode.Weights);
                 if (number < 0 || AstcTables.Finest(count, left) is not { } colours)
                     continue;
                 if (!infills.TryGetValue(grid, out var infill))
                     infills[grid] = infill = new AstcInfill(width, height, grid.Width, grid.Height);
-                plans.Add(Of(parts, channels, scaled, mode, number, colours, infill));
+                plans.Add(Of(parts, channels, scaled, mode, number, colours, infill, grey));
             }
         }
         return [.. plans];
@@ -119,6 +125,13 @@ internal sealed class AstcPlan
             foreach (var (parts, planes) in ((int, int)[])[(1, 1), (2, 1), (1, 2)])
                 foreach (int levels in every)
                     yield return (parts, planes, grid, levels);
+    }
+
+    // Two numbers a line leave most of the block to weights.
+    private static bool IsLikelyGrey(int parts, int weights, int levels, Effort effort)
+    {
+        int bits = AstcTables.WeightRanges.First(r => r.Levels == levels).BitsOf(weights), few = effort == Effort.Best ? 12 : 0;
+        return parts == 1 ? bits >= 72 - few : effort != Effort.Draft && bits >= 56 - few;
     }
 
     // Bits that weights take of those plans that win often: few with six numbers a line, more where an end takes but one.

@@ -80,7 +80,7 @@ internal sealed class AstcWriter(AstcPlan[] plans, AstcSeeds seeds, int texels) 
                     values[at++] = plan.Codes[(int)ends[(8 * part + i) * Lanes.Count + lane]];
                 continue;
             }
-            for (int c = 0; c < plan.Channels; c++)
+            for (int c = 0; c < (plan.IsGrey ? 1 : plan.Channels); c++)
                 for (int end = 0; end < 2; end++)
                     values[at++] = plan.Codes[(int)ends[(8 * part + 4 * end + c) * Lanes.Count + lane]];
         }

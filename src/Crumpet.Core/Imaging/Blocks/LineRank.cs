@@ -7,6 +7,9 @@ namespace Crumpet.Core.Imaging.Blocks;
 /// <summary>What a line through some texels would leave, from sums of their channels and of the products of those.</summary>
 internal static class LineRank
 {
+    /// <summary>Share of a line's spread that so many steps, evenly spread over it, take away.</summary>
+    public static F TakenBy(int levels) => V.Create(1 - 1f / ((levels - 1) * (levels - 1)));
+
     /// <summary>Adds up the terms of texels, fourteen each: channels, then products.</summary>
     /// <returns>How many texels they are.</returns>
     public static int Sum(ReadOnlySpan<F> terms, ulong mask, int channels, Span<F> sums)
@@ -22,13 +25,17 @@ internal static class LineRank
         return count;
     }
 
-    /// <summary>The trace of the covariance less an estimate of its greatest eigenvalue.</summary>
-    public static F LeftOver(ReadOnlySpan<F> s, int count, int channels)
+    /// <summary>The trace of the covariance less an estimate of its greatest eigenvalue, of which a little stays: what rounding to so many steps leaves.</summary>
+    /// <param name="s">Sums.</param>
+    /// <param name="count">Texels.</param>
+    /// <param name="channels">3 or 4.</param>
+    /// <param name="kept">Share of the greatest eigenvalue that steps take away.</param>
+    public static F LeftOver(ReadOnlySpan<F> s, int count, int channels, F kept)
     {
         if (channels == 3)
         {
             Bc7Partitions.Line(s[0], s[1], s[2], s[3], s[4], s[5], s[6], s[7], s[8], count, out var fourth, out var third, out var trace);
-            return V.MaxNative(trace - fourth / third, F.Zero);
+            return V.MaxNative(trace - kept * fourth / third, F.Zero);
         }
         Span<F> m = stackalloc F[16];
         var n = V.Create(-1f / count);
@@ -46,6 +53,6 @@ internal static class LineRank
                 of3 = Lanes.Fma(product, m[4 * a + b], of3);
             }
         }
-        return V.MaxNative(m[0] + m[5] + m[10] + m[15] - of4 / of3, F.Zero);
+        return V.MaxNative(m[0] + m[5] + m[10] + m[15] - kept * of4 / of3, F.Zero);
     }
 }
