@@ -19,8 +19,9 @@ internal static partial class CompressBench
         var squish = new Option<FileInfo?>("--squish") { Description = "The program made of squish_bc.cpp." };
         var formats = new Option<string>("--formats") { DefaultValueFactory = _ => "bc1,bc4,bc7,etc2,astc4x4,astc6x6", Description = "Formats, with commas between." };
         var levels = new Option<string>("--levels") { DefaultValueFactory = _ => "draft,normal,best", Description = "Levels, with commas between." };
-        var command = new Command("compress", "Encode pictures, decode them again, and set speed and dB beside astcenc's and libsquish's.") { pictures, squish, formats, levels };
-        command.SetAction(given => Run(given.GetRequiredValue(pictures), given.GetValue(squish), given.GetValue(formats)!.Split(','),
+        var decode = new Option<bool>("--decode") { Description = "Time decoding instead: megapixels a second of each format." };
+        var command = new Command("compress", "Encode pictures, decode them again, and set speed and dB beside astcenc's and libsquish's.") { pictures, squish, formats, levels, decode };
+        command.SetAction(given => given.GetValue(decode) ? Decode(given.GetRequiredValue(pictures), given.GetValue(formats)!.Split(',')) : Run(given.GetRequiredValue(pictures), given.GetValue(squish), given.GetValue(formats)!.Split(','),
             given.GetValue(levels)!.Split(',')));
         return command;
     }
@@ -35,6 +36,37 @@ internal static partial class CompressBench
             var cells = formats.SelectMany(f => levels.Select(l => Ours(picture, TextureFormat.Table.Of(f), Enum.Parse<Effort>(l, ignoreCase: true))))
                 .Concat(Theirs(file, picture, squish));
             Console.WriteLine($"| {Path.GetFileNameWithoutExtension(file.Name)} | {string.Join(" | ", cells)} |");
+        }
+        return 0;
+    }
+
+    /// <summary>Decoding, picture by picture; the copy of as many bytes beside it says what memory allows.</summary>
+    private static int Decode(DirectoryInfo folder, string[] formats)
+    {
+        Console.WriteLine($"| picture | {string.Join(" | ", formats)} | copying |");
+        Console.WriteLine($"|---|{string.Concat(Enumerable.Repeat("---|", formats.Length + 1))}");
+        foreach (var file in folder.GetFiles("*.png").OrderBy(f => f.Name, StringComparer.Ordinal))
+        {
+            var picture = TextureConverter.ToRgba(ImageFile.Read(File.ReadAllBytes(file.FullName), file.Name));
+            double texels = picture.Width * (double)picture.Height / 1e6;
+            var speeds = formats.Select(TextureFormat.Table.Of).Select(format =>
+            {
+                byte[] blocks = BlockCodec.Encode(picture, format, threads: Environment.ProcessorCount);
+                return Speed(() => BlockCodec.Decode(blocks, picture.Width, picture.Height, format));
+            }).Append(Speed(() => picture.Pixels.Clone()));
+            Console.WriteLine($"| {Path.GetFileNameWithoutExtension(file.Name)} | {string.Join(" | ", speeds.Select(s => string.Create(CultureInfo.InvariantCulture, $"{s:0}")))} |");
+
+            double Speed(Action work)
+            {
+                double seconds = double.PositiveInfinity;
+                for (int time = 0; time < 4 * Times; time++)
+                {
+                    var watch = Stopwatch.StartNew();
+                    work();
+                    seconds = Math.Min(seconds, watch.Elapsed.TotalSeconds);
+                }
+                return texels / seconds;
+            }
         }
         return 0;
     }

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Diagnostics;
+using System.Globalization;
 using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Core.Checking;
@@ -49,9 +50,18 @@ internal static class ConvertCommand
 
     private static readonly Option<int?> Size = new("--size") { Description = "Largest side in px; larger pictures are filtered down." };
 
+    private static readonly Option<string> Sides = new("--sides")
+    {
+        DefaultValueFactory = _ => "any",
+        Description = "Sides a texture may have: any; down or up: powers of two, filtered down or up to them.",
+    };
+
     private static readonly Option<bool> Wraps = new("--wrap") { Description = "The picture goes on at its other side." };
 
     private static readonly Option<FileInfo?> Normals = new("--normals") { Description = "Normal map whose spread the roughness of smaller levels takes up." };
+
+    private static readonly Option<bool> Softness = new("--softness")
+    { Description = "Measure every level too: how well it is stored, and how much of the picture's detail it keeps when it is drawn large." };
 
     private static readonly Option<FileInfo> Target = new("--out") { Required = true, Description = "File to write; of several pictures, the folder." };
 
@@ -59,7 +69,7 @@ internal static class ConvertCommand
     {
         var command = new Command("convert", "Compress pictures with their mip chains.")
         {
-            Inputs, Format, Budget, Level, Container, Colour, Mips, Size, Wraps, Normals, Target,
+            Inputs, Format, Budget, Level, Container, Colour, Mips, Size, Sides, Wraps, Normals, Softness, Target,
         };
         command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed, cancel)));
         return command;
@@ -76,6 +86,13 @@ internal static class ConvertCommand
             Effort = Word<Effort>("--level", parsed.GetRequiredValue(Level)),
             Container = container,
             Size = parsed.GetValue(Size) is { } size ? Output.Within("--size", size, 1, Texture.LargestSide) : null,
+            Sides = parsed.GetRequiredValue(Sides) switch
+            {
+                "any" => SideRule.Any,
+                "down" => SideRule.PowersDown,
+                "up" => SideRule.PowersUp,
+                var odd => throw new UsageException($"--sides is '{odd}'; it must be one of any, down, up."),
+            },
             Wraps = parsed.GetValue(Wraps),
         };
         var format = parsed.GetValue(Format) is { } word ? Entry("--format", word, TextureFormat.Table) : null;
@@ -90,15 +107,21 @@ internal static class ConvertCommand
             : Path.Combine(target.FullName, Path.GetFileNameWithoutExtension(i.Name) + container.Ending)).ToArray();
         if (names.Distinct(StringComparer.Ordinal).Count() < names.Length)
             throw new UsageException("Two of the pictures have the same name but for their folder or ending; convert them one by one.");
-        var made = inputs.Select((input, i) => Convert(input, names[i], how[i], normals, cancel)).ToArray();
+        var made = inputs.Select((input, i) => Convert(input, names[i], how[i], normals, parsed.GetValue(Softness), cancel)).ToArray();
         Finding[] findings = [.. made.SelectMany(m => m.Findings)];
         var lines = made.Select(m => $"{m.File}  {m.Width} × {m.Height} px  {m.Format.Label}{(m.Srgb ? " sRGB" : "")}  {m.Mips} mips  {m.Bytes} bytes  "
             + (m.Quality.Psnr is { } db ? FormattableString.Invariant($"{db:0.00} dB") : "exact")
             + (m.Quality.MeanAngleDegrees is { } angle
                 ? FormattableString.Invariant($"  {angle:0.000}° mean, {m.Quality.WorstAngleDegrees:0.00}° worst") : "")
-            + FormattableString.Invariant($"  {m.EncodeSeconds:0.000} s, {m.MegapixelsPerSecond:0.0} Mpx/s"));
+            + FormattableString.Invariant($"  {m.EncodeSeconds:0.000} s, {m.MegapixelsPerSecond:0.0} Mpx/s"))
+            .Concat(made.Where(m => m.Levels is not null).SelectMany(m => m.Levels!.Select(l => $"  mip {l.Level}  {l.Width} × {l.Height} px  stored "
+                + $"{Loss(l.Stored.Psnr, l.Stored.MeanAngleDegrees)}  drawn large {Loss(l.SoftPsnr, l.SoftAngle)}  keeps {l.Kept.ToString("0.0 %", CultureInfo.InvariantCulture)}")
+                .Append(LevelQuality.Said(m.Levels!))));
         return made.Length == 1 ? Output.Print(parsed, made[0], lines, findings) : Output.Print(parsed, new { Files = made, findings }, lines, findings);
     }
+
+    private static string Loss(double? decibels, double? degrees) => degrees is { } angle ? FormattableString.Invariant($"{angle:0.00}°")
+        : decibels is { } db ? FormattableString.Invariant($"{db:0.0} dB") : "exact";
 
     // Formats, and with a budget sizes, that suit what the pictures hold.
     private static ConvertSettings[] Chosen(FileInfo[] inputs, ConvertSettings settings, double? budget, CancellationToken cancel)
@@ -127,7 +150,7 @@ internal static class ConvertCommand
         })];
     }
 
-    private static Converted Convert(FileInfo input, string target, ConvertSettings settings, Bitmap? normals, CancellationToken cancel)
+    private static Converted Convert(FileInfo input, string target, ConvertSettings settings, Bitmap? normals, bool softness, CancellationToken cancel)
     {
         var bitmap = ImageFile.Read(Output.ReadFile(input), input.Name);
         var watch = new Stopwatch();
@@ -143,10 +166,13 @@ internal static class ConvertCommand
         AtomicFile.Write(target, bytes);
         var texture = done.Texture;
         var quality = TextureQuality.Measure(done.Source, texture, settings.Meaning, cancel);
+        int threads = Environment.ProcessorCount;
+        var levels = !softness ? null : LevelQuality.Measure(
+            new TextureSight(done.Source, texture, settings.Meaning, settings.Mips, settings.Wraps, threads, cancel), threads, cancel);
         Finding[] findings = [.. ConvertFindings.Cut(bitmap, settings.Format, input.Name), .. ConvertFindings.Resized(bitmap, texture, input.Name)];
         return new Converted(target, texture.Width, texture.Height, settings.Format, settings.Container, texture.Srgb, texture.Levels.Count, bytes.Length,
             texture.Bytes,
-            settings.Effort, quality, watch.Elapsed.TotalSeconds, done.Texels / Math.Max(watch.Elapsed.TotalSeconds, 1e-9) / 1e6, findings);
+            settings.Effort, quality, watch.Elapsed.TotalSeconds, done.Texels / Math.Max(watch.Elapsed.TotalSeconds, 1e-9) / 1e6, levels, findings);
     }
 
     private static TextureContainer ContainerFor(string? word, FileInfo target, bool isFolder)
@@ -176,5 +202,5 @@ internal static class ConvertCommand
     /// <summary>What is told of a texture.</summary>
     private sealed record Converted(string File, int Width, int Height, TextureFormat Format, TextureContainer Container, bool Srgb, int Mips, long Bytes,
         long Memory,
-        Effort Level, TextureQuality Quality, double EncodeSeconds, double MegapixelsPerSecond, IReadOnlyList<Finding> Findings);
+        Effort Level, TextureQuality Quality, double EncodeSeconds, double MegapixelsPerSecond, IReadOnlyList<LevelQuality>? Levels, IReadOnlyList<Finding> Findings);
 }

@@ -54,7 +54,7 @@ public sealed record LevelErrors(int Across, int Down, int BlockWidth, int Block
         var counts = new int[across * down];
         bool isAngle = sight.Meaning == ColourMeaning.Normal;
         int channels = sight.Compare(level).Channels;
-        sight.EachBand(level, isSoft, cellHeight, down, threads, cancel, (texels, top, rows, width) =>
+        sight.EachBand(level, isSoft, cellHeight, down, step: 1, threads, cancel, (texels, top, rows, width) =>
         {
             int row = Math.Min(down - 1, top / cellHeight);
             for (int y = top; y < top + rows; y++)

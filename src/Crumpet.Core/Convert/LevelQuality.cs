@@ -17,7 +17,8 @@ public sealed record LevelQuality(int Level, int Width, int Height, TextureQuali
     /// <summary>A level that keeps less is soft.</summary>
     public const double LeastKept = 0.9;
 
-    private const int BandRows = 16;
+    // Of a large picture's smaller levels not every band is drawn large: what they keep changes little from one to the next.
+    private const int BandRows = 16, EnoughBands = 64;
 
     /// <summary>Measures every level.</summary>
     /// <param name="sight">A texture beside its picture.</param>
@@ -32,10 +33,13 @@ public sealed record LevelQuality(int Level, int Width, int Height, TextureQuali
             var single = sight.Texture with { Width = width, Height = height, Levels = [sight.Texture.Levels[level]] };
             var stored = TextureQuality.Measure(sight.Source(level), single, sight.Meaning, cancel);
             int channels = sight.Compare(level).Channels, bands = (sight.Texture.Height + BandRows - 1) / BandRows;
+            int step = Math.Clamp(bands / EnoughBands, 1, level < 2 ? 1 : 1 << Math.Min(level - 1, 8));
             double[] squares = new double[bands], angles = new double[bands];
-            sight.EachBand(level, isSoft: true, BandRows, bands, threads, cancel, (texels, top, rows, across) =>
+            var rowsDone = new int[bands];
+            sight.EachBand(level, isSoft: true, BandRows, bands, step, threads, cancel, (texels, top, rows, across) =>
             {
                 int band = top / BandRows;
+                rowsDone[band] += rows;
                 for (int y = top; y < top + rows; y++)
                 {
                     for (int x = 0; x < across; x++)
@@ -46,7 +50,7 @@ public sealed record LevelQuality(int Level, int Width, int Height, TextureQuali
                     }
                 }
             });
-            double count = (double)sight.Texture.Width * sight.Texture.Height, square = squares.Sum() / count;
+            double count = (double)sight.Texture.Width * rowsDone.Sum(), square = squares.Sum() / count;
             return new LevelQuality(level, width, height, stored, TextureQuality.Decibels(square / channels),
                 sight.Meaning == ColourMeaning.Normal ? angles.Sum() / count : null, variance > 0 ? Math.Max(0, 1 - square / variance) : 1);
         })];

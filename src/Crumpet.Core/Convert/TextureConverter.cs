@@ -1,3 +1,4 @@
+using System.Numerics;
 using Crumpet.Core.Checking;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Pack;
@@ -23,12 +24,15 @@ public sealed record ConvertSettings(TextureFormat Format, ColourMeaning Meaning
     [Within("The size of a texture", 1, Texture.LargestSide)]
     public int? Size { get; init; }
 
+    /// <summary>Which sides it may have.</summary>
+    public SideRule Sides { get; init; }
+
     /// <summary>Whether the picture goes on at its other side.</summary>
     public bool Wraps { get; init; }
 
     /// <summary>What a recipe says of an output.</summary>
     public static ConvertSettings For(RecipeOutput output) =>
-        new(output.StoredAs(), output.Meaning, output.Mips) { Effort = output.Level, Size = output.Largest };
+        new(output.StoredAs(), output.Meaning, output.Mips) { Effort = output.Level, Size = output.Largest, Sides = output.Sides };
 }
 
 /// <summary>A texture and what was compressed.</summary>
@@ -85,18 +89,32 @@ public static class TextureConverter
         return new Conversion(new Texture(rgba.Width, rgba.Height, settings.Format, srgb, levels), rgba);
     }
 
-    /// <summary>Side of a texture whose picture is larger than it may be: both sides shrink alike.</summary>
-    public static (int Width, int Height) SizeFor(int width, int height, int? largest)
+    /// <summary>Sides of a texture: where the picture is larger than it may be both shrink alike, and then each to what sides may be.</summary>
+    /// <param name="width">Of the picture.</param>
+    /// <param name="height">Of the picture.</param>
+    /// <param name="largest">Longest side, or null for any.</param>
+    /// <param name="sides">Which sides it may have; none gets longer than is read again.</param>
+    public static (int Width, int Height) SizeFor(int width, int height, int? largest, SideRule sides = SideRule.Any)
     {
-        if (largest is not { } most || Math.Max(width, height) <= most)
-            return (width, height);
-        double scale = (double)most / Math.Max(width, height);
-        return (Math.Max(1, (int)Math.Round(width * scale)), Math.Max(1, (int)Math.Round(height * scale)));
+        if (largest is { } most && Math.Max(width, height) > most)
+        {
+            double scale = (double)most / Math.Max(width, height);
+            (width, height) = (Math.Max(1, (int)Math.Round(width * scale)), Math.Max(1, (int)Math.Round(height * scale)));
+        }
+        return (Side(width), Side(height));
+
+        int Side(int side)
+        {
+            int below = 1 << BitOperations.Log2((uint)side);
+            // Nothing grows over what it may be at most.
+            return sides == SideRule.Any || below == side ? side
+                : sides == SideRule.PowersUp && 2 * below <= Math.Min(largest ?? Texture.LargestSide, Texture.LargestSide) ? 2 * below : below;
+        }
     }
 
     private static Bitmap Sized(Bitmap rgba, ConvertSettings settings, MipSettings mips, int threads, CancellationToken cancel)
     {
-        var (width, height) = SizeFor(rgba.Width, rgba.Height, settings.Size);
+        var (width, height) = SizeFor(rgba.Width, rgba.Height, settings.Size, settings.Sides);
         var filter = mips.Filter == MipFilter.None ? mips with { Filter = MipFilter.Kaiser } : mips;
         return MipChain.Resize(rgba, width, height, filter, threads, cancel);
     }

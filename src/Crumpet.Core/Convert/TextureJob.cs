@@ -70,7 +70,7 @@ public static class ConvertFindings
     {
         if ((picture.Width, picture.Height) != (texture.Width, texture.Height))
             yield return new Finding(Severity.Note, "texture-resized", name,
-                $"{name} is {picture.Width} × {picture.Height} px; its texture is filtered down to {texture.Width} × {texture.Height} px.");
+                $"{name} is {picture.Width} × {picture.Height} px; its texture is filtered to {texture.Width} × {texture.Height} px.");
     }
 
     // Below this the difference from the picture shows.

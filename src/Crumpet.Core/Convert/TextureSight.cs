@@ -49,18 +49,19 @@ public sealed class TextureSight
     /// <param name="isSoft">Whether it is drawn large.</param>
     /// <param name="rows">Rows of a band.</param>
     /// <param name="bands">How many; the last goes on to the end.</param>
+    /// <param name="step">1 for all of them; 2 for every second.</param>
     /// <param name="threads">Threads to use.</param>
     /// <param name="cancel">Ends the work early.</param>
     /// <param name="work">Takes the texels, the first row, how many rows, and how many texels a row has.</param>
-    internal void EachBand(int level, bool isSoft, int rows, int bands, int threads, CancellationToken cancel,
+    internal void EachBand(int level, bool isSoft, int rows, int bands, int step, int threads, CancellationToken cancel,
         Action<TexelComparison, int, int, int> work)
     {
         var (width, height) = isSoft ? (Texture.Width, Texture.Height) : Texture.LevelSize(level);
         var large = isSoft && level > 0 ? new Enlargement(Plain(level), width, height, Meaning, mips.Wraps) : null;
         var texels = Compare(isSoft ? 0 : level);
-        Parallel.For(0, bands, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, band =>
+        Parallel.For(0, (bands + step - 1) / step, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, number =>
         {
-            int top = band * rows, count = band == bands - 1 ? height - top : rows;
+            int band = number * step, top = band * rows, count = band == bands - 1 ? height - top : rows;
             // A tall band is drawn in strips, so that little is held at once.
             const int Strip = 16;
             for (int y = top; y < top + count; y += Strip)

@@ -23,7 +23,7 @@ internal sealed class Enlargement
     /// <param name="wraps">Whether the picture goes on at its other side.</param>
     public Enlargement(Bitmap level, int width, int height, ColourMeaning meaning, bool wraps)
     {
-        values = MipChain.ToLinear(level, meaning, CancellationToken.None);
+        values = MipChain.ToLinear(level, meaning, Environment.ProcessorCount, CancellationToken.None);
         (this.width, this.height, this.meaning, this.wraps, smallWidth, smallHeight) = (width, height, meaning, wraps, level.Width, level.Height);
     }
 

@@ -18,6 +18,19 @@ public enum MipFilter
     Sharp,
 }
 
+/// <summary>Which sides a texture may have.</summary>
+public enum SideRule
+{
+    /// <summary>Those of its picture.</summary>
+    Any,
+
+    /// <summary>Powers of two, none longer than the picture's.</summary>
+    PowersDown,
+
+    /// <summary>Powers of two, none shorter than the picture's.</summary>
+    PowersUp,
+}
+
 /// <summary>How a mip chain is made.</summary>
 /// <param name="Filter">The filter.</param>
 /// <param name="Meaning">What the numbers mean: colours are filtered in linear light, normals as vectors.</param>
@@ -56,8 +69,8 @@ public static class MipChain
         var levels = new List<Bitmap> { source };
         if (settings.Filter == MipFilter.None || (source.Width == 1 && source.Height == 1))
             return levels;
-        var values = ToLinear(source, settings.Meaning, cancel);
-        var normals = settings.Normals is { } n ? ToLinear(n, ColourMeaning.Normal, cancel) : null;
+        var values = ToLinear(source, settings.Meaning, threads, cancel);
+        var normals = settings.Normals is { } n ? ToLinear(n, ColourMeaning.Normal, threads, cancel) : null;
         float coverage = settings.KeepsCoverage ? Coverage(values) : 0;
         for (var (width, height) = (source.Width, source.Height); width > 1 || height > 1;)
         {
@@ -68,7 +81,7 @@ public static class MipChain
             if (normals is not null)
                 TakeUp(level, Resample(normals, settings.Normals!.Width, settings.Normals.Height, width, height, settings with { Filter = MipFilter.Box },
                     threads, cancel));
-            levels.Add(FromLinear(level, width, height, settings.Meaning, source is Bitmap8, cancel));
+            levels.Add(FromLinear(level, width, height, settings.Meaning, source is Bitmap8, threads, cancel));
         }
         return levels;
     }
@@ -76,19 +89,18 @@ public static class MipChain
     /// <summary>The picture at another size, by the same rules.</summary>
     public static Bitmap Resize(Bitmap source, int width, int height, MipSettings settings, int threads, CancellationToken cancel) =>
         (source.Width, source.Height) == (width, height) ? source : FromLinear(
-            Resample(ToLinear(source, settings.Meaning, cancel), source.Width, source.Height, width, height, settings, threads, cancel), width, height,
-            settings.Meaning, source is Bitmap8, cancel);
+            Resample(ToLinear(source, settings.Meaning, threads, cancel), source.Width, source.Height, width, height, settings, threads, cancel), width, height,
+            settings.Meaning, source is Bitmap8, threads, cancel);
 
     /// <summary>How many levels a picture of this size has.</summary>
     public static int Count(int width, int height) => BitOperations.Log2((uint)Math.Max(width, height)) + 1;
 
     /// <summary>Values as they are averaged: light, vectors, or plain numbers.</summary>
-    internal static Vector4[] ToLinear(Bitmap source, ColourMeaning meaning, CancellationToken cancel)
+    internal static Vector4[] ToLinear(Bitmap source, ColourMeaning meaning, int threads, CancellationToken cancel)
     {
         var values = new Vector4[source.Width * source.Height];
-        for (int y = 0; y < source.Height; y++)
+        Parallel.For(0, source.Height, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, y =>
         {
-            cancel.ThrowIfCancellationRequested();
             for (int x = 0; x < source.Width; x++)
             {
                 int i = y * source.Width + x;
@@ -106,37 +118,35 @@ public static class MipChain
                     _ => v,
                 };
             }
-        }
+        });
         return values;
     }
 
-    private static Bitmap FromLinear(Vector4[] values, int width, int height, ColourMeaning meaning, bool isBytes, CancellationToken cancel)
+    private static Bitmap FromLinear(Vector4[] values, int width, int height, ColourMeaning meaning, bool isBytes, int threads, CancellationToken cancel)
     {
         byte[] bytes = isBytes ? new byte[4 * values.Length] : [];
         float[] numbers = isBytes ? [] : new float[4 * values.Length];
-        for (int i = 0; i < values.Length; i++)
+        Parallel.For(0, height, new ParallelOptions { MaxDegreeOfParallelism = threads, CancellationToken = cancel }, y =>
         {
-            if (i % width == 0)
-                cancel.ThrowIfCancellationRequested();
-            var v = values[i];
-            if (meaning == ColourMeaning.Srgb)
+            for (int i = y * width; i < (y + 1) * width; i++)
             {
-                v = new Vector4(Srgb.FromLinear(v.X), Srgb.FromLinear(v.Y), Srgb.FromLinear(v.Z), v.W);
+                var v = values[i];
+                if (meaning == ColourMeaning.Normal)
+                {
+                    var n = new Vector3(v.X, v.Y, v.Z);
+                    n = n.LengthSquared() > 1e-12f ? Vector3.Normalize(n) : Vector3.UnitZ;
+                    v = new Vector4(n * 0.5f + new Vector3(0.5f), v.W);
+                }
+                for (int c = 0; c < 4; c++)
+                {
+                    bool isColour = meaning == ColourMeaning.Srgb && c < 3;
+                    if (isBytes)
+                        bytes[4 * i + c] = isColour ? Srgb.ToByte(v[c]) : (byte)Math.Clamp((int)(v[c] * 255 + 0.5f), 0, 255);
+                    else
+                        numbers[4 * i + c] = isColour ? Srgb.FromLinear(v[c]) : v[c];
+                }
             }
-            else if (meaning == ColourMeaning.Normal)
-            {
-                var n = new Vector3(v.X, v.Y, v.Z);
-                n = n.LengthSquared() > 1e-12f ? Vector3.Normalize(n) : Vector3.UnitZ;
-                v = new Vector4(n * 0.5f + new Vector3(0.5f), v.W);
-            }
-            for (int c = 0; c < 4; c++)
-            {
-                if (isBytes)
-                    bytes[4 * i + c] = (byte)Math.Clamp((int)(v[c] * 255 + 0.5f), 0, 255);
-                else
-                    numbers[4 * i + c] = v[c];
-            }
-        }
+        });
         return isBytes ? new Bitmap8(width, height, 4, bytes) : new Bitmap32(width, height, 4, numbers);
     }
 

@@ -42,7 +42,7 @@ public sealed record OutputSettings(int Width, int Height, RecipeOutput Output, 
 {
     /// <summary>What of an output its texels depend on.</summary>
     public static RecipeOutput Plain(RecipeOutput output) =>
-        output with { Name = "", On = true, File = null, Format = null, Level = Effort.Normal, Mips = MipFilter.Kaiser, Largest = null };
+        output with { Name = "", On = true, File = null, Format = null, Level = Effort.Normal, Mips = MipFilter.Kaiser, Largest = null, Sides = SideRule.Any };
 }
 
 /// <summary>What became of an output's channels.</summary>

@@ -89,6 +89,9 @@ public sealed record RecipeOutput(
     [Within("The largest side of a texture", 4, ImageFile.LargestSide, Unit = "px")]
     public int? Largest { get; init; }
 
+    /// <summary>Which sides its texture may have.</summary>
+    public SideRule Sides { get; init; }
+
     /// <summary>How Convert stores it.</summary>
     public TextureFormat StoredAs() => Format ?? (Meaning == ColourMeaning.Normal && Channels.Count < 4 ? TextureFormat.Bc5
         : Channels.Count == 1 ? TextureFormat.Bc4 : TextureFormat.Bc7);
@@ -159,7 +162,7 @@ public sealed record RecipeOutput(
     public bool Equals(RecipeOutput? other) => other is not null
         && (Name, Meaning, On, File, Bits, Picture, Size) == (other.Name, other.Meaning, other.On, other.File, other.Bits, other.Picture, other.Size)
         && (Alpha, Dither, Normals, Format) == (other.Alpha, other.Dither, other.Normals, other.Format)
-        && (Level, Mips, Largest) == (other.Level, other.Mips, other.Largest) && Channels.SequenceEqual(other.Channels);
+        && (Level, Mips, Largest, Sides) == (other.Level, other.Mips, other.Largest, other.Sides) && Channels.SequenceEqual(other.Channels);
 
     /// <inheritdoc/>
     public override int GetHashCode() => HashCode.Combine(Name, Meaning, Bits, Channels.Count);

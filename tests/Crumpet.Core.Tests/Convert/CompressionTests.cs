@@ -8,6 +8,31 @@ public sealed class CompressionTests
 {
     public static TheoryData<string> All => [.. TextureFormat.Table.All.Select(f => f.Word)];
 
+    [Theory]
+    [InlineData(300, 200, null, SideRule.Any, 300, 200)]
+    [InlineData(300, 200, null, SideRule.PowersDown, 256, 128)]
+    [InlineData(300, 200, null, SideRule.PowersUp, 512, 256)]
+    [InlineData(512, 64, null, SideRule.PowersUp, 512, 64)]
+    [InlineData(300, 200, 150, SideRule.Any, 150, 100)]
+    [InlineData(300, 200, 150, SideRule.PowersUp, 128, 128)]
+    [InlineData(300, 200, 256, SideRule.PowersDown, 256, 128)]
+    [InlineData(16384, 9000, null, SideRule.PowersUp, 16384, 16384)]
+    [InlineData(12000, 1, null, SideRule.PowersUp, 16384, 1)]
+    public void Sides_become_powers_of_two_and_never_longer_than_they_may_be(int width, int height, int? largest, SideRule sides, int wide, int high) =>
+        Assert.Equal((wide, high), TextureConverter.SizeFor(width, height, largest, sides));
+
+    [Fact]
+    public void A_picture_that_is_brought_up_is_told_and_keeps_its_values()
+    {
+        var plain = new Bitmap8(48, 20, 3);
+        plain.Pixels.AsSpan().Fill(123);
+        var texture = TextureConverter.Convert(plain, new ConvertSettings(TextureFormat.Rgba8, ColourMeaning.Srgb) { Sides = SideRule.PowersUp }, 1);
+        Assert.Equal((64, 32), (texture.Width, texture.Height));
+        Assert.Equal(7, texture.Levels.Count);
+        Assert.All(texture.Levels.SelectMany(l => l.Where((_, i) => i % 4 < 3)), v => Assert.Equal(123, v));
+        Assert.Contains("filtered to 64 × 32 px", Assert.Single(ConvertFindings.Resized(plain, texture, "p")).Sentence, StringComparison.Ordinal);
+    }
+
     [Fact]
     public void Scalar_blocks_are_within_a_tenth_of_a_decibel_of_trying_every_pair_of_ends()
     {

@@ -29,7 +29,7 @@ public sealed class IndexModel(Workbench workbench, SightService sights) : Stati
 
     /// <summary>Records each output's format and size and how all are compressed, and converts.</summary>
     public Task<IActionResult> OnPostConvertAsync(Dictionary<string, TextureFormat> formats,
-        [FromForm(Name = "largest")] Dictionary<string, int?> largest, Effort? level, MipFilter? mips) =>
+        [FromForm(Name = "largest")] Dictionary<string, int?> largest, Effort? level, MipFilter? mips, SideRule? sides) =>
         DecideAndRunAsync(plan => plan with
         {
             Recipe = plan.Recipe with
@@ -42,6 +42,7 @@ public sealed class IndexModel(Workbench workbench, SightService sights) : Stati
                         Largest = largest.TryGetValue(o.Name, out int? side) ? side : o.Largest,
                         Level = level ?? o.Level,
                         Mips = mips ?? o.Mips,
+                        Sides = sides ?? o.Sides,
                     }),
                 ],
             },
