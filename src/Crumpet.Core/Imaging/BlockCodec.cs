@@ -1,4 +1,5 @@
 using System.Runtime.InteropServices;
+using System.Runtime.Intrinsics;
 using Crumpet.Core.Imaging.Blocks;
 using F = System.Runtime.Intrinsics.Vector512<float>;
 using V = System.Runtime.Intrinsics.Vector512;
@@ -71,8 +72,12 @@ public static class BlockCodec
     {
         if (format.Decode is { } decode)
         {
-            var result = new Bitmap8(width, height, 4);
-            Each(data.ToArray(), width, height, format, 4, result.Pixels, (from, to) => decode(from, to));
+            // Every texel is written.
+            var result = new Bitmap8(width, height, 4, GC.AllocateUninitializedArray<byte>(checked(4 * width * height)));
+            if (format is { BlockWidth: 4, BlockHeight: 4 })
+                EachFour(data.ToArray(), width, height, format, result.Pixels, decode);
+            else
+                Each(data.ToArray(), width, height, format, 4, result.Pixels, (from, to) => decode(from, to));
             return result;
         }
         var values = DecodeValues(data, width, height, format);
@@ -129,6 +134,33 @@ public static class BlockCodec
                 int left = column * format.BlockWidth, length = Math.Min(format.BlockWidth, width - left) * channels;
                 for (int y = 0; y < rows; y++)
                     texels.Slice(y * format.BlockWidth * channels, length).CopyTo(pixels.AsSpan(((top + y) * width + left) * channels));
+            }
+        });
+    }
+
+    // Blocks of four by four bytes of RGBA, which most are, a row of sixteen bytes at a time.
+    private static void EachFour(byte[] data, int width, int height, TextureFormat format, byte[] pixels, BlockWork decode)
+    {
+        ArgumentOutOfRangeException.ThrowIfNotEqual(data.Length, format.LevelBytes(width, height), nameof(data));
+        int across = (width + 3) / 4, down = (height + 3) / 4, unit = format.UnitBytes, stride = 4 * width;
+        Parallel.For(0, down, row =>
+        {
+            Span<byte> texels = stackalloc byte[64];
+            int rows = Math.Min(4, height - 4 * row);
+            for (int column = 0; column < across; column++)
+            {
+                decode(data.AsSpan((row * across + column) * unit, unit), texels);
+                int at = 4 * row * stride + 16 * column;
+                if (rows == 4 && 4 * column + 4 <= width)
+                {
+                    Vector128.Create<byte>(texels).CopyTo(pixels, at);
+                    Vector128.Create<byte>(texels[16..]).CopyTo(pixels, at + stride);
+                    Vector128.Create<byte>(texels[32..]).CopyTo(pixels, at + 2 * stride);
+                    Vector128.Create<byte>(texels[48..]).CopyTo(pixels, at + 3 * stride);
+                    continue;
+                }
+                for (int y = 0; y < rows; y++)
+                    texels.Slice(16 * y, 4 * Math.Min(4, width - 4 * column)).CopyTo(pixels.AsSpan(at + y * stride));
             }
         });
     }
