@@ -20,9 +20,16 @@ internal static partial class CompressBench
         var formats = new Option<string>("--formats") { DefaultValueFactory = _ => "bc1,bc4,bc7,etc2,astc4x4,astc6x6", Description = "Formats, with commas between." };
         var levels = new Option<string>("--levels") { DefaultValueFactory = _ => "draft,normal,best", Description = "Levels, with commas between." };
         var decode = new Option<bool>("--decode") { Description = "Time decoding instead: megapixels a second of each format." };
-        var command = new Command("compress", "Encode pictures, decode them again, and set speed and dB beside astcenc's and libsquish's.") { pictures, squish, formats, levels, decode };
-        command.SetAction(given => given.GetValue(decode) ? Decode(given.GetRequiredValue(pictures), given.GetValue(formats)!.Split(',')) : Run(given.GetRequiredValue(pictures), given.GetValue(squish), given.GetValue(formats)!.Split(','),
-            given.GetValue(levels)!.Split(',')));
+        var command = new Command("compress", "Encode pictures, decode them again, and set speed and dB beside astcenc's and libsquish's.")
+        {
+            pictures, squish, formats, levels, decode,
+        };
+        command.SetAction(given =>
+        {
+            var folder = given.GetRequiredValue(pictures);
+            string[] words = given.GetValue(formats)!.Split(',');
+            return given.GetValue(decode) ? Decode(folder, words) : Run(folder, given.GetValue(squish), words, given.GetValue(levels)!.Split(','));
+        });
         return command;
     }
 
@@ -54,7 +61,8 @@ internal static partial class CompressBench
                 byte[] blocks = BlockCodec.Encode(picture, format, threads: Environment.ProcessorCount);
                 return Speed(() => BlockCodec.Decode(blocks, picture.Width, picture.Height, format));
             }).Append(Speed(() => picture.Pixels.Clone()));
-            Console.WriteLine($"| {Path.GetFileNameWithoutExtension(file.Name)} | {string.Join(" | ", speeds.Select(s => string.Create(CultureInfo.InvariantCulture, $"{s:0}")))} |");
+            string row = string.Join(" | ", speeds.Select(s => s.ToString("0", CultureInfo.InvariantCulture)));
+            Console.WriteLine($"| {Path.GetFileNameWithoutExtension(file.Name)} | {row} |");
 
             double Speed(Action work)
             {

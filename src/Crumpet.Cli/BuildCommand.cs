@@ -24,7 +24,8 @@ internal static class BuildCommand
     { Description = "Say what would be worked, why, and about how long it takes; nothing is worked." };
     private static readonly Option<double?> Budget = new("--budget")
     {
-        Description = FormattableString.Invariant($"Memory that all textures may take together, {TextureBudget.LeastMebibytes} to {TextureBudget.MostMebibytes:0} MiB: formats ")
+        Description = FormattableString.Invariant(
+            $"Memory that all textures may take together, {TextureBudget.LeastMebibytes} to {TextureBudget.MostMebibytes:0} MiB: formats ")
             + "and sizes are chosen that fit with the least error. The kit folder stays as it is.",
     };
     private static readonly Option<int> Threads = new(

@@ -115,7 +115,8 @@ internal static class ConvertCommand
                 ? FormattableString.Invariant($"  {angle:0.000}° mean, {m.Quality.WorstAngleDegrees:0.00}° worst") : "")
             + FormattableString.Invariant($"  {m.EncodeSeconds:0.000} s, {m.MegapixelsPerSecond:0.0} Mpx/s"))
             .Concat(made.Where(m => m.Levels is not null).SelectMany(m => m.Levels!.Select(l => $"  mip {l.Level}  {l.Width} × {l.Height} px  stored "
-                + $"{Loss(l.Stored.Psnr, l.Stored.MeanAngleDegrees)}  drawn large {Loss(l.SoftPsnr, l.SoftAngle)}  keeps {l.Kept.ToString("0.0 %", CultureInfo.InvariantCulture)}")
+                + $"{Loss(l.Stored.Psnr, l.Stored.MeanAngleDegrees)}  drawn large {Loss(l.SoftPsnr, l.SoftAngle)}  keeps "
+                + l.Kept.ToString("0.0 %", CultureInfo.InvariantCulture))
                 .Append(LevelQuality.Said(m.Levels!))));
         return made.Length == 1 ? Output.Print(parsed, made[0], lines, findings) : Output.Print(parsed, new { Files = made, findings }, lines, findings);
     }

@@ -159,8 +159,15 @@ public static class PlanWords
             if (was.Largest != now.Largest)
                 said.Add(now.Largest is { } largest ? $"Texture of {now.Name} held to {largest} px" : $"Texture of {now.Name} at its picture's size");
             if (was.Sides != now.Sides)
-                said.Add($"Sides of {now.Name}'s texture {now.Sides switch { SideRule.PowersDown => "brought down to powers of two",
-                    SideRule.PowersUp => "brought up to powers of two", _ => "as its picture has them" }}");
+            {
+                string how = now.Sides switch
+                {
+                    SideRule.PowersDown => "brought down to powers of two",
+                    SideRule.PowersUp => "brought up to powers of two",
+                    _ => "as its picture has them",
+                };
+                said.Add($"Sides of {now.Name}'s texture {how}");
+            }
             if (was.File != now.File)
                 said.Add($"Files of {now.Name} named {now.File ?? "as the kit says"}");
         }

@@ -24,8 +24,11 @@ public sealed record BudgetAnswer(IReadOnlyList<BudgetOutput> Outputs, BudgetPla
 
     /// <summary>Why a memory cannot be met, one sentence.</summary>
     /// <param name="mebibytes">The memory that was asked for.</param>
-    public string Refusal(double mebibytes) => FormattableString.Invariant(
-        $"{mebibytes:0.##} MiB cannot be met: the textures take at least {Math.Ceiling(Least / TextureBudget.Mebibyte * 100) / 100:0.##} MiB, at a quarter of their size.");
+    public string Refusal(double mebibytes)
+    {
+        double least = Math.Ceiling(Least / TextureBudget.Mebibyte * 100) / 100;
+        return FormattableString.Invariant($"{mebibytes:0.##} MiB cannot be met: the textures take at least {least:0.##} MiB, at a quarter of their size.");
+    }
 }
 
 /// <summary>Meets a memory with what Convert measured.</summary>
@@ -51,7 +54,8 @@ public static class TextureBudget
     {
         ArgumentOutOfRangeException.ThrowIfLessThan(mebibytes, LeastMebibytes);
         ArgumentOutOfRangeException.ThrowIfGreaterThan(mebibytes, MostMebibytes);
-        BudgetOutput[] outputs = [.. assets.SelectMany(a => a.Report.Textures.Where(t => t.Choices is not null).GroupBy(t => t.Output).Select(t => Of(a.Asset, t)))];
+        BudgetOutput[] outputs =
+            [.. assets.SelectMany(a => a.Report.Textures.Where(t => t.Choices is not null).GroupBy(t => t.Output).Select(t => Of(a.Asset, t)))];
         return new BudgetAnswer(outputs, MemoryBudget.Meet([.. outputs.Select(o => o.Texture)], (long)(mebibytes * Mebibyte)),
             outputs.Sum(o => o.Texture.Choices.Min(c => c.Bytes)));
     }

@@ -10,7 +10,9 @@ namespace Crumpet.Core.Convert;
 /// <param name="Error">Its error.</param>
 public sealed record WorstPlace(int X, int Y, int Width, int Height, float Error);
 
-/// <summary>How far each block of a level is from what it should be: of normals the mean angle in degrees, else the root of the mean square in codes of 255.</summary>
+/// <summary>
+/// How far each block of a level is from what it should be: of normals the mean angle in degrees, else the root of the mean square in codes of 255.
+/// </summary>
 /// <param name="Across">Blocks in a row.</param>
 /// <param name="Down">Rows of blocks.</param>
 /// <param name="BlockWidth">Texels of the level a block is wide.</param>
@@ -54,7 +56,7 @@ public sealed record LevelErrors(int Across, int Down, int BlockWidth, int Block
         var counts = new int[across * down];
         bool isAngle = sight.Meaning == ColourMeaning.Normal;
         int channels = sight.Compare(level).Channels;
-        sight.EachBand(level, isSoft, cellHeight, down, step: 1, threads, cancel, (texels, top, rows, width) =>
+        sight.EachBand(level, isSoft, cellHeight, down, step: 1, threads, (texels, top, rows, width) =>
         {
             int row = Math.Min(down - 1, top / cellHeight);
             for (int y = top; y < top + rows; y++)
@@ -66,7 +68,7 @@ public sealed record LevelErrors(int Across, int Down, int BlockWidth, int Block
                     counts[at]++;
                 }
             }
-        });
+        }, cancel);
         float[] errors = [.. sums.Zip(counts, (s, n) => n == 0 ? 0 : (float)(isAngle ? s / n : Math.Sqrt(s / n)))];
         return new LevelErrors(across, down, blockWidth, blockHeight, isAngle, errors,
             [.. Places(errors, across, down, blockWidth << level, blockHeight << level)]);

@@ -36,7 +36,7 @@ public sealed record LevelQuality(int Level, int Width, int Height, TextureQuali
             int step = Math.Clamp(bands / EnoughBands, 1, level < 2 ? 1 : 1 << Math.Min(level - 1, 8));
             double[] squares = new double[bands], angles = new double[bands];
             var rowsDone = new int[bands];
-            sight.EachBand(level, isSoft: true, BandRows, bands, step, threads, cancel, (texels, top, rows, across) =>
+            sight.EachBand(level, isSoft: true, BandRows, bands, step, threads, (texels, top, rows, across) =>
             {
                 int band = top / BandRows;
                 rowsDone[band] += rows;
@@ -49,7 +49,7 @@ public sealed record LevelQuality(int Level, int Width, int Height, TextureQuali
                             angles[band] += texels.Angle(x, y);
                     }
                 }
-            });
+            }, cancel);
             double count = (double)sight.Texture.Width * rowsDone.Sum(), square = squares.Sum() / count;
             return new LevelQuality(level, width, height, stored, TextureQuality.Decibels(square / channels),
                 sight.Meaning == ColourMeaning.Normal ? angles.Sum() / count : null, variance > 0 ? Math.Max(0, 1 - square / variance) : 1);
@@ -62,6 +62,7 @@ public sealed record LevelQuality(int Level, int Width, int Height, TextureQuali
     {
         var soft = levels.FirstOrDefault(l => l.Kept < LeastKept);
         return soft is null ? FormattableString.Invariant($"No level is soft: each keeps {LeastKept:P0} and more of what the picture's texels differ by.")
-            : FormattableString.Invariant($"Soft from mip {soft.Level} on ({soft.Width} × {soft.Height} px): drawn large, it keeps {soft.Kept:P0} of what the picture's texels differ by.");
+            : FormattableString.Invariant($"Soft from mip {soft.Level} on ({soft.Width} × {soft.Height} px): drawn large, it keeps {soft.Kept:P0} of what the ")
+                + "picture's texels differ by.";
     }
 }

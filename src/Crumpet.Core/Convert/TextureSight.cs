@@ -51,10 +51,10 @@ public sealed class TextureSight
     /// <param name="bands">How many; the last goes on to the end.</param>
     /// <param name="step">1 for all of them; 2 for every second.</param>
     /// <param name="threads">Threads to use.</param>
-    /// <param name="cancel">Ends the work early.</param>
     /// <param name="work">Takes the texels, the first row, how many rows, and how many texels a row has.</param>
-    internal void EachBand(int level, bool isSoft, int rows, int bands, int step, int threads, CancellationToken cancel,
-        Action<TexelComparison, int, int, int> work)
+    /// <param name="cancel">Ends the work early.</param>
+    internal void EachBand(int level, bool isSoft, int rows, int bands, int step, int threads,
+        Action<TexelComparison, int, int, int> work, CancellationToken cancel)
     {
         var (width, height) = isSoft ? (Texture.Width, Texture.Height) : Texture.LevelSize(level);
         var large = isSoft && level > 0 ? new Enlargement(Plain(level), width, height, Meaning, mips.Wraps) : null;

@@ -2,7 +2,9 @@ using System.Numerics;
 
 namespace Crumpet.Core.Imaging;
 
-/// <summary>A small level drawn as large as its picture, as a card does it: straight lines between texels, colours in linear light, normals of length 1.</summary>
+/// <summary>
+/// A small level drawn as large as its picture, as a card does it: straight lines between texels, colours in linear light, normals of length 1.
+/// </summary>
 internal sealed class Enlargement
 {
     private const int Steps = 4096;

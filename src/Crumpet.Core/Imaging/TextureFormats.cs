@@ -7,12 +7,9 @@ namespace Crumpet.Core.Imaging;
 /// <content>The table.</content>
 public sealed partial class TextureFormat
 {
-    private const byte PlainModel = 1, UastcModel = 166;
-    private const int UastcRgba = 3;
+    private const byte PlainModel = 1;
     private const int AlphaChannel = 15, Signed = 0x40, Float = 0x80, Exponent = 0x20;
-    private const string S3tc = "WEBGL_compressed_texture_s3tc", Rgtc = "EXT_texture_compression_rgtc", Bptc = "EXT_texture_compression_bptc",
-        Etc = "WEBGL_compressed_texture_etc", AstcBlocks = "WEBGL_compressed_texture_astc";
-    private const int FirstEac = 0x9270, FirstEacVk = 153, FirstAstc = 0x93b0, FirstAstcVk = 157;
+    private const string S3tc = "WEBGL_compressed_texture_s3tc", Rgtc = "EXT_texture_compression_rgtc", Bptc = "EXT_texture_compression_bptc";
     private const uint One = 0x3f800000, MinusOne = 0xbf800000;
 
     /// <summary>RGB in 4 bits a texel.</summary>
@@ -198,130 +195,52 @@ public sealed partial class TextureFormat
         Decode = Bc7Decoder.Decode,
     };
 
-    /// <summary>RGB in 4 bits a texel, for mobile hardware.</summary>
-    public static TextureFormat Etc2 { get; } = new()
-    {
-        Word = "etc2",
-        Label = "ETC2",
-        Holds = "RGB in 4 bits a texel, for mobile hardware",
-        Channels = 3,
-        UnitBytes = 8,
-        Vk = 147,
-        VkSrgb = 148,
-        Card = new(Etc, 0x9274),
-        Described = new(161, new DescribedSample(0, 64, 2, 0, 0, uint.MaxValue)),
-        Encoder = s => new EtcEncoder(s.Effort, hasHoles: false, new Vector3(s.Weights.X, s.Weights.Y, s.Weights.Z)),
-        Decode = EtcDecoder.Decode,
-    };
-
-    /// <summary>RGB and holes in 4 bits a texel.</summary>
-    public static TextureFormat Etc2Holes { get; } = new()
-    {
-        Word = "etc2a1",
-        Label = "ETC2 with holes",
-        Holds = "RGB in 4 bits a texel, and alpha that is open or closed, for mobile hardware",
-        Channels = 4,
-        UnitBytes = 8,
-        HasHoles = true,
-        Vk = 149,
-        VkSrgb = 150,
-        Card = new(Etc, 0x9276),
-        Described = new(161, new DescribedSample(0, 64, 2, 0, 0, uint.MaxValue), new DescribedSample(0, 64, AlphaChannel, 0x10, 0, uint.MaxValue)),
-        Encoder = s => new EtcEncoder(s.Effort, hasHoles: true, new Vector3(s.Weights.X, s.Weights.Y, s.Weights.Z)),
-        Decode = EtcDecoder.DecodeHoles,
-    };
-
-    /// <summary>RGB and alpha in 8 bits a texel.</summary>
-    public static TextureFormat Etc2Alpha { get; } = new()
-    {
-        Word = "etc2a",
-        Label = "ETC2 with alpha",
-        Holds = "RGB and a smooth alpha in 8 bits a texel, for mobile hardware",
-        Channels = 4,
-        UnitBytes = 16,
-        Vk = 151,
-        VkSrgb = 152,
-        Card = new(Etc, 0x9278),
-        Described = new(161, new DescribedSample(0, 64, AlphaChannel, 0x10, 0, uint.MaxValue), new DescribedSample(64, 64, 2, 0, 0, uint.MaxValue)),
-        Encoder = s => new EtcAlphaEncoder(s),
-        Decode = EtcDecoder.DecodeAlpha,
-    };
-
-    /// <summary>One channel of 11 bits in 4 bits a texel.</summary>
-    public static TextureFormat EacR { get; } = Eac("eacr", "EAC R", "one channel of 11 bits in 4 bits a texel, for mobile hardware", 1, 153, isSigned: false);
-
-    /// <summary>One signed channel of 11 bits in 4 bits a texel.</summary>
-    public static TextureFormat EacRSigned { get; } = Eac("eacrs", "EAC R signed", "one channel of −1 to 1 in 4 bits a texel, for mobile hardware", 1, 154, isSigned: true);
-
-    /// <summary>Two channels of 11 bits in 8 bits a texel.</summary>
-    public static TextureFormat EacRg { get; } = Eac("eacrg", "EAC RG", "two channels of 11 bits in 8 bits a texel, for normals on mobile hardware", 2, 155, isSigned: false);
-
-    /// <summary>Two signed channels of 11 bits in 8 bits a texel.</summary>
-    public static TextureFormat EacRgSigned { get; } = Eac("eacrgs", "EAC RG signed", "two channels of −1 to 1 in 8 bits a texel, for normals on mobile hardware", 2, 156, isSigned: true);
-
-    /// <summary>RGBA in blocks of 4 × 4.</summary>
-    public static TextureFormat Astc4 { get; } = Astc(4, 157);
-
-    /// <summary>RGBA in blocks of 5 × 5.</summary>
-    public static TextureFormat Astc5 { get; } = Astc(5, 161);
-
-    /// <summary>RGBA in blocks of 6 × 6.</summary>
-    public static TextureFormat Astc6 { get; } = Astc(6, 165);
-
-    /// <summary>RGBA in blocks of 8 × 8.</summary>
-    public static TextureFormat Astc8 { get; } = Astc(8, 171);
-
-    /// <summary>RGBA in 8 bits a texel, from which other formats are quickly made.</summary>
-    public static TextureFormat Uastc { get; } = new()
-    {
-        Word = "uastc",
-        Label = "UASTC",
-        Holds = "RGBA in 8 bits a texel, to be made into what graphics take when it is opened",
-        Channels = 4,
-        UnitBytes = 16,
-        // Its descriptor alone says what it is.
-        Vk = 0,
-        VkSrgb = 0,
-        Described = new(UastcModel, new DescribedSample(0, 128, UastcRgba, 0, 0, uint.MaxValue)),
-        Encoder = AstcEncoder.ForUastc,
-        Decode = UastcDecoder.Decode,
-    };
-
     /// <summary>RGBA uncompressed, 32 bits a texel.</summary>
-    public static TextureFormat Rgba8 { get; } = Plain("rgba8", "RGBA8", "RGBA uncompressed, 32 bits a texel", 4, 8, 28, 29, 37, 43, TexelStore.Bytes, false);
+    public static TextureFormat Rgba8 { get; } =
+        Plain("rgba8", "RGBA8", "RGBA uncompressed, 32 bits a texel", 4, 8, 28, 29, 37, 43, TexelStore.Bytes, false);
 
     /// <summary>One channel uncompressed, 8 bits.</summary>
     public static TextureFormat R8 { get; } = Plain("r8", "R8", "one channel uncompressed, 8 bits", 1, 8, 61, null, 9, null, TexelStore.Bytes, false);
 
     /// <summary>Two channels uncompressed, 8 bits each.</summary>
-    public static TextureFormat Rg8 { get; } = Plain("rg8", "RG8", "two channels uncompressed, 8 bits each", 2, 8, 49, null, 16, null, TexelStore.Bytes, false);
+    public static TextureFormat Rg8 { get; } =
+        Plain("rg8", "RG8", "two channels uncompressed, 8 bits each", 2, 8, 49, null, 16, null, TexelStore.Bytes, false);
 
     /// <summary>One channel uncompressed, 16 bits.</summary>
-    public static TextureFormat R16 { get; } = Plain("r16", "R16", "one channel uncompressed, 16 bits", 1, 16, 56, null, 70, null, TexelStore.Words, false);
+    public static TextureFormat R16 { get; } =
+        Plain("r16", "R16", "one channel uncompressed, 16 bits", 1, 16, 56, null, 70, null, TexelStore.Words, false);
 
     /// <summary>Two channels uncompressed, 16 bits each.</summary>
-    public static TextureFormat Rg16 { get; } = Plain("rg16", "RG16", "two channels uncompressed, 16 bits each", 2, 16, 35, null, 77, null, TexelStore.Words, false);
+    public static TextureFormat Rg16 { get; } =
+        Plain("rg16", "RG16", "two channels uncompressed, 16 bits each", 2, 16, 35, null, 77, null, TexelStore.Words, false);
 
     /// <summary>RGBA uncompressed, 16 bits each.</summary>
-    public static TextureFormat Rgba16 { get; } = Plain("rgba16", "RGBA16", "RGBA uncompressed, 16 bits each", 4, 16, 11, null, 91, null, TexelStore.Words, false);
+    public static TextureFormat Rgba16 { get; } =
+        Plain("rgba16", "RGBA16", "RGBA uncompressed, 16 bits each", 4, 16, 11, null, 91, null, TexelStore.Words, false);
 
     /// <summary>One channel uncompressed, half precision.</summary>
-    public static TextureFormat R16Float { get; } = Plain("r16f", "R16F", "one channel uncompressed, half precision", 1, 16, 54, null, 76, null, TexelStore.Halves, true);
+    public static TextureFormat R16Float { get; } =
+        Plain("r16f", "R16F", "one channel uncompressed, half precision", 1, 16, 54, null, 76, null, TexelStore.Halves, true);
 
     /// <summary>Two channels uncompressed, half precision.</summary>
-    public static TextureFormat Rg16Float { get; } = Plain("rg16f", "RG16F", "two channels uncompressed, half precision", 2, 16, 34, null, 83, null, TexelStore.Halves, true);
+    public static TextureFormat Rg16Float { get; } =
+        Plain("rg16f", "RG16F", "two channels uncompressed, half precision", 2, 16, 34, null, 83, null, TexelStore.Halves, true);
 
     /// <summary>RGBA uncompressed, half precision.</summary>
-    public static TextureFormat Rgba16Float { get; } = Plain("rgba16f", "RGBA16F", "RGBA uncompressed, half precision", 4, 16, 10, null, 97, null, TexelStore.Halves, true);
+    public static TextureFormat Rgba16Float { get; } =
+        Plain("rgba16f", "RGBA16F", "RGBA uncompressed, half precision", 4, 16, 10, null, 97, null, TexelStore.Halves, true);
 
     /// <summary>One channel uncompressed, floating point.</summary>
-    public static TextureFormat R32Float { get; } = Plain("r32f", "R32F", "one channel uncompressed, floating point", 1, 32, 41, null, 100, null, TexelStore.Floats, true);
+    public static TextureFormat R32Float { get; } =
+        Plain("r32f", "R32F", "one channel uncompressed, floating point", 1, 32, 41, null, 100, null, TexelStore.Floats, true);
 
     /// <summary>Two channels uncompressed, floating point.</summary>
-    public static TextureFormat Rg32Float { get; } = Plain("rg32f", "RG32F", "two channels uncompressed, floating point", 2, 32, 16, null, 103, null, TexelStore.Floats, true);
+    public static TextureFormat Rg32Float { get; } =
+        Plain("rg32f", "RG32F", "two channels uncompressed, floating point", 2, 32, 16, null, 103, null, TexelStore.Floats, true);
 
     /// <summary>RGBA uncompressed, floating point.</summary>
-    public static TextureFormat Rgba32Float { get; } = Plain("rgba32f", "RGBA32F", "RGBA uncompressed, floating point", 4, 32, 2, null, 109, null, TexelStore.Floats, true);
+    public static TextureFormat Rgba32Float { get; } =
+        Plain("rgba32f", "RGBA32F", "RGBA uncompressed, floating point", 4, 32, 2, null, 109, null, TexelStore.Floats, true);
 
     /// <summary>RGB in 10 bits each and two of alpha.</summary>
     public static TextureFormat Rgb10A2 { get; } = new()
@@ -365,40 +284,6 @@ public sealed partial class TextureFormat
     public static Table<TextureFormat> Table { get; } = new("texture format", Bc1, Bc1Holes, Bc3, Bc4, Bc4Signed, Bc5, Bc5Signed, Bc6, Bc6Signed, Bc7,
         Etc2, Etc2Holes, Etc2Alpha, EacR, EacRSigned, EacRg, EacRgSigned, Astc4, Astc5, Astc6, Astc8, Uastc,
         Rgba8, R8, Rg8, R16, Rg16, Rgba16, R16Float, Rg16Float, Rgba16Float, R32Float, Rg32Float, Rgba32Float, Rgb10A2, Rgb9E5);
-
-    private static TextureFormat Eac(string word, string label, string holds, int channels, int vk, bool isSigned) => new()
-    {
-        Word = word,
-        Label = label,
-        Holds = holds,
-        Channels = channels,
-        UnitBytes = 8 * channels,
-        Range = isSigned ? TexelRange.SignedUnit : TexelRange.Unit,
-        Vk = vk,
-        Card = new(Etc, FirstEac + vk - FirstEacVk),
-        Described = new(161, [.. Enumerable.Range(0, channels).Select(c =>
-            new DescribedSample(64 * c, 64, c, isSigned ? Signed : 0, isSigned ? 0x80000000 : 0, isSigned ? 0x7fffffff : uint.MaxValue))]),
-        Encoder = s => new EacEncoder([.. Enumerable.Range(0, channels)], isSigned ? EacRange.SignedEleven : EacRange.Eleven, s.Effort),
-        DecodeFine = (from, to) => EtcDecoder.DecodeEleven(from, to, channels, isSigned),
-    };
-
-    private static TextureFormat Astc(int side, int vk) => new()
-    {
-        Word = FormattableString.Invariant($"astc{side}x{side}"),
-        Label = FormattableString.Invariant($"ASTC {side}×{side}"),
-        Holds = FormattableString.Invariant($"RGBA in {128.0 / (side * side):0.##} bits a texel, for mobile hardware"),
-        Channels = 4,
-        UnitBytes = 16,
-        BlockWidth = side,
-        BlockHeight = side,
-        Vk = vk,
-        VkSrgb = vk + 1,
-        // Vulkan counts each size twice, with and without the sRGB transfer.
-        Card = new(AstcBlocks, FirstAstc + (vk - FirstAstcVk) / 2),
-        Described = new(162, new DescribedSample(0, 128, 0, 0, 0, uint.MaxValue)),
-        Encoder = s => new AstcEncoder(side, side, s),
-        Decode = new AstcDecoder(side, side).Decode,
-    };
 
     private static TextureFormat Plain(string word, string label, string holds, int channels, int bits, int dxgi, int? dxgiSrgb, int vk, int? vkSrgb,
         TexelStore.Kind kind, bool isHigh) => new()

@@ -185,7 +185,10 @@ public sealed class PictureService : IDisposable
         if (key.Mip == 0)
             return picture;
         if (key.Mip < 0 || key.Mip >= MipChain.Count(picture.Width, picture.Height))
-            throw new SourceFileException(key.Sha256[..12], $"mip {key.Mip}", $"the picture has {MipChain.Count(picture.Width, picture.Height)} levels", "Look at one of them");
+        {
+            throw new SourceFileException(key.Sha256[..12], $"mip {key.Mip}", $"the picture has {MipChain.Count(picture.Width, picture.Height)} levels",
+                "Look at one of them");
+        }
         return MipChain.Resize(TextureConverter.ToFour(picture), Math.Max(1, picture.Width >> key.Mip), Math.Max(1, picture.Height >> key.Mip),
             new MipSettings(key.Filter, key.Meaning), Environment.ProcessorCount, CancellationToken.None);
     }

@@ -54,7 +54,12 @@ internal sealed class AstcPlan
     /// <param name="effort">How long may be searched.</param>
     public static AstcPlan[] ForUastc(Effort effort) => Made.GetOrAdd((0, 0, effort), _ =>
     {
-        int[] numbers = effort switch { Effort.Draft => [0, 10, 12], Effort.Normal => [0, 18, 5, 6, 2, 4, 10, 12, 11, 9], _ => [0, 18, 5, 1, 6, 2, 4, 10, 12, 14, 11, 13, 9] };
+        int[] numbers = effort switch
+        {
+            Effort.Draft => [0, 10, 12],
+            Effort.Normal => [0, 18, 5, 6, 2, 4, 10, 12, 11, 9],
+            _ => [0, 18, 5, 1, 6, 2, 4, 10, 12, 14, 11, 13, 9],
+        };
         var infill = new AstcInfill(4, 4, 4, 4);
         return [.. numbers.Select(n => UastcTables.Modes[n]).Select(m =>
             Of(m.Parts, m.Channels, false, new AstcMode(4, 4, m.Weights, m.Planes == 2), m.Number, m.Colours, infill))];

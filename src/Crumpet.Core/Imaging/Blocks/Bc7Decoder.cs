@@ -62,7 +62,10 @@ internal static class Bc7Decoder
         Palette(ends, colourBits, palette[..MostColours]);
         Palette(ends, alphaBits, palette.Slice(MostColours, MostColours));
         for (int i = 0; i < 16; i++, first >>= colourBits, second >>= alphaBits)
-            texels[i] = (palette[(int)first & ((1 << colourBits) - 1)] & 0xffffff) | (palette[MostColours + ((int)second & ((1 << alphaBits) - 1))] & 0xff000000);
+        {
+            uint colour = palette[(int)first & ((1 << colourBits) - 1)], alpha = palette[MostColours + ((int)second & ((1 << alphaBits) - 1))];
+            texels[i] = (colour & 0xffffff) | (alpha & 0xff000000);
+        }
         if (rotation > 0)
             Rotate(rgba, rotation);
     }

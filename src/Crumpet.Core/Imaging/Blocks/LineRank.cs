@@ -25,7 +25,9 @@ internal static class LineRank
         return count;
     }
 
-    /// <summary>The trace of the covariance less an estimate of its greatest eigenvalue, of which a little stays: what rounding to so many steps leaves.</summary>
+    /// <summary>
+    /// The trace of the covariance less an estimate of its greatest eigenvalue, of which a little stays: what rounding to so many steps leaves.
+    /// </summary>
     /// <param name="s">Sums.</param>
     /// <param name="count">Texels.</param>
     /// <param name="channels">3 or 4.</param>

@@ -11,7 +11,8 @@ namespace Crumpet.Core.Imaging.Blocks;
 /// <param name="Levels">Values a number of an end can have.</param>
 /// <param name="HintBits">Bits that help to make other formats of it: 15, with alpha 23, or 17 where room is short.</param>
 /// <param name="PatternBits">Bits that name the partition.</param>
-internal sealed record UastcMode(int Number, int Code, int CodeBits, int Parts, int Planes, int Channels, int WeightBits, int Levels, int HintBits, int PatternBits)
+internal sealed record UastcMode(int Number, int Code, int CodeBits, int Parts, int Planes, int Channels, int WeightBits, int Levels, int HintBits,
+    int PatternBits)
 {
     /// <summary>Range of the ends' numbers.</summary>
     public AstcRange Colours { get; } = AstcTables.ColourRanges.FirstOrDefault(r => r.Levels == Levels);

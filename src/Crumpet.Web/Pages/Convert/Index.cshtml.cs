@@ -77,8 +77,9 @@ public sealed class IndexModel(Workbench workbench, SightService sights) : Stati
             new
             {
                 Now = $"{Station.Word}/{texture.File}",
-                WouldBe = new MapChoice("As it would be", "live-would-be", label, MapModel.AddressOf(sha, texture.Meaning), texture.Meaning == ColourMeaning.Normal,
-                    levels, texture.Sheet) { Texture = TextureLook.Of(sha, picture.Sha256, made) },
+                WouldBe = new MapChoice("As it would be", "live-would-be", label, MapModel.AddressOf(sha, texture.Meaning),
+                    texture.Meaning == ColourMeaning.Normal, levels, texture.Sheet)
+                { Texture = TextureLook.Of(sha, picture.Sha256, made) },
             }, BuildJson.Options);
     }
 
