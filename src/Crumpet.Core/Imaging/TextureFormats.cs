@@ -281,9 +281,7 @@ public sealed partial class TextureFormat
     };
 
     /// <inheritdoc/>
-    public static Table<TextureFormat> Table { get; } = new("texture format", Bc1, Bc1Holes, Bc3, Bc4, Bc4Signed, Bc5, Bc5Signed, Bc6, Bc6Signed, Bc7,
-        Etc2, Etc2Holes, Etc2Alpha, EacR, EacRSigned, EacRg, EacRgSigned, Astc4, Astc5, Astc6, Astc8, Uastc,
-        Rgba8, R8, Rg8, R16, Rg16, Rgba16, R16Float, Rg16Float, Rgba16Float, R32Float, Rg32Float, Rgba32Float, Rgb10A2, Rgb9E5);
+    public static Table<TextureFormat> Table => Whole.Table;
 
     private static TextureFormat Plain(string word, string label, string holds, int channels, int bits, int dxgi, int? dxgiSrgb, int vk, int? vkSrgb,
         TexelStore.Kind kind, bool isHigh) => new()
@@ -307,4 +305,12 @@ public sealed partial class TextureFormat
             Decode = bits == 8 ? (from, to) => TexelStore.ReadBytes(from, to, channels) : null,
             DecodeFine = bits == 8 ? null : (from, to) => kind.Read(from, to, channels),
         };
+
+    // Once all formats are there, whichever file they are in.
+    private static class Whole
+    {
+        public static readonly Table<TextureFormat> Table = new("texture format", Bc1, Bc1Holes, Bc3, Bc4, Bc4Signed, Bc5, Bc5Signed, Bc6, Bc6Signed, Bc7,
+            Etc2, Etc2Holes, Etc2Alpha, EacR, EacRSigned, EacRg, EacRgSigned, Astc4, Astc5, Astc6, Astc8, Uastc,
+            Rgba8, R8, Rg8, R16, Rg16, Rgba16, R16Float, Rg16Float, Rgba16Float, R32Float, Rg32Float, Rgba32Float, Rgb10A2, Rgb9E5);
+    }
 }
