@@ -99,6 +99,13 @@ try {
     // What feeds an output, and what else is said of it.
     if (station === "pack")
       await page.locator('.output[aria-label="masks"] > details').evaluate((d) => { d.open = true; d.closest(".output").scrollIntoView(); });
+    // Where the format lost most.
+    if (station === "convert") {
+      await page.click("[data-blocks=open]");
+      await page.click("[data-shades=stored]");
+      await page.waitForSelector("[data-map-viewer][data-shades=stored]");
+      await page.waitForTimeout(1500);
+    }
     await shot(station);
   }
   await page.goto(`${app.url}/kits/1`);

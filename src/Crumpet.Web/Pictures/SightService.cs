@@ -41,8 +41,10 @@ public sealed class SightService(FileStore store, PixelAllowance allowance)
     /// <exception cref="SourceFileException">The picture cannot be read.</exception>
     public async Task<(string Sha256, int Levels)> WouldBeAsync(string picture, ConvertSettings settings)
     {
-        if (kept.TryGetValue((picture, settings), out var known) && File.Exists(store.PathOf(known.Sha256)))
+        if (kept.TryGetValue((picture, settings), out var known) && store.Has(known.Sha256))
             return known;
+        if (kept.Count > MostKept)
+            kept.Clear();
         byte[] bytes = store.Load(picture);
         using var room = await allowance.TakeAsync(ImageFile.BytesToRead(bytes, picture[..12]) * BytesABytePicture, CancellationToken.None);
         return kept[(picture, settings)] = await Task.Run(() =>
