@@ -37,9 +37,16 @@ public sealed partial class PictureTests(SharedApp shared) : SharedAppTests(shar
         foreach (string path in (string[])[$"{address}/0/0/1/0", $"{address}/0/7/0/0", $"/pictures/{new string('0', 64)}/linear/0",
             "/pictures/..%2f..%2fcrumpet.db/linear/0", address.Replace("normal", "sideways", StringComparison.Ordinal) + "/0"])
             Assert.Equal(HttpStatusCode.NotFound, (await AnsweredAsync(Client, path)).StatusCode);
-        var wrong = await AnsweredAsync(Client, $"{address}/3");
+        var wrong = await AnsweredAsync(Client, $"{address}/15");
         Assert.Equal(HttpStatusCode.UnprocessableEntity, wrong.StatusCode);
-        Assert.Contains("no mip levels", await wrong.Content.ReadAsStringAsync(), StringComparison.Ordinal);
+        Assert.Contains("look at one of them", (await wrong.Content.ReadAsStringAsync()).ToLowerInvariant(), StringComparison.Ordinal);
+        // Filtered as a texture's levels are, by a filter there is.
+        Assert.Equal(HttpStatusCode.OK, (await AnsweredAsync(Client, $"{address}-kaiser/2")).StatusCode);
+        Assert.Equal(HttpStatusCode.NotFound, (await AnsweredAsync(Client, $"{address}-none/2")).StatusCode);
+        Assert.Equal(HttpStatusCode.NotFound, (await AnsweredAsync(Client, $"{address}-7/2")).StatusCode);
+        foreach (string path in (string[])["/textures/00/blocks/0", $"/textures/{new string('0', 64)}/blocks/0",
+            $"/textures/{new string('0', 64)}/of/{new string('0', 64)}/normal/kaiser/levels", "/textures/a/of/b/normal/kaiser/errors/0/stored"])
+            Assert.Equal(HttpStatusCode.NotFound, (await Client.GetAsync(path)).StatusCode);
         string page = WebUtility.HtmlDecode(await Client.GetStringAsync($"{asset}/bake"));
         string start = Preview().Match(page).Groups[1].Value;
         string file = Directory.GetFiles(Path.Combine(Shared.DataFolder, "store", "blobs"), start + "*", SearchOption.AllDirectories).Single();
