@@ -16,36 +16,29 @@ public static class TextureView
         ArgumentOutOfRangeException.ThrowIfNegative(level);
         ArgumentOutOfRangeException.ThrowIfGreaterThanOrEqual(level, texture.Levels.Count);
         var (width, height) = texture.LevelSize(level);
-        bool rebuild = texture.Format.RebuildsThird && meaning == ColourMeaning.Normal;
-        return texture.Format.ShowsNumbers
-            ? Numbers(BlockCodec.DecodeValues(texture.Level(level, side), width, height, texture.Format), texture.Format, rebuild)
-            : Bytes(BlockCodec.Decode(texture.Level(level, side), width, height, texture.Format), texture.Format, rebuild);
-    }
-
-    private static Bitmap8 Bytes(Bitmap8 rgba, TextureFormat format, bool rebuild)
-    {
+        var format = texture.Format;
         int channels = format.PictureChannels;
-        var result = new Bitmap8(rgba.Width, rgba.Height, channels);
-        for (int i = 0; i < rgba.Width * rgba.Height; i++)
+        bool rebuild = format.RebuildsThird && meaning == ColourMeaning.Normal;
+        if (!format.ShowsNumbers)
         {
-            var from = rgba.Pixels.AsSpan(4 * i, 4);
-            from[..channels].CopyTo(result.Pixels.AsSpan(channels * i, channels));
-            if (format.RebuildsThird)
-                result.Pixels[3 * i + 2] = rebuild ? (byte)(Third(from[0] / 127.5f - 1, from[1] / 127.5f - 1) * 127.5f + 128) : (byte)0;
+            var bytes = BlockCodec.Decode(texture.Level(level, side), width, height, format);
+            return new Bitmap8(width, height, channels, Channels(bytes.Pixels, channels, !format.RebuildsThird ? null
+                : rebuild ? (r, g) => (byte)(Third(r / 127.5f - 1, g / 127.5f - 1) * 127.5f + 128) : (_, _) => 0));
         }
-        return result;
+        var numbers = BlockCodec.DecodeValues(texture.Level(level, side), width, height, format);
+        return new Bitmap32(width, height, channels, Channels(numbers.Pixels, channels, !format.RebuildsThird ? null
+            : rebuild ? (r, g) => Third(r * 2 - 1, g * 2 - 1) * 0.5f + 0.5f : (_, _) => 0));
     }
 
-    private static Bitmap32 Numbers(Bitmap32 rgba, TextureFormat format, bool rebuild)
+    // The first channels of RGBA; the third made of the two before it where it was left out.
+    private static T[] Channels<T>(T[] rgba, int channels, Func<T, T, T>? third)
     {
-        int channels = format.PictureChannels;
-        var result = new Bitmap32(rgba.Width, rgba.Height, channels);
-        for (int i = 0; i < rgba.Width * rgba.Height; i++)
+        var result = new T[rgba.Length / 4 * channels];
+        for (int i = 0; i < rgba.Length / 4; i++)
         {
-            var from = rgba.Pixels.AsSpan(4 * i, 4);
-            from[..channels].CopyTo(result.Pixels.AsSpan(channels * i, channels));
-            if (format.RebuildsThird)
-                result.Pixels[3 * i + 2] = rebuild ? Third(from[0] * 2 - 1, from[1] * 2 - 1) * 0.5f + 0.5f : 0;
+            rgba.AsSpan(4 * i, channels).CopyTo(result.AsSpan(channels * i));
+            if (third is not null)
+                result[channels * i + 2] = third(rgba[4 * i], rgba[4 * i + 1]);
         }
         return result;
     }

@@ -1,4 +1,5 @@
 // Textures as this browser's graphics decode them: blocks go to the card as they lie in the file, and texels are read back.
+import { placesOf, useProgram } from "./program.js";
 
 const vertex = `#version 300 es
 void main() { gl_Position = vec4(vec2(gl_VertexID & 1, gl_VertexID >> 1) * 4.0 - 1.0, 0.0, 1.0); }`;
@@ -41,20 +42,10 @@ let graphics = null;
 function open() {
   const canvas = document.createElement("canvas"), gl = canvas.getContext("webgl2");
   if (!gl) return { gl: null };
-  const program = gl.createProgram();
-  for (const [kind, source] of [[gl.VERTEX_SHADER, vertex], [gl.FRAGMENT_SHADER, fragment]]) {
-    const shader = gl.createShader(kind);
-    gl.shaderSource(shader, source);
-    gl.compileShader(shader);
-    gl.attachShader(program, shader);
-  }
-  gl.linkProgram(program);
-  if (!gl.getProgramParameter(program, gl.LINK_STATUS)) return { gl: null };
-  gl.useProgram(program);
-  gl.bindVertexArray(gl.createVertexArray());
+  const program = useProgram(gl, vertex, fragment);
   gl.pixelStorei(gl.PACK_ALIGNMENT, 1);
   gl.bindFramebuffer(gl.FRAMEBUFFER, gl.createFramebuffer());
-  const at = Object.fromEntries(["corner", "size", "level", "isColour", "isSigned", "rebuilds"].map((n) => [n, gl.getUniformLocation(program, n)]));
+  const at = placesOf(gl, program, ["corner", "size", "level", "isColour", "isSigned", "rebuilds"]);
   return { gl, at, takesFloats: !!gl.getExtension("EXT_color_buffer_float"), targets: new Map(), kept: new Map() };
 }
 

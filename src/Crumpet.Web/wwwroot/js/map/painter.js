@@ -1,4 +1,5 @@
 // Draws tiles with WebGL2: one picture, or the difference of two, through channels, range and exposure.
+import { placesOf, useProgram } from "./program.js";
 import { tileStore } from "./tiles.js";
 
 const vertex = `#version 300 es
@@ -38,21 +39,10 @@ export class Painter {
     if (!gl) throw new Error("this browser has no WebGL2, which the map viewer needs");
     // Without it, floating-point maps are shown unsmoothed.
     this.smoothFloats = !!gl.getExtension("OES_texture_float_linear");
-    const program = this.program = gl.createProgram();
-    for (const [kind, source] of [[gl.VERTEX_SHADER, vertex], [gl.FRAGMENT_SHADER, fragment]]) {
-      const shader = gl.createShader(kind);
-      gl.shaderSource(shader, source);
-      gl.compileShader(shader);
-      gl.attachShader(program, shader);
-    }
-    gl.linkProgram(program);
-    if (!gl.getProgramParameter(program, gl.LINK_STATUS)) throw new Error(gl.getProgramInfoLog(program));
-    gl.useProgram(program);
-    this.at = Object.fromEntries(["place", "a", "b", "channelsA", "channelsB", "difference", "shown", "from", "to", "exposure", "gain"].map(
-      (n) => [n, gl.getUniformLocation(program, n)]));
+    this.at = placesOf(gl, useProgram(gl, vertex, fragment),
+      ["place", "a", "b", "channelsA", "channelsB", "difference", "shown", "from", "to", "exposure", "gain"]);
     gl.uniform1i(this.at.a, 0);
     gl.uniform1i(this.at.b, 1);
-    gl.bindVertexArray(gl.createVertexArray());
     gl.pixelStorei(gl.UNPACK_ALIGNMENT, 1);
     gl.clearColor(0.467, 0.467, 0.467, 1);
     const dropped = tileStore.dropped;
