@@ -132,7 +132,7 @@ internal static class ConvertCommand
         var measured = inputs.Select(input =>
         {
             var picture = ImageFile.Read(Output.ReadFile(input), input.Name);
-            return (Report: TextureChoices.Measure(picture, settings.Meaning, picture.Channels, cancel), Texels: (long)picture.Width * picture.Height);
+            return (Report: TextureChoices.Measure(picture, settings.Meaning, picture.Channels, cancel, settings.Sides), Texels: (long)picture.Width * picture.Height);
         }).ToArray();
         if (budget is null)
             return [.. measured.Select(m => settings with { Format = m.Report.Proposed.Format })];
@@ -147,7 +147,7 @@ internal static class ConvertCommand
         return [.. plan.Chosen.Zip(measured, (choice, m) => settings with
         {
             Format = choice.Format,
-            Size = choice.Divisor == 1 ? settings.Size : Math.Max(1, m.Report.Side / choice.Divisor),
+            Size = TextureChoices.HeldTo(m.Report.Side, choice.Divisor) ?? settings.Size,
         })];
     }
 

@@ -86,7 +86,9 @@ test("where the graphics lack a format, Crumpet decodes it and says so", async (
   const poor = await browser.newPage();
   await poor.addInitScript(() => {
     const { getExtension } = WebGL2RenderingContext.prototype;
-    WebGL2RenderingContext.prototype.getExtension = function (name) { return name.startsWith("EXT_texture_compression") ? null : getExtension.call(this, name); };
+    WebGL2RenderingContext.prototype.getExtension = function (name) {
+      return name.startsWith("EXT_texture_compression") ? null : getExtension.call(this, name);
+    };
   });
   await poor.goto(`${asset}/convert`);
   await poor.waitForSelector("[data-map-viewer][data-ready]");
@@ -101,7 +103,8 @@ test("a way to store it is seen beside how it is stored now, before it is taken"
   if (await masks.getAttribute("open") === null) await masks.locator("summary").click();
   await page.click('button[aria-label="See masks as BC1, ¼ size"]');
   await page.waitForFunction(() => document.querySelector(".readout").textContent.startsWith("louvre_screen_masks.dds | masks as BC1, ¼ size"));
-  const [now, then] = await page.evaluate(() => document.querySelector("[data-map-viewer]").map.opened.map((p) => [p.width, p.choice.texture.format, p.decodedBy]));
+  const [now, then] = await page.evaluate(() => document.querySelector("[data-map-viewer]").map.opened
+    .map((p) => [p.width, p.choice.texture.format, p.decodedBy]));
   assert.deepEqual([now[0], then[0], then[1]], [256, 64, "BC1"]);
   assert.match(then[2], /graphics/);
   // Nothing was decided by looking.

@@ -34,7 +34,8 @@ after(async () => {
 // Gradients, edges, two hues in a block, noise, and an alpha that is open, closed and between.
 function texel(x, y) {
   const noise = (k) => ((Math.imul(x * 73 + y * 151 + k * 977, 2654435761) >>> 16) & 63) - 32, right = x > 48, low = y > 30;
-  const colour = low ? [x * 2.6, y * 4, 255 - x * 2] : right ? [((x >> 1) + (y >> 1)) % 2 ? 220 : 30, 90 + noise(1) / 2, 160] : [128 + noise(1), 128 + noise(2), 128 + noise(3)];
+  const colour = low ? [x * 2.6, y * 4, 255 - x * 2]
+    : right ? [((x >> 1) + (y >> 1)) % 2 ? 220 : 30, 90 + noise(1) / 2, 160] : [1, 2, 3].map((k) => 128 + noise(k));
   const alpha = x % 24 < 12 ? 255 : low ? (x * 5 + y * 3) % 256 : (x ^ y) & 2 ? 255 : 0;
   return [...colour.map((c) => Math.max(0, Math.min(255, Math.round(c)))), alpha];
 }
@@ -58,12 +59,14 @@ function png(w, h, colour) {
 // Pixels of a PNG of 8 bits, any filter.
 function pixels(file) {
   const bytes = readFileSync(file), parts = [], channels = { 0: 1, 2: 3, 4: 2, 6: 4 }[bytes[25]], stride = channels * width;
-  for (let i = 8; i < bytes.length; i += 12 + bytes.readUInt32BE(i)) if (bytes.toString("latin1", i + 4, i + 8) === "IDAT") parts.push(bytes.subarray(i + 8, i + 8 + bytes.readUInt32BE(i)));
+  for (let i = 8; i < bytes.length; i += 12 + bytes.readUInt32BE(i))
+    if (bytes.toString("latin1", i + 4, i + 8) === "IDAT") parts.push(bytes.subarray(i + 8, i + 8 + bytes.readUInt32BE(i)));
   const raw = inflateSync(Buffer.concat(parts)), out = new Uint8Array(stride * height);
   for (let y = 0; y < height; y++) {
     const filter = raw[y * (stride + 1)];
     for (let i = 0; i < stride; i++) {
-      const a = i >= channels ? out[y * stride + i - channels] : 0, b = y ? out[(y - 1) * stride + i] : 0, c = y && i >= channels ? out[(y - 1) * stride + i - channels] : 0;
+      const here = y * stride + i, isInside = i >= channels;
+      const a = isInside ? out[here - channels] : 0, b = y ? out[here - stride] : 0, c = y && isInside ? out[here - stride - channels] : 0;
       const p = a + b - c, near = Math.abs(p - a) <= Math.abs(p - b) && Math.abs(p - a) <= Math.abs(p - c) ? a : Math.abs(p - b) <= Math.abs(p - c) ? b : c;
       out[y * stride + i] = raw[y * (stride + 1) + 1 + i] + [0, a, b, (a + b) >> 1, near][filter];
     }
@@ -166,7 +169,8 @@ const worst = (a, b) => a.reduce((most, v, i) => Math.max(most, Math.abs(v - b[i
 test("UASTC is read by a transcoder nobody here wrote, packed and not, to the texels that Crumpet reads", async () => {
   const basis = await transcoder();
   for (const container of ["ktx2", "ktx2-zstd"]) for (const level of ["draft", "normal", "best"]) {
-    crumpet("convert", at("in.png"), "--format", "uastc", "--colour", "linear", "--mips", "box", "--level", level, "--container", container, "--out", at("u.ktx2"));
+    crumpet("convert", at("in.png"), "--format", "uastc", "--colour", "linear", "--mips", "box", "--level", level, "--container", container,
+      "--out", at("u.ktx2"));
     crumpet("decode", at("u.ktx2"), "--out", at("u.png"));
     const bytes = readFileSync(at("u.ktx2")), ours = pixels(at("u.png")).values;
     assert.equal(worst(transcoded(basis, bytes, asRgba), ours), 0, `${container} ${level}`);
@@ -213,7 +217,8 @@ test("UASTC blocks of every mode and partition are read alike, whatever is in th
     const judge = transcoded(basis, bytes, asRgba), ours = pixels(at("any.png")).values;
     const wrong = [...judge].findIndex((v, i) => v !== ours[i]);
     const texel = wrong >> 2, block = (texel / width >> 2) * (width / 4) + (texel % width >> 2);
-    assert.equal(wrong, -1, `mode ${modes.findIndex(([c, l]) => (bytes[first + 16 * block] & ((1 << l) - 1)) === c)}, texel ${texel % width % 4} ${(texel / width | 0) % 4}`);
+    const mode = () => modes.findIndex(([c, l]) => (bytes[first + 16 * block] & ((1 << l) - 1)) === c);
+    assert.equal(wrong, -1, wrong < 0 ? "" : `mode ${mode()}, texel ${texel % width % 4} ${(texel / width | 0) % 4}`);
   }
   assert.equal(seen.size, 19);
 });

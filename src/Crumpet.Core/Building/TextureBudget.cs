@@ -81,7 +81,7 @@ public static class TextureBudget
         int[] sides = [.. report.Textures.Where(t => t.Output == output).Select(FullSide)];
         if (sides.Length == 0 || recipe.Outputs.All(o => o.Name != output))
             throw new FormatException($"There is no output {output}.");
-        int? largest = divisor == 1 ? null : Math.Max(4, sides.Max() / divisor);
+        int? largest = TextureChoices.HeldTo(sides.Max(), divisor);
         return recipe with { Outputs = [.. recipe.Outputs.Select(o => o.Name == output ? o with { Format = format, Largest = largest } : o)] };
     }
 
@@ -90,19 +90,22 @@ public static class TextureBudget
 
     private static BudgetOutput Of(string asset, IGrouping<string, ConvertedTexture> textures)
     {
-        var all = textures.ToArray();
+        // The largest sheet is held to the size of a choice, and smaller ones where they are larger than that.
+        var all = textures.OrderByDescending(FullSide).ToArray();
         var first = all[0];
         long texels = all.Sum(t => (long)t.Choices!.Side * t.Choices.Side);
-        // What every sheet could be stored as.
         TextureChoice[] choices = [.. first.Choices!.Choices
-            .Where(c => all.All(t => t.Choices!.Choices.Any(o => Same(o, c))))
-            .Select(c => Together([.. all.Select(t => (t.Choices!, t.Choices!.Choices.First(o => Same(o, c))))]))];
+            .Where(c => all.All(t => Held(t, c, FullSide(first)) is not null))
+            .Select(c => Together([.. all.Select(t => (t.Choices!, Held(t, c, FullSide(first))!))]))];
         var now = choices.FirstOrDefault(first.Is)
             ?? new TextureChoice(first.Format, first.Divisor, all.Sum(t => t.Memory), 0, first.Quality.Psnr, first.Quality.MeanAngleDegrees);
         return new BudgetOutput(asset, textures.Key, first.Meaning, now, new BudgetTexture(choices, BudgetTexture.WeightOf(first.Meaning, texels)));
     }
 
-    private static bool Same(TextureChoice a, TextureChoice b) => a.Format == b.Format && a.Divisor == b.Divisor;
+    // What of a sheet becomes of a choice made for the largest one: not as much smaller, where the sheet is small already.
+    private static TextureChoice? Held(ConvertedTexture sheet, TextureChoice choice, int largest) => sheet.Choices!.Choices
+        .Where(c => c.Format == choice.Format && (long)c.Divisor * largest <= Math.Max(largest, (long)choice.Divisor * sheet.Choices.Side))
+        .MaxBy(c => c.Divisor);
 
     private static TextureChoice Together((ChoicesReport Report, TextureChoice Choice)[] all)
     {

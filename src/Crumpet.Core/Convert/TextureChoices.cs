@@ -83,10 +83,11 @@ public sealed record ChoicesReport(TextureContent Content, IReadOnlyList<Texture
 /// <summary>What a measurement of choices depends on.</summary>
 /// <param name="Meaning">What the numbers mean.</param>
 /// <param name="Channels">Channels that are asked for.</param>
-public sealed record ChoicesSettings(ColourMeaning Meaning, int Channels)
+/// <param name="Sides">Which sides textures may have: it decides their memory.</param>
+public sealed record ChoicesSettings(ColourMeaning Meaning, int Channels, SideRule Sides = SideRule.Any)
 {
     /// <summary>Version of this record's meaning.</summary>
-    public int Version { get; init; } = 1;
+    public int Version { get; init; } = 2;
 }
 
 /// <summary>Measures the ways to store a picture: <c>picture</c> to a report.</summary>
@@ -103,7 +104,11 @@ public sealed class ChoicesJob() : JobKind<ChoicesSettings>("choices", 1)
 
     /// <inheritdoc/>
     protected override JobOutput Work(ChoicesSettings settings, JobInputs inputs, JobContext context) =>
-        new() { Report = TextureChoices.Measure(ImageFile.Read(inputs.Bytes("picture"), "picture.png"), settings.Meaning, settings.Channels, context.Cancel) };
+        new()
+        {
+            Report = TextureChoices.Measure(ImageFile.Read(inputs.Bytes("picture"), "picture.png"), settings.Meaning, settings.Channels, context.Cancel,
+                settings.Sides),
+        };
 }
 
 /// <summary>Measures the ways to store a picture on a sample of it, by encoding, decoding and, where it is made smaller, enlarging it again.</summary>
@@ -115,6 +120,11 @@ public static class TextureChoices
     // Differences that are not seen: 40 dB in colour, 38 dB in data, half a degree in normals.
     private const double UnseenColour = 6.5, UnseenData = 10.3, UnseenNormal = 1.24;
 
+    /// <summary>The mean square, as <see cref="TextureChoice.Error"/> counts it, that is not seen.</summary>
+    /// <param name="meaning">What the numbers mean.</param>
+    internal static double Unseen(ColourMeaning meaning) =>
+        meaning switch { ColourMeaning.Srgb => UnseenColour, ColourMeaning.Normal => UnseenNormal, _ => UnseenData };
+
     private static readonly int[] Divisors = [1, 2, 4];
 
     /// <summary>Measures a picture.</summary>
@@ -122,7 +132,8 @@ public static class TextureChoices
     /// <param name="meaning">What the numbers mean.</param>
     /// <param name="channels">Channels that are asked for; alpha counts as data where it is the fourth.</param>
     /// <param name="cancel">Ends the work early.</param>
-    public static ChoicesReport Measure(Bitmap picture, ColourMeaning meaning, int channels, CancellationToken cancel)
+    /// <param name="sides">Which sides textures may have.</param>
+    public static ChoicesReport Measure(Bitmap picture, ColourMeaning meaning, int channels, CancellationToken cancel, SideRule sides = SideRule.Any)
     {
         var sample = Sample(TextureConverter.ToFour(picture));
         var content = TextureContent.Of(sample);
@@ -130,19 +141,25 @@ public static class TextureChoices
         var choices = new List<TextureChoice>();
         foreach (int divisor in Divisors)
         {
-            int width = Math.Max(1, picture.Width / divisor), height = Math.Max(1, picture.Height / divisor);
+            var (width, height) = TextureConverter.SizeFor(picture.Width, picture.Height, HeldTo(Math.Max(picture.Width, picture.Height), divisor), sides);
             var small = MipChain.Resize(sample, Math.Max(1, sample.Width / divisor), Math.Max(1, sample.Height / divisor), mips, 1, cancel);
             foreach (var format in For(content, meaning, channels))
             {
                 var texture = TextureConverter.Convert(small, new ConvertSettings(format, meaning, MipFilter.None) { Effort = Effort.Draft }, 1, null, cancel);
                 var back = Enlarged(texture, small is Bitmap8, sample, mips, cancel);
                 var (error, angle) = Difference(sample, back, meaning, format);
-                choices.Add(new TextureChoice(format, divisor, format.ChainBytes(width, height), error, error > 0 ? 10 * Math.Log10(255 * 255 / error) : null, angle));
+                double? decibels = error > 0 ? 10 * Math.Log10(255 * 255 / error) : null;
+                choices.Add(new TextureChoice(format, divisor, format.ChainBytes(width, height), error, decibels, angle));
             }
         }
         var (proposed, reason) = Propose(content, meaning, [.. choices.Where(c => c.Divisor == 1)]);
         return new ChoicesReport(content, [.. choices.OrderByDescending(c => c.Bytes)], proposed, reason, Math.Max(picture.Width, picture.Height));
     }
+
+    /// <summary>What a texture's longest side is held to, so that it is so many times smaller than its picture; null for its size.</summary>
+    /// <param name="side">Longest side of the picture.</param>
+    /// <param name="divisor">1, 2 or 4.</param>
+    public static int? HeldTo(int side, int divisor) => divisor == 1 ? null : Math.Max(4, side / divisor);
 
     /// <summary>Formats that can hold what a picture holds, those that keep most first.</summary>
     public static IReadOnlyList<TextureFormat> For(TextureContent content, ColourMeaning meaning, int channels) =>
@@ -155,7 +172,7 @@ public static class TextureChoices
 
     private static (TextureChoice, string) Propose(TextureContent content, ColourMeaning meaning, IReadOnlyList<TextureChoice> whole)
     {
-        double unseen = meaning switch { ColourMeaning.Srgb => UnseenColour, ColourMeaning.Normal => UnseenNormal, _ => UnseenData };
+        double unseen = Unseen(meaning);
         bool Bands(TextureChoice c) => content.IsRamp && (c.Format == TextureFormat.Bc1 || c.Format == TextureFormat.Bc1Holes);
         var chosen = whole.Where(c => c.Format.HasBlocks && c.Error <= unseen && !Bands(c)).OrderBy(c => c.Bytes).ThenBy(c => c.Error).FirstOrDefault();
         string measured(TextureChoice c) => c.SquareAngleDegrees is { } angle ? FormattableString.Invariant($"{angle:0.00}° rms from the picture")

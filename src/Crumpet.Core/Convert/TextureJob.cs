@@ -58,8 +58,8 @@ public static class ConvertFindings
         int outside = real.Pixels.Count(v => isHigh ? v is not >= 0 : v is not (>= 0 and <= 1));
         if (outside > 0)
             yield return new Finding(Severity.Warn, "range-cut", name, FormattableString.Invariant(
-                $"{name} holds {least:0.###} to {most:0.###} and {format.Label} holds {(isHigh ? "0 and above" : "0 to 1")}, so {outside} values are cut; bring them into that range first."),
-                outside);
+                $"{name} holds {least:0.###} to {most:0.###} and {format.Label} holds {(isHigh ? "0 and above" : "0 to 1")}, so {outside} values are cut; ")
+                + "bring them into that range first.", outside);
     }
 
     /// <summary>A note where a texture has another size than its picture: that is never silent.</summary>

@@ -20,7 +20,9 @@ public sealed record TextureQuality(double? Psnr, IReadOnlyList<double?> Channel
     /// <summary>For normals: the greatest angle, degrees.</summary>
     public double? WorstAngleDegrees { get; init; }
 
-    /// <summary>For colours: structural similarity of luma, 1 where nothing differs (Z. Wang et al., "Image quality assessment", 2004; windows of 8 × 8).</summary>
+    /// <summary>
+    /// For colours: structural similarity of luma, 1 where nothing differs (Z. Wang et al., "Image quality assessment", 2004; windows of 8 × 8).
+    /// </summary>
     public double? Similarity { get; init; }
 
     /// <summary>Decodes level 0 and compares it with the picture it was made from.</summary>

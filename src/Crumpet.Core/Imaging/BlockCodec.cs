@@ -63,7 +63,9 @@ public static class BlockCodec
         return results;
     }
 
-    /// <summary>Decodes a level to bytes; channels the format lacks are 0, alpha 255. Of signed formats −1 to 1 gives 0 to 255, of high range 0 to 1 does.</summary>
+    /// <summary>
+    /// Decodes a level to bytes; channels the format lacks are 0, alpha 255. Of signed formats −1 to 1 gives 0 to 255, of high range 0 to 1 does.
+    /// </summary>
     /// <param name="data">Exactly one level of one side.</param>
     /// <param name="width">Texels.</param>
     /// <param name="height">Texels.</param>

@@ -125,7 +125,8 @@ public sealed class PictureService : IDisposable
     private async Task<Cut> MakeAsync(PictureKey key)
     {
         string name = Convert.ToHexStringLower(
-            SHA256.HashData(Encoding.UTF8.GetBytes(string.Create(CultureInfo.InvariantCulture, $"{Version} {key.Sha256} {key.Meaning} {key.Mip} {key.Filter}"))));
+            SHA256.HashData(Encoding.UTF8.GetBytes(
+                string.Create(CultureInfo.InvariantCulture, $"{Version} {key.Sha256} {key.Meaning} {key.Mip} {key.Filter}"))));
         string path = Path.Combine(folder, name);
         if (!File.Exists(path))
         {

@@ -27,8 +27,9 @@ internal static class SightEndpoints
             (string sha, string picture, string meaning, string filter, int level, string way, SightService sights, HttpContext context) =>
             AnswerAsync(context, async () =>
         {
-            if (KeyOf(sha, picture, meaning, filter) is not { } key || await sights.ErrorsAsync(key, level, way == "soft") is not { } found)
+            if (KeyOf(sha, picture, meaning, filter) is not { } key)
                 return Results.NotFound();
+            var found = await sights.ErrorsAsync(key, level, way == "soft");
             return Results.Json(
                 new { found.Across, found.Down, found.BlockWidth, found.BlockHeight, found.IsAngle, found.Most, found.Worst, Shades = Shades(found) },
                 BuildJson.Options);
@@ -60,9 +61,10 @@ internal static class SightEndpoints
         {
             return Results.Text(e.Message, statusCode: StatusCodes.Status422UnprocessableEntity);
         }
-        catch (ArgumentException e)
+        catch (ArgumentException)
         {
-            return Results.Text($"{e.Message}; convert the texture again.", statusCode: StatusCodes.Status422UnprocessableEntity);
+            // No such level, or more of them than its filter gives.
+            return Results.Text("The texture has other levels than that; reload the page.", statusCode: StatusCodes.Status422UnprocessableEntity);
         }
     }
 }

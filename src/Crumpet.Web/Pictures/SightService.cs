@@ -14,14 +14,18 @@ namespace Crumpet.Web.Pictures;
 public readonly record struct SightKey(string Texture, string Picture, ColourMeaning Meaning, MipFilter Filter);
 
 /// <summary>Measures textures beside their pictures when they are looked at, and keeps the latest answers.</summary>
-public sealed class SightService(FileStore store, PixelAllowance allowance)
+public sealed class SightService(FileStore store, PixelAllowance allowance) : IDisposable
 {
     // Picture, its levels as numbers, what is decoded, and what is measured: bytes for each of the picture's.
     private const int BytesABytePicture = 8, BytesAByteTexture = 24, MostKept = 200;
 
-    private readonly ConcurrentDictionary<(string, ConvertSettings), (string Sha256, int Levels)> kept = new();
+    private readonly SemaphoreSlim measuring = new(1);
+    private readonly ConcurrentDictionary<(string, ConvertSettings), (string Sha256, int Width, int Height, int Levels)> kept = new();
     private readonly ConcurrentDictionary<SightKey, Lazy<Task<IReadOnlyList<LevelQuality>>>> levels = new();
     private readonly ConcurrentDictionary<(SightKey, int, bool), Lazy<Task<LevelErrors>>> errors = new();
+
+    // Kept as long as there is room for it.
+    private (SightKey Key, WeakReference<TextureSight>? Sight) latest;
 
     /// <summary>The blocks of a level as they lie in the file.</summary>
     /// <param name="sha256">Hash of the texture in the store.</param>
@@ -37,9 +41,9 @@ public sealed class SightService(FileStore store, PixelAllowance allowance)
     /// <summary>A texture as it would be, made to be looked at.</summary>
     /// <param name="picture">Hash of the picture in the store.</param>
     /// <param name="settings">How it is converted.</param>
-    /// <returns>Hash of the texture in the store, and its levels.</returns>
+    /// <returns>Hash of the texture in the store, its size, and how many levels it has.</returns>
     /// <exception cref="SourceFileException">The picture cannot be read.</exception>
-    public async Task<(string Sha256, int Levels)> WouldBeAsync(string picture, ConvertSettings settings)
+    public async Task<(string Sha256, int Width, int Height, int Levels)> WouldBeAsync(string picture, ConvertSettings settings)
     {
         if (kept.TryGetValue((picture, settings), out var known) && store.Has(known.Sha256))
             return known;
@@ -50,7 +54,7 @@ public sealed class SightService(FileStore store, PixelAllowance allowance)
         return kept[(picture, settings)] = await Task.Run(() =>
         {
             var texture = TextureConverter.Convert(ImageFile.Read(bytes, picture[..12]), settings, Threads);
-            return (store.Put(settings.Container.Write(texture)), texture.Levels.Count);
+            return (store.Put(settings.Container.Write(texture)), texture.Width, texture.Height, texture.Levels.Count);
         });
     }
 
@@ -58,17 +62,17 @@ public sealed class SightService(FileStore store, PixelAllowance allowance)
     /// <exception cref="SourceFileException">One of the files cannot be read.</exception>
     public Task<IReadOnlyList<LevelQuality>> LevelsAsync(SightKey key) => KeptAsync(levels, key, key, sight => LevelQuality.Measure(sight, Threads));
 
-    /// <summary>Errors of a level, block by block; null where there is no such level.</summary>
+    /// <summary>Errors of a level, block by block.</summary>
     /// <param name="key">The texture and its picture.</param>
     /// <param name="level">Level from 0.</param>
     /// <param name="isSoft">Whether the level is drawn large beside the whole picture.</param>
     /// <exception cref="SourceFileException">One of the files cannot be read.</exception>
-    public async Task<LevelErrors?> ErrorsAsync(SightKey key, int level, bool isSoft)
-    {
-        int count = TextureContainer.Read(store.Load(key.Texture), key.Texture[..12]).Levels.Count;
-        return level < 0 || level >= count ? null
-            : await KeptAsync(errors, (key, level, isSoft), key, sight => LevelErrors.Measure(sight, level, isSoft, Threads));
-    }
+    /// <exception cref="ArgumentException">There is no such level.</exception>
+    public Task<LevelErrors> ErrorsAsync(SightKey key, int level, bool isSoft) =>
+        KeptAsync(errors, (key, level, isSoft), key, sight => LevelErrors.Measure(sight, level, isSoft, Threads));
+
+    /// <inheritdoc/>
+    public void Dispose() => measuring.Dispose();
 
     private static int Threads => Environment.ProcessorCount;
 
@@ -89,13 +93,27 @@ public sealed class SightService(FileStore store, PixelAllowance allowance)
         }
     }
 
+    // One after another: each takes all threads, and most that follow are of the same texture.
     private async Task<T> MeasureAsync<T>(SightKey key, Func<TextureSight, T> measure)
     {
         byte[] texture = store.Load(key.Texture), picture = store.Load(key.Picture);
         string name = key.Picture[..12];
         using var room = await allowance.TakeAsync(
             ImageFile.BytesToRead(picture, name) * BytesABytePicture + (long)texture.Length * BytesAByteTexture, CancellationToken.None);
-        return measure(new TextureSight(ImageFile.Read(picture, name), TextureContainer.Read(texture, key.Texture[..12]), key.Meaning, key.Filter, wraps: false,
-            Threads));
+        await measuring.WaitAsync();
+        try
+        {
+            if (latest.Key != key || latest.Sight?.TryGetTarget(out var sight) != true)
+            {
+                sight = new TextureSight(ImageFile.Read(picture, name), TextureContainer.Read(texture, key.Texture[..12]), key.Meaning, key.Filter,
+                    wraps: false, Threads);
+                latest = (key, new(sight));
+            }
+            return measure(sight!);
+        }
+        finally
+        {
+            measuring.Release();
+        }
     }
 }

@@ -1,5 +1,7 @@
+using Crumpet.Core.Building;
 using Crumpet.Core.Convert;
 using Crumpet.Core.Imaging;
+using Crumpet.Core.Pack;
 using Xunit;
 
 namespace Crumpet.Core.Tests.Convert;
@@ -63,6 +65,46 @@ public sealed class BudgetTests
             seed = Hash.Mix(seed + 0x9e3779b9);
             return seed / 4294967296.0;
         }
+    }
+
+    [Theory]
+    [InlineData(256, 64, SideRule.Any)]
+    [InlineData(100, 100, SideRule.PowersUp)]
+    [InlineData(200, 120, SideRule.PowersDown)]
+    public void What_is_stored_takes_what_was_said_also_with_sheets_of_several_sizes(int one, int other, SideRule sides)
+    {
+        // One output on two sheets of different sizes, and every memory there is between the least and the most.
+        var settings = new ConvertSettings(TextureFormat.Bc7, ColourMeaning.Linear) { Sides = sides };
+        Bitmap8[] pictures = [Square(one), Square(other)];
+        var report = new ConvertReport([.. pictures.Select((p, i) =>
+        {
+            var texture = TextureConverter.Convert(p, settings, 1);
+            return new ConvertedTexture($"{i}", $"{i}.dds", $"{i}.png", settings.Format, settings.Meaning, texture.Width, texture.Levels.Count, 0,
+                new TextureQuality(null, [], null, null))
+            {
+                Output = "masks",
+                Height = texture.Height,
+                Memory = texture.Bytes,
+                Choices = TextureChoices.Measure(p, settings.Meaning, 3, default, sides),
+            };
+        })]);
+        var feed = new Feed([], FeedChannel.R);
+        var recipe = new Recipe([new RecipeOutput("masks", ColourMeaning.Linear, [feed, feed, feed]) { Sides = sides }]);
+        int met = 0;
+        for (double mebibytes = 0.01; mebibytes < 0.5; mebibytes *= 1.15)
+        {
+            var answer = TextureBudget.Meet([("a", report)], mebibytes);
+            if (answer.Plan is null)
+                continue;
+            met++;
+            var output = TextureBudget.Stored(recipe, report, answer, "a").Outputs[0];
+            long bytes = pictures.Sum(p => TextureConverter.Convert(p, ConvertSettings.For(output), 1).Bytes);
+            Assert.Equal(answer.Plan.Bytes, bytes);
+            Assert.InRange(bytes, 1, (long)(mebibytes * TextureBudget.Mebibyte));
+        }
+        Assert.InRange(met, 5, 100);
+
+        static Bitmap8 Square(int side) => new(side, side, 3, [.. Enumerable.Range(0, 3 * side * side).Select(i => Noise(i / 3 % side, i / 3 / side, i % 3))]);
     }
 
     [Fact]

@@ -173,7 +173,8 @@ public sealed class CompressionTests
             Assert.Equal((36, 36, format, texture.Srgb, 6), (back.Width, back.Height, back.Format, back.Srgb, back.Levels.Count));
             Assert.Equal(texture.Levels, back.Levels);
             foreach (int length in (int[])[0, 3, 79, 90, bytes.Length - 1])
-                Assert.StartsWith("t.ktx2", Assert.Throws<SourceFileException>(() => KtxFile.Read(bytes[..length], "t.ktx2")).Message, StringComparison.Ordinal);
+                Assert.StartsWith("t.ktx2", Assert.Throws<SourceFileException>(() => KtxFile.Read(bytes[..length], "t.ktx2")).Message,
+                    StringComparison.Ordinal);
         }
     }
 
@@ -191,7 +192,8 @@ public sealed class CompressionTests
     [Fact]
     public void Sides_of_a_cube_are_kept_apart()
     {
-        byte[][] levels = [[.. Enumerable.Range(0, 6 * 4 * 4 * 4).Select(i => (byte)(i / 64))], [.. Enumerable.Range(0, 6 * 2 * 2 * 4).Select(i => (byte)(i / 16))],
+        byte[][] levels = [[.. Enumerable.Range(0, 6 * 4 * 4 * 4).Select(i => (byte)(i / 64))],
+            [.. Enumerable.Range(0, 6 * 2 * 2 * 4).Select(i => (byte)(i / 16))],
             [.. Enumerable.Range(0, 6 * 4).Select(i => (byte)(i / 4))]];
         var cube = new Texture(4, 4, TextureFormat.Rgba8, false, levels) { Sides = 6 };
         foreach (var back in (Texture[])[DdsFile.Read(DdsFile.Write(cube), "c.dds"), KtxFile.Read(KtxFile.Write(cube, true), "c.ktx2")])

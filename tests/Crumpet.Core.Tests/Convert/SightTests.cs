@@ -49,6 +49,21 @@ public sealed class SightTests
         var plain = LevelQuality.Measure(Boxed(Grey(32, 32, (_, _) => 77)), 2);
         Assert.All(plain, l => Assert.Equal((1, (double?)null), (l.Kept, l.SoftPsnr)));
         Assert.StartsWith("No level is soft", LevelQuality.Said(plain), StringComparison.Ordinal);
+        // Stripes of one code are lost as well, and nobody sees it.
+        var faint = LevelQuality.Measure(Boxed(Grey(64, 64, (x, _) => (byte)(100 + x % 2))), 2);
+        Assert.InRange(faint[3].Kept, 0, 0.01);
+        Assert.All(faint, l => Assert.False(l.IsSoft));
+    }
+
+    [Fact]
+    public void A_plain_colour_drawn_large_is_itself()
+    {
+        var plain = new Bitmap8(40, 40, 3);
+        for (int i = 0; i < plain.Pixels.Length; i++)
+            plain.Pixels[i] = (byte)(i % 3 * 90 + 31);
+        var texture = TextureConverter.Convert(plain, new ConvertSettings(TextureFormat.Rgba8, ColourMeaning.Srgb), 1);
+        Assert.All(LevelQuality.Measure(new TextureSight(plain, texture, ColourMeaning.Srgb, MipFilter.Kaiser, wraps: false, 1), 1),
+            l => Assert.Equal((null, 1.0, false), (l.SoftPsnr, l.Kept, l.IsSoft)));
     }
 
     [Fact]
@@ -94,8 +109,8 @@ public sealed class SightTests
     private static TextureSight Sight(Bitmap8 picture, Bitmap8 stored) => new(picture, Rgba(stored), ColourMeaning.Linear, MipFilter.None, wraps: false, 1);
 
     private static TextureSight Boxed(Bitmap8 picture) => new(picture,
-        TextureConverter.Convert(picture, new ConvertSettings(TextureFormat.Rgba8, ColourMeaning.Linear, MipFilter.Box), 1), ColourMeaning.Linear, MipFilter.Box,
-        wraps: false, 1);
+        TextureConverter.Convert(picture, new ConvertSettings(TextureFormat.Rgba8, ColourMeaning.Linear, MipFilter.Box), 1), ColourMeaning.Linear,
+        MipFilter.Box, wraps: false, 1);
 
     private static Texture Rgba(Bitmap8 picture) => new(picture.Width, picture.Height, TextureFormat.Rgba8, false, [TextureConverter.ToRgba(picture).Pixels]);
 

@@ -57,19 +57,8 @@ internal sealed partial class AstcEncoder
     private void Rank(int channels)
     {
         Span<F> terms = Terms, x = X, likely = Likely;
-        terms.Clear();
         F scale = V.Create(1 / 64f), taken = LineRank.TakenBy(Levels);
-        for (int i = 0; i < texels; i++)
-        {
-            int at = 14 * i;
-            for (int c = 0; c < channels; c++)
-                terms[at++] = x[texels * c + i] * scale;
-            for (int a = 0; a < channels; a++)
-                for (int b = a; b < channels; b++)
-                    terms[at++] = terms[14 * i + a] * terms[14 * i + b];
-            for (int t = 0; t < 14; t++)
-                terms[14 * texels + t] += terms[14 * i + t];
-        }
+        LineRank.Prepare(terms, x, texels, channels, scale);
         likely.Fill(V.Create(float.PositiveInfinity));
         Span<F> some = stackalloc F[14], rest = stackalloc F[14];
         for (int k = 0; k < seeds.Masks.Length; k++)
@@ -78,14 +67,7 @@ internal sealed partial class AstcEncoder
             for (int t = 0; t < 14; t++)
                 rest[t] = terms[14 * texels + t] - some[t];
             F left = LineRank.LeftOver(some, count, channels, taken) + LineRank.LeftOver(rest, texels - count, channels, taken), own = V.Create((float)k);
-            for (int place = 0; place < kept; place++)
-            {
-                F before = likely[kept + place], earlier = likely[place], better = V.LessThan(left, before);
-                likely[kept + place] = Lanes.Select(better, left, before);
-                likely[place] = Lanes.Select(better, own, earlier);
-                left = Lanes.Select(better, before, left);
-                own = Lanes.Select(better, earlier, own);
-            }
+            LineRank.Offer(likely.Slice(kept, kept), likely[..kept], left, own);
         }
     }
 

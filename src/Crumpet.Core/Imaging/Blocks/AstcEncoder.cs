@@ -125,8 +125,9 @@ internal sealed partial class AstcEncoder : BlockEncoder
 
     private bool IsGrey(ReadOnlySpan<F> source)
     {
+        ReadOnlySpan<F> red = source[..texels], green = source.Slice(texels, texels), blue = source.Slice(2 * texels, texels);
         for (int i = 0; i < texels; i++)
-            if (!V.EqualsAll(source[i], source[texels + i]) || !V.EqualsAll(source[i], source[2 * texels + i]))
+            if (!V.EqualsAll(red[i], green[i]) || !V.EqualsAll(red[i], blue[i]))
                 return false;
         return true;
     }

@@ -38,9 +38,6 @@ internal sealed class Bc7Partitions
 
     private Span<F> Left => buffer.Span.Slice((Texels + 1) * 14 + kept, kept);
 
-    // Sums of each texel alone, and in the last row of all.
-    private int Terms => channels == 3 ? 9 : 14;
-
     /// <summary>Prepares the sums of a run.</summary>
     /// <param name="x">Channels of the texels.</param>
     /// <param name="most">What their values are below.</param>
@@ -48,19 +45,7 @@ internal sealed class Bc7Partitions
     {
         // Keeps fourth powers of sums within what a float holds.
         var scale = V.Create(4 / most);
-        Span<F> terms = buffer.Span;
-        terms[..((Texels + 1) * 14)].Clear();
-        for (int i = 0; i < Texels; i++)
-        {
-            int at = 14 * i;
-            for (int c = 0; c < channels; c++)
-                terms[at++] = x[Texels * c + i] * scale;
-            for (int a = 0; a < channels; a++)
-                for (int b = a; b < channels; b++)
-                    terms[at++] = terms[14 * i + a] * terms[14 * i + b];
-            for (int t = 0; t < Terms; t++)
-                terms[14 * Texels + t] += terms[14 * i + t];
-        }
+        LineRank.Prepare(buffer.Span[..((Texels + 1) * 14)], x, Texels, channels, scale);
     }
 
     /// <summary>Ranks the first <paramref name="count"/> of the two-line partitions.</summary>
@@ -108,19 +93,7 @@ internal sealed class Bc7Partitions
         next = 0;
     }
 
-    private void Offer(F left)
-    {
-        Span<F> least = Left, found = buffer.Span.Slice((Texels + 1) * 14, kept);
-        var number = V.Create((float)next++);
-        for (int place = 0; place < kept; place++)
-        {
-            F before = least[place], earlier = found[place], better = V.LessThan(left, before);
-            least[place] = Lanes.Select(better, left, before);
-            found[place] = Lanes.Select(better, number, earlier);
-            left = Lanes.Select(better, before, left);
-            number = Lanes.Select(better, earlier, number);
-        }
-    }
+    private void Offer(F left) => LineRank.Offer(Left, buffer.Span.Slice((Texels + 1) * 14, kept), left, V.Create((float)next++));
 
     // What two lines leave, with one division for both.
     private F LeftOverTwo(uint mask, int size)

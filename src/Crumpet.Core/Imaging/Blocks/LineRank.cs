@@ -10,6 +10,46 @@ internal static class LineRank
     /// <summary>Share of a line's spread that so many steps, evenly spread over it, take away.</summary>
     public static F TakenBy(int levels) => V.Create(1 - 1f / ((levels - 1) * (levels - 1)));
 
+    /// <summary>Writes down the terms of each texel, fourteen each, and after them those of all.</summary>
+    /// <param name="terms">Fourteen for each texel, and fourteen more.</param>
+    /// <param name="x">Channels of the texels.</param>
+    /// <param name="texels">How many texels.</param>
+    /// <param name="channels">3 or 4.</param>
+    /// <param name="scale">Keeps fourth powers of sums within what a float holds.</param>
+    public static void Prepare(Span<F> terms, ReadOnlySpan<F> x, int texels, int channels, F scale)
+    {
+        terms.Clear();
+        int used = channels == 3 ? 9 : 14;
+        for (int i = 0; i < texels; i++)
+        {
+            int at = 14 * i;
+            for (int c = 0; c < channels; c++)
+                terms[at++] = x[texels * c + i] * scale;
+            for (int a = 0; a < channels; a++)
+                for (int b = a; b < channels; b++)
+                    terms[at++] = terms[14 * i + a] * terms[14 * i + b];
+            for (int t = 0; t < used; t++)
+                terms[14 * texels + t] += terms[14 * i + t];
+        }
+    }
+
+    /// <summary>Puts a candidate among those that leave least, which are kept in order.</summary>
+    /// <param name="least">What they leave.</param>
+    /// <param name="found">Their numbers.</param>
+    /// <param name="left">What the candidate leaves.</param>
+    /// <param name="number">Its number.</param>
+    public static void Offer(Span<F> least, Span<F> found, F left, F number)
+    {
+        for (int place = 0; place < least.Length; place++)
+        {
+            F before = least[place], earlier = found[place], better = V.LessThan(left, before);
+            least[place] = Lanes.Select(better, left, before);
+            found[place] = Lanes.Select(better, number, earlier);
+            left = Lanes.Select(better, before, left);
+            number = Lanes.Select(better, earlier, number);
+        }
+    }
+
     /// <summary>Adds up the terms of texels, fourteen each: channels, then products.</summary>
     /// <returns>How many texels they are.</returns>
     public static int Sum(ReadOnlySpan<F> terms, ulong mask, int channels, Span<F> sums)

@@ -36,7 +36,8 @@ internal sealed class UastcWriter(AstcPlan[] plans) : AstcStore(16)
                     values[count++] = plans[plan].Codes[(int)ends[(8 * part + 4 * (end ^ isTurned) + c) * Lanes.Count + lane]];
             }
         }
-        var written = Pack(mode, seed, apart, values.AsSpan(0, count), hints: 0);
+        // What it decodes to says which hints suit it.
+        var written = Pack(mode, seed, apart, values.AsSpan(0, count));
         BinaryPrimitives.WriteUInt128LittleEndian(block, written);
         UastcDecoder.Decode(block, texels);
         BinaryPrimitives.WriteUInt128LittleEndian(block, written | (UInt128)UastcHints.Of(mode, texels) << mode.CodeBits);
@@ -50,12 +51,12 @@ internal sealed class UastcWriter(AstcPlan[] plans) : AstcStore(16)
         BinaryPrimitives.WriteUInt128LittleEndian(block, bits | (UInt128)UastcHints.OfSolid(rgba) << (mode.CodeBits + 32));
     }
 
-    private UInt128 Pack(UastcMode mode, int seed, int apart, ReadOnlySpan<int> codes, uint hints)
+    private UInt128 Pack(UastcMode mode, int seed, int apart, ReadOnlySpan<int> codes)
     {
         UInt128 bits = 0;
         int at = 0;
         Put((uint)mode.Code, mode.CodeBits);
-        Put(hints, mode.HintBits);
+        at += mode.HintBits;
         Put((uint)seed, mode.PatternBits);
         if (mode.NamesChannel)
             Put((uint)apart, 2);

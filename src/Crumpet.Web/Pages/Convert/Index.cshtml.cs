@@ -67,11 +67,10 @@ public sealed class IndexModel(Workbench workbench, SightService sights) : Stati
             return NotFound();
         if (packed.Files.FirstOrDefault(f => f.Name == texture.Picture) is not { } picture)
             return NotFound();
-        int side = Math.Max(1, texture.Choices!.Side / divisor);
-        var settings = new ConvertSettings(format, texture.Meaning, texture.Filter) { Size = divisor == 1 ? null : side };
-        var (sha, levels) = await sights.WouldBeAsync(picture.Sha256, settings);
-        // As large as it is said to be, whichever of its sides is the longer one.
-        var made = texture with { Format = format, Size = side, Height = side, Mips = levels };
+        // As it would be taken: by the recipe that would say so.
+        var output = TextureBudget.Stored(View.Plan.Recipe, Report!, texture.Output, format, divisor).Outputs.First(o => o.Name == texture.Output);
+        var (sha, width, height, levels) = await sights.WouldBeAsync(picture.Sha256, ConvertSettings.For(output));
+        var made = texture with { Format = format, Size = width, Height = height, Mips = levels, Filter = output.Mips };
         string label = $"{texture.Output} as {format.Label}{(divisor > 1 ? $", {Show.SizeOf(divisor)}" : "")}";
         return new JsonResult(
             new

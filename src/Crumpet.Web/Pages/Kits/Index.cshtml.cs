@@ -11,6 +11,8 @@ namespace Crumpet.Web.Pages.Kits;
 /// <summary>A kit as a timetable: a row an asset, with its line.</summary>
 public sealed class IndexModel(Workbench workbench, KitService kits) : PageModel, IAddressed, IShowsProblem
 {
+    private IReadOnlyList<(AssetView, ConvertReport)>? converted;
+
     /// <summary>Number of the kit, from the address.</summary>
     [BindProperty(SupportsGet = true)]
     public int Id { get; set; }
@@ -42,6 +44,7 @@ public sealed class IndexModel(Workbench workbench, KitService kits) : PageModel
         if (view is null)
             return NotFound();
         View = view;
+        converted = null;
         ViewData["Kit"] = view.Kit;
         return Page();
     }
@@ -51,7 +54,7 @@ public sealed class IndexModel(Workbench workbench, KitService kits) : PageModel
     public string? Budget { get; set; }
 
     /// <summary>Assets whose textures are converted, and what Convert gave.</summary>
-    public IReadOnlyList<(AssetView Asset, ConvertReport Report)> Converted =>
+    public IReadOnlyList<(AssetView Asset, ConvertReport Report)> Converted => converted ??=
         [.. View.Assets.Select(a => (a, a.Report<ConvertReport>(Station.Convert)!)).Where(a => a.Item2 is not null)];
 
     /// <summary>What meets the memory that is asked for, or null.</summary>

@@ -86,11 +86,12 @@ export class Blocks {
   }
 
   places({ worst, isAngle, most }, mip) {
-    const write = (v) => (isAngle ? `${v.toFixed(2)}°` : `${v.toFixed(1)} of 255`), shrunk = 2 ** mip;
-    this.$("most").textContent = `${write(most)} and more`;
+    // Two figures, so that what is small is not nothing.
+    const write = (v) => `${v < 1 ? Number(v.toPrecision(2)) : v.toFixed(1)}${isAngle ? "°" : ""}`, shrunk = 2 ** mip;
+    this.$("most").textContent = `${write(most)}${isAngle ? "" : " of 255"} and more`;
     this.$("worst").replaceChildren(...worst.map((p) => {
       const item = document.createElement("li"), press = document.createElement("button");
-      Object.assign(press, { type: "button", className: "plain", textContent: `${p.x}, ${p.y}  ${isAngle ? `${p.error.toFixed(1)}°` : p.error.toFixed(1)}` });
+      Object.assign(press, { type: "button", className: "plain", textContent: `${p.x}, ${p.y}  ${write(p.error)}` });
       press.dataset.place = [p.x, p.y, p.width, p.height].map((n) => n / shrunk).join(" ");
       item.append(press);
       return item;
