@@ -70,26 +70,40 @@ public static class BlockCodec
     /// <param name="width">Texels.</param>
     /// <param name="height">Texels.</param>
     /// <param name="format">Format of <paramref name="data"/>.</param>
-    public static Bitmap8 Decode(ReadOnlySpan<byte> data, int width, int height, TextureFormat format)
+    public static Bitmap8 Decode(ReadOnlyMemory<byte> data, int width, int height, TextureFormat format)
     {
         if (format.Decode is { } decode)
         {
             // Every texel is written.
             var result = new Bitmap8(width, height, 4, GC.AllocateUninitializedArray<byte>(checked(4 * width * height)));
             if (format is { BlockWidth: 4, BlockHeight: 4 })
-                EachFour(data.ToArray(), width, height, format, result.Pixels, decode);
+                EachRow(data, width, height, format, result.Pixels, (blocks, pixels) => BlockRows.DecodeFours(blocks, pixels, width, decode));
             else
-                Each(data.ToArray(), width, height, format, 4, result.Pixels, (from, to) => decode(from, to));
+                EachRow(data, width, height, format, result.Pixels, (blocks, pixels) => BlockRows.Decode(blocks, pixels, width, format, decode));
             return result;
         }
-        var values = DecodeValues(data, width, height, format);
-        var bytes = new Bitmap8(width, height, 4);
-        bool signed = format.Range == TexelRange.SignedUnit;
-        for (int i = 0; i < bytes.Pixels.Length; i++)
+        return ToBytes(DecodeValues(data, width, height, format), format.Range == TexelRange.SignedUnit);
+    }
+
+    // What is no number is 0.
+    private static Bitmap8 ToBytes(Bitmap32 values, bool signed)
+    {
+        var bytes = new Bitmap8(values.Width, values.Height, 4, GC.AllocateUninitializedArray<byte>(values.Pixels.Length));
+        Vector128<float> scale = Vector128.Create(signed ? 0.5f : 1), offset = Vector128.Create(signed ? 0.5f : 0);
+        (scale, offset) = (scale.WithElement(3, 1), offset.WithElement(3, 0));
+        Parallel.For(0, values.Height, y =>
         {
-            float value = signed && i % 4 != 3 ? values.Pixels[i] * 0.5f + 0.5f : values.Pixels[i];
-            bytes.Pixels[i] = (byte)(Math.Clamp(float.IsFinite(value) ? value : 0, 0, 1) * 255 + 0.5f);
-        }
+            Span<float> from = values.Pixels.AsSpan(4 * y * values.Width, 4 * values.Width);
+            var to = MemoryMarshal.Cast<byte, uint>(bytes.Pixels.AsSpan(4 * y * values.Width, 4 * values.Width));
+            for (int x = 0; x < to.Length; x++)
+            {
+                var value = Vector128.Create<float>(from[(4 * x)..]);
+                value = value * scale + offset;
+                value = Vector128.Min(Vector128.Max(value & Vector128.IsFinite(value), Vector128<float>.Zero), Vector128<float>.One);
+                var whole = Vector128.ConvertToInt32Native(value * 255f + Vector128.Create(0.5f)).AsUInt32();
+                to[x] = whole[0] | whole[1] << 8 | whole[2] << 16 | whole[3] << 24;
+            }
+        });
         return bytes;
     }
 
@@ -98,12 +112,12 @@ public static class BlockCodec
     /// <param name="width">Texels.</param>
     /// <param name="height">Texels.</param>
     /// <param name="format">Format of <paramref name="data"/>.</param>
-    public static Bitmap32 DecodeValues(ReadOnlySpan<byte> data, int width, int height, TextureFormat format)
+    public static Bitmap32 DecodeValues(ReadOnlyMemory<byte> data, int width, int height, TextureFormat format)
     {
         var result = new Bitmap32(width, height, 4);
         if (format.DecodeFine is { } decode)
         {
-            Each(data.ToArray(), width, height, format, 4, result.Pixels, (from, to) => decode(from, to));
+            EachRow(data, width, height, format, result.Pixels, (blocks, pixels) => BlockRows.Decode(blocks, pixels, width, format, decode));
             return result;
         }
         var bytes = Decode(data, width, height, format);
@@ -117,53 +131,19 @@ public static class BlockCodec
     /// <param name="width">Texels.</param>
     /// <param name="height">Texels.</param>
     /// <param name="format">Format of <paramref name="data"/>.</param>
-    public static Bitmap DecodeAny(ReadOnlySpan<byte> data, int width, int height, TextureFormat format) =>
+    public static Bitmap DecodeAny(ReadOnlyMemory<byte> data, int width, int height, TextureFormat format) =>
         format.IsFine ? DecodeValues(data, width, height, format) : Decode(data, width, height, format);
 
-    private delegate void Work<T>(ReadOnlySpan<byte> from, Span<T> to);
+    private delegate void RowWork<T>(ReadOnlySpan<byte> blocks, Span<T> pixels);
 
-    private static void Each<T>(byte[] data, int width, int height, TextureFormat format, int channels, T[] pixels, Work<T> decode)
+    private static void EachRow<T>(ReadOnlyMemory<byte> data, int width, int height, TextureFormat format, T[] pixels, RowWork<T> decode)
     {
         ArgumentOutOfRangeException.ThrowIfNotEqual(data.Length, format.LevelBytes(width, height), nameof(data));
-        int across = (width + format.BlockWidth - 1) / format.BlockWidth, down = (height + format.BlockHeight - 1) / format.BlockHeight;
+        int down = (height + format.BlockHeight - 1) / format.BlockHeight, bytes = data.Length / down;
         Parallel.For(0, down, row =>
         {
-            Span<T> texels = new T[format.BlockWidth * format.BlockHeight * channels];
             int top = row * format.BlockHeight, rows = Math.Min(format.BlockHeight, height - top);
-            for (int column = 0; column < across; column++)
-            {
-                decode(data.AsSpan((row * across + column) * format.UnitBytes, format.UnitBytes), texels);
-                int left = column * format.BlockWidth, length = Math.Min(format.BlockWidth, width - left) * channels;
-                for (int y = 0; y < rows; y++)
-                    texels.Slice(y * format.BlockWidth * channels, length).CopyTo(pixels.AsSpan(((top + y) * width + left) * channels));
-            }
-        });
-    }
-
-    // Blocks of four by four bytes of RGBA, which most are, a row of sixteen bytes at a time.
-    private static void EachFour(byte[] data, int width, int height, TextureFormat format, byte[] pixels, BlockWork decode)
-    {
-        ArgumentOutOfRangeException.ThrowIfNotEqual(data.Length, format.LevelBytes(width, height), nameof(data));
-        int across = (width + 3) / 4, down = (height + 3) / 4, unit = format.UnitBytes, stride = 4 * width;
-        Parallel.For(0, down, row =>
-        {
-            Span<byte> texels = stackalloc byte[64];
-            int rows = Math.Min(4, height - 4 * row);
-            for (int column = 0; column < across; column++)
-            {
-                decode(data.AsSpan((row * across + column) * unit, unit), texels);
-                int at = 4 * row * stride + 16 * column;
-                if (rows == 4 && 4 * column + 4 <= width)
-                {
-                    Vector128.Create<byte>(texels).CopyTo(pixels, at);
-                    Vector128.Create<byte>(texels[16..]).CopyTo(pixels, at + stride);
-                    Vector128.Create<byte>(texels[32..]).CopyTo(pixels, at + 2 * stride);
-                    Vector128.Create<byte>(texels[48..]).CopyTo(pixels, at + 3 * stride);
-                    continue;
-                }
-                for (int y = 0; y < rows; y++)
-                    texels.Slice(16 * y, 4 * Math.Min(4, width - 4 * column)).CopyTo(pixels.AsSpan(at + y * stride));
-            }
+            decode(data.Span.Slice(row * bytes, bytes), pixels.AsSpan(4 * top * width, 4 * rows * width));
         });
     }
 

@@ -53,7 +53,7 @@ public static class DdsFile
         {
             for (int level = 0; level < texture.Levels.Count; level++)
             {
-                var data = texture.Level(level, side);
+                var data = texture.Level(level, side).Span;
                 data.CopyTo(bytes.AsSpan(at));
                 at += data.Length;
             }

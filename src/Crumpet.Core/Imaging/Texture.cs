@@ -26,9 +26,9 @@ public sealed record Texture(int Width, int Height, TextureFormat Format, bool S
     /// <summary>A level of one side.</summary>
     /// <param name="level">Level from 0.</param>
     /// <param name="side">Side from 0.</param>
-    public ReadOnlySpan<byte> Level(int level, int side = 0)
+    public ReadOnlyMemory<byte> Level(int level, int side = 0)
     {
         int bytes = Levels[level].Length / Sides;
-        return Levels[level].AsSpan(side * bytes, bytes);
+        return Levels[level].AsMemory(side * bytes, bytes);
     }
 }

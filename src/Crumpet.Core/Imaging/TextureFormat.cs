@@ -68,15 +68,10 @@ public sealed record EncodeSettings(Effort Effort, Vector4 Weights)
 /// <param name="Number">Number of the format, without the sRGB transfer.</param>
 public sealed record CardFormat(string Extension, int Number);
 
-/// <summary>Decodes a block to RGBA, row by row.</summary>
+/// <summary>Decodes a block to RGBA, row by row: bytes, or numbers of the format's range.</summary>
 /// <param name="from">The block.</param>
 /// <param name="to">Its texels.</param>
-internal delegate void BlockWork(ReadOnlySpan<byte> from, Span<byte> to);
-
-/// <summary>Decodes a block to RGBA as numbers of the format's range, row by row.</summary>
-/// <param name="from">The block.</param>
-/// <param name="to">Its texels.</param>
-internal delegate void FineBlockWork(ReadOnlySpan<byte> from, Span<float> to);
+internal delegate void BlockWork<T>(ReadOnlySpan<byte> from, Span<T> to);
 
 /// <summary>Stores a texel that is not compressed.</summary>
 /// <param name="from">RGBA, numbers of the format's range.</param>
@@ -141,11 +136,13 @@ public sealed partial class TextureFormat : IEntry<TextureFormat>
     /// <summary>Makes a thread's encoder of blocks; null where texels are stored as they are.</summary>
     internal Func<EncodeSettings, BlockEncoder>? Encoder { get; init; }
 
-    /// <summary>Decodes a block to bytes; channels it lacks are 0, alpha 255. Null where bytes cannot say what it holds.</summary>
-    internal BlockWork? Decode { get; init; }
+    /// <summary>
+    /// Decodes a block to bytes; channels it lacks are 0, alpha 255, and −1 to 1 is 0 to 255. Null where they are made of the numbers.
+    /// </summary>
+    internal BlockWork<byte>? Decode { get; init; }
 
     /// <summary>Decodes a block, or a texel, to numbers; null where bytes say all.</summary>
-    internal FineBlockWork? DecodeFine { get; init; }
+    internal BlockWork<float>? DecodeFine { get; init; }
 
     /// <summary>Stores a texel; null where there are blocks.</summary>
     internal TexelWork? Store { get; init; }

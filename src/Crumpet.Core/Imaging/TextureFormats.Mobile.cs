@@ -23,7 +23,7 @@ public sealed partial class TextureFormat
         Card = new(Etc, 0x9274),
         Described = new(161, new DescribedSample(0, 64, 2, 0, 0, uint.MaxValue)),
         Encoder = s => new EtcEncoder(s.Effort, hasHoles: false, new Vector3(s.Weights.X, s.Weights.Y, s.Weights.Z)),
-        Decode = EtcDecoder.Decode,
+        Decode = (from, to) => EtcDecoder.Decode(from, to),
     };
 
     /// <summary>RGB and holes in 4 bits a texel.</summary>
@@ -40,7 +40,7 @@ public sealed partial class TextureFormat
         Card = new(Etc, 0x9276),
         Described = new(161, new DescribedSample(0, 64, 2, 0, 0, uint.MaxValue), new DescribedSample(0, 64, AlphaChannel, 0x10, 0, uint.MaxValue)),
         Encoder = s => new EtcEncoder(s.Effort, hasHoles: true, new Vector3(s.Weights.X, s.Weights.Y, s.Weights.Z)),
-        Decode = EtcDecoder.DecodeHoles,
+        Decode = (from, to) => EtcDecoder.DecodeHoles(from, to),
     };
 
     /// <summary>RGB and alpha in 8 bits a texel.</summary>
@@ -56,7 +56,7 @@ public sealed partial class TextureFormat
         Card = new(Etc, 0x9278),
         Described = new(161, new DescribedSample(0, 64, AlphaChannel, 0x10, 0, uint.MaxValue), new DescribedSample(64, 64, 2, 0, 0, uint.MaxValue)),
         Encoder = s => new EtcAlphaEncoder(s),
-        Decode = EtcDecoder.DecodeAlpha,
+        Decode = (from, to) => EtcDecoder.DecodeAlpha(from, to),
     };
 
     /// <summary>One channel of 11 bits in 4 bits a texel.</summary>
@@ -100,7 +100,7 @@ public sealed partial class TextureFormat
         VkSrgb = 0,
         Described = new(UastcModel, new DescribedSample(0, 128, UastcRgba, 0, 0, uint.MaxValue)),
         Encoder = AstcEncoder.ForUastc,
-        Decode = UastcDecoder.Decode,
+        Decode = (from, to) => UastcDecoder.Decode(from, to),
     };
 
     private static TextureFormat Eac(string word, string label, string holds, int channels, int vk, bool isSigned) => new()
@@ -116,7 +116,8 @@ public sealed partial class TextureFormat
         Described = new(161, [.. Enumerable.Range(0, channels).Select(c =>
             new DescribedSample(64 * c, 64, c, isSigned ? Signed : 0, isSigned ? 0x80000000 : 0, isSigned ? 0x7fffffff : uint.MaxValue))]),
         Encoder = s => new EacEncoder([.. Enumerable.Range(0, channels)], isSigned ? EacRange.SignedEleven : EacRange.Eleven, s.Effort),
-        DecodeFine = (from, to) => EtcDecoder.DecodeEleven(from, to, channels, isSigned),
+        Decode = (from, to) => EacDecoder.DecodeBytes(from, to, channels, isSigned),
+        DecodeFine = (from, to) => EacDecoder.Decode(from, to, channels, isSigned),
     };
 
     private static TextureFormat Astc(int side, int vk) => new()

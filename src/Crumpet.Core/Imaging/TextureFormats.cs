@@ -29,7 +29,7 @@ public sealed partial class TextureFormat
         Card = new(S3tc, 0x83f0),
         Described = new(128, new DescribedSample(0, 64, 0, 0, 0, uint.MaxValue)),
         Encoder = s => new Bc1Encoder(Bc1Use.Opaque, s.Effort, new Vector3(s.Weights.X, s.Weights.Y, s.Weights.Z)),
-        Decode = Bc1Decoder.Decode,
+        Decode = (from, to) => Bc1Decoder.Decode(from, to),
     };
 
     /// <summary>RGB and holes in 4 bits a texel. DDS says the same of it as of BC1.</summary>
@@ -50,7 +50,7 @@ public sealed partial class TextureFormat
         Card = new(S3tc, 0x83f1),
         Described = new(128, new DescribedSample(0, 64, 1, 0, 0, uint.MaxValue)),
         Encoder = s => new Bc1Encoder(Bc1Use.Cutout, s.Effort, new Vector3(s.Weights.X, s.Weights.Y, s.Weights.Z)),
-        Decode = Bc1Decoder.Decode,
+        Decode = (from, to) => Bc1Decoder.Decode(from, to),
     };
 
     /// <summary>RGB and alpha in 8 bits a texel.</summary>
@@ -70,7 +70,7 @@ public sealed partial class TextureFormat
         Card = new(S3tc, 0x83f3),
         Described = new(130, new DescribedSample(0, 64, AlphaChannel, 0x10, 0, uint.MaxValue), new DescribedSample(64, 64, 0, 0, 0, uint.MaxValue)),
         Encoder = s => new Bc3Encoder(s),
-        Decode = Bc1Decoder.DecodeWithAlpha,
+        Decode = (from, to) => Bc1Decoder.DecodeWithAlpha(from, to),
     };
 
     /// <summary>One channel in 4 bits a texel.</summary>
@@ -105,6 +105,7 @@ public sealed partial class TextureFormat
         Card = new(Rgtc, 0x8dbc),
         Described = new(131, new DescribedSample(0, 64, 0, Signed, 0x80000000, 0x7fffffff)),
         Encoder = s => new Bc4Encoder([0], signed: true, s.Effort),
+        Decode = (from, to) => Bc4Decoder.DecodeSignedBytes(from, to, 1),
         DecodeFine = (from, to) => Bc4Decoder.DecodeSigned(from, to, 1),
     };
 
@@ -140,6 +141,7 @@ public sealed partial class TextureFormat
         Card = new(Rgtc, 0x8dbe),
         Described = new(132, new DescribedSample(0, 64, 0, Signed, 0x80000000, 0x7fffffff), new DescribedSample(64, 64, 1, Signed, 0x80000000, 0x7fffffff)),
         Encoder = s => new Bc4Encoder([0, 1], signed: true, s.Effort),
+        Decode = (from, to) => Bc4Decoder.DecodeSignedBytes(from, to, 2),
         DecodeFine = (from, to) => Bc4Decoder.DecodeSigned(from, to, 2),
     };
 
@@ -192,7 +194,7 @@ public sealed partial class TextureFormat
         Card = new(Bptc, 0x8e8c),
         Described = new(134, new DescribedSample(0, 128, 0, 0, 0, uint.MaxValue)),
         Encoder = s => new Bc7Encoder(s.Effort, [s.Weights.X, s.Weights.Y, s.Weights.Z, s.Weights.W]),
-        Decode = Bc7Decoder.Decode,
+        Decode = (from, to) => Bc7Decoder.Decode(from, to),
     };
 
     /// <summary>RGBA uncompressed, 32 bits a texel.</summary>

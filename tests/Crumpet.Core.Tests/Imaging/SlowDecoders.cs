@@ -131,6 +131,30 @@ internal static class SlowDecoders
             values[i] = palette[(int)(bits >> (3 * i)) & 7];
     }
 
+    /// <summary>One or two signed channels of BC4 and BC5.</summary>
+    public static void Bc4Signed(ReadOnlySpan<byte> blocks, Span<float> rgba, int channels)
+    {
+        rgba.Clear();
+        Span<float> palette = stackalloc float[8];
+        for (int c = 0; c < channels; c++)
+        {
+            var block = blocks.Slice(8 * c, 8);
+            // −128 stands for −127: both are −1.
+            int first = Math.Max((sbyte)block[0], (sbyte)-127), second = Math.Max((sbyte)block[1], (sbyte)-127);
+            (palette[0], palette[1]) = (first / 127f, second / 127f);
+            int steps = (sbyte)block[0] > (sbyte)block[1] ? 7 : 5;
+            for (int i = 1; i < steps; i++)
+                palette[i + 1] = ((steps - i) * first + i * second) / (127f * steps);
+            if (steps == 5)
+                (palette[6], palette[7]) = (-1, 1);
+            ulong bits = Indices(block);
+            for (int i = 0; i < 16; i++)
+                rgba[4 * i + c] = palette[(int)(bits >> (3 * i)) & 7];
+        }
+        for (int i = 0; i < 16; i++)
+            rgba[4 * i + 3] = 1;
+    }
+
     private static ulong Indices(ReadOnlySpan<byte> block)
     {
         ulong bits = 0;

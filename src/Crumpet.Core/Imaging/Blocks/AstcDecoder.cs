@@ -1,4 +1,6 @@
-using System.Buffers.Binary;
+using System.Runtime.CompilerServices;
+using System.Runtime.InteropServices;
+using System.Runtime.Intrinsics;
 
 namespace Crumpet.Core.Imaging.Blocks;
 
@@ -7,204 +9,165 @@ namespace Crumpet.Core.Imaging.Blocks;
 /// and for decoding to eight bits.</remarks>
 internal sealed class AstcDecoder(int width, int height)
 {
-    private const int MostWeights = 64, MostValues = 18;
-    private readonly int texels = width * height;
-    private readonly AstcInfill?[] infills = new AstcInfill?[13 * 13];
+    private const uint Magenta = 0xffff00ff;
+    private const int Modes = 2048, Seeds = 1024, MostTexels = 12 * 12;
+
+    // What the first eleven bits say; null for what is reserved.
+    private static readonly Mode?[] Known = [.. Enumerable.Range(0, Modes).Select(n => AstcMode.Of(n) is { } mode ? new Mode(mode) : null)];
+
+    // Bytes of each texel of RGBA, for one part; of two parts and more, made when they are first met.
+    private readonly byte[] whole = LineMix.Controls(width * height, _ => 0);
+    private readonly byte[]?[] parted = new byte[3 * Seeds][];
+    private readonly Spreading?[] spreadings = new Spreading?[13 * 13];
 
     /// <summary>Decodes 16 bytes into RGBA texels.</summary>
+    [SkipLocalsInit]
     public void Decode(ReadOnlySpan<byte> block, Span<byte> rgba)
     {
-        var bits = BinaryPrimitives.ReadUInt128LittleEndian(block);
-        if (((int)(uint)bits & 0x1ff) == 0x1fc)
+        var bits = new BlockReader(block);
+        var colours = MemoryMarshal.Cast<byte, uint>(rgba[..(4 * width * height)]);
+        uint first = bits.At(0, 11);
+        if ((first & 0x1ff) == 0x1fc)
         {
-            if (((int)(uint)bits & 0x200) != 0)
-                Bad(rgba);
-            else
-                for (int i = 0; i < texels; i++)
-                    for (int c = 0; c < 4; c++)
-                        rgba[4 * i + c] = (byte)(bits >> (72 + 16 * c));
+            // One colour of sixteen bits a channel; of high range it is none of ours.
+            colours.Fill((first & 0x200) != 0 ? Magenta : bits.At(72, 8) | bits.At(88, 8) << 8 | bits.At(104, 8) << 16 | bits.At(120, 8) << 24);
             return;
         }
-        int parts = (int)(uint)(bits >> 11 & 3) + 1;
-        if (AstcMode.Of((int)(uint)bits & 0x7ff) is not { } mode || mode.Width > width || mode.Height > height || (parts == 4 && mode.HasTwoPlanes))
+        int parts = (int)bits.At(11, 2) + 1;
+        if (Known[first] is not { } mode || mode.Width > width || mode.Height > height || (parts == 4 && mode.Planes == 2))
         {
-            Bad(rgba);
+            colours.Fill(Magenta);
             return;
         }
-        int weightBits = mode.Range.BitsOf(mode.Weights), seed = (int)(uint)(bits >> 13) & 0x3ff, start = parts == 1 ? 17 : 29, below = 128 - weightBits;
-        Span<int> kinds = stackalloc int[4];
-        ReadKinds(bits, parts, ref below, kinds);
+        int start = parts == 1 ? 17 : 29, below = 128 - mode.Bits;
+        uint kinds = Kinds(bits, parts, ref below);
         int channel = -1;
-        if (mode.HasTwoPlanes)
+        if (mode.Planes == 2)
         {
             below -= 2;
-            channel = (int)(uint)(bits >> below) & 3;
+            channel = (int)bits.At(below, 2);
         }
         int count = 0;
         for (int part = 0; part < parts; part++)
-            count += 2 * (kinds[part] / 4 + 1);
-        if (count > MostValues || AstcTables.Finest(count, below - start) is not { } range)
+            count += 2 * ((int)(kinds >> (4 * part + 2) & 3) + 1);
+        if (count > AstcNumbers.MostEnds || AstcNumbers.Finest(count, below - start) is not { } numbers)
         {
-            Bad(rgba);
+            colours.Fill(Magenta);
             return;
         }
-        Span<int> values = stackalloc int[MostValues], weights = stackalloc int[MostWeights];
-        Read(bits >> start, range, AstcTables.ColourValues(range), values[..count]);
-        Span<int> ends = stackalloc int[4 * 8];
-        for (int part = 0, at = 0; part < parts; at += 2 * (kinds[part] / 4 + 1), part++)
+        Span<byte> values = stackalloc byte[AstcNumbers.Room], weights = stackalloc byte[AstcNumbers.Room];
+        var ends = bits;
+        ends.Take(start);
+        numbers.Read(ends, count, values);
+        Span<uint> lows = stackalloc uint[4], highs = stackalloc uint[4];
+        for (int part = 0, at = 0; part < parts; part++)
         {
-            if (!Ends(kinds[part], values[at..], ends.Slice(8 * part, 8)))
+            int kind = (int)(kinds >> (4 * part)) & 15;
+            if (!AstcEnds.Read(kind, values[at..], out lows[part], out highs[part]))
             {
-                Bad(rgba);
+                colours.Fill(Magenta);
                 return;
             }
+            at += 2 * (kind / 4 + 1);
         }
-        Read(Turn(bits), mode.Range, AstcTables.WeightValues(mode.Range), weights[..mode.Weights]);
-        Fill(rgba, mode, parts, seed, channel, ends, weights);
+        mode.Numbers.Read(bits.Turned(), mode.Weights, weights);
+        byte[] controls = parts == 1 ? whole : parted[(parts - 2) * Seeds + (int)bits.At(13, 10)] ??= Parted((int)bits.At(13, 10), parts);
+        Fill(rgba, mode, channel, Vector128.Create<uint>(lows).AsByte(), Vector128.Create<uint>(highs).AsByte(), controls, weights);
     }
 
-    private void Fill(Span<byte> rgba, AstcMode mode, int parts, int seed, int channel, ReadOnlySpan<int> ends, ReadOnlySpan<int> weights)
+    private byte[] Parted(int seed, int parts) =>
+        LineMix.Controls(width * height, i => AstcTables.Part(seed, i % width, i / width, parts, width * height < 31));
+
+    [SkipLocalsInit]
+    private void Fill(Span<byte> rgba, Mode mode, int channel, Vector128<byte> first, Vector128<byte> second, byte[] controls, ReadOnlySpan<byte> weights)
     {
-        var infill = infills[mode.Height * 13 + mode.Width] ??= new AstcInfill(width, height, mode.Width, mode.Height);
-        int planes = mode.HasTwoPlanes ? 2 : 1;
-        for (int i = 0; i < texels; i++)
+        // Weights of texels, and of a channel that has its own.
+        Span<byte> all = stackalloc byte[MostTexels], apart = stackalloc byte[MostTexels];
+        var spreading = spreadings[mode.Height * 13 + mode.Width] ??= new Spreading(new AstcInfill(width, height, mode.Width, mode.Height));
+        spreading.Spread(weights, mode.Planes, 0, all);
+        var own = Vector128.Create(0xffu << (8 * channel)).AsByte();
+        if (mode.Planes == 2)
+            spreading.Spread(weights, 2, 1, apart);
+        int texels = width * height;
+        for (int i = 0; i < texels; i += 8)
         {
-            int first = 8, second = 8;
-            foreach (var (at, share) in infill.Texels[i])
+            Vector128<byte> near = Vector128.Create(MemoryMarshal.Read<ulong>(all[i..]), 0).AsByte(), one = LineMix.Row(near, 0), two = LineMix.Row(near, 1);
+            if (mode.Planes == 2)
             {
-                first += weights[at * planes] * share;
-                second += weights[at * planes + planes - 1] * share;
+                near = Vector128.Create(MemoryMarshal.Read<ulong>(apart[i..]), 0).AsByte();
+                (one, two) = (Vector128.ConditionalSelect(own, LineMix.Row(near, 0), one), Vector128.ConditionalSelect(own, LineMix.Row(near, 1), two));
             }
-            int part = parts == 1 ? 0 : AstcTables.Part(seed, i % width, i / width, parts, texels < 31);
-            for (int c = 0; c < 4; c++)
+            var mixed = LineMix.Mix(first, second, controls.AsSpan(4 * i), one, two);
+            if (i + 8 <= texels)
             {
-                int weight = (c == channel ? second : first) >> 4, a = ends[8 * part + c] << 8 | 0x80, b = ends[8 * part + 4 + c] << 8 | 0x80;
-                rgba[4 * i + c] = (byte)((a * (64 - weight) + b * weight + 32) >> 6 >> 8);
+                mixed.CopyTo(rgba[(4 * i)..]);
+                continue;
             }
+            Span<byte> last = stackalloc byte[32];
+            mixed.CopyTo(last);
+            last[..(4 * (texels - i))].CopyTo(rgba[(4 * i)..]);
         }
     }
 
-    // Kinds of ends: one for all, or two classes and what tells them apart, part of it just below the weights.
-    private static void ReadKinds(UInt128 bits, int parts, ref int below, Span<int> kinds)
+    // Kinds of ends, four bits a part: one for all, or two classes and what tells them apart, part of it just below the weights.
+    private static uint Kinds(BlockReader bits, int parts, ref int below)
     {
         if (parts == 1)
-        {
-            kinds[0] = (int)(uint)(bits >> 13) & 15;
-            return;
-        }
-        int field = (int)(uint)(bits >> 23) & 63;
+            return bits.At(13, 4);
+        uint field = bits.At(23, 6);
         if ((field & 3) == 0)
-        {
-            kinds[..parts].Fill(field >> 2);
-            return;
-        }
+            return (field >> 2) * 0x1111;
         int more = 3 * parts - 4;
         below -= more;
-        int all = field | ((int)(uint)(bits >> below) & ((1 << more) - 1)) << 6, class0 = (field & 3) - 1;
+        uint all = field | bits.At(below, more) << 6, class0 = (field & 3) - 1, kinds = 0;
         for (int part = 0; part < parts; part++)
-            kinds[part] = class0 + (all >> (2 + part) & 1) << 2 | all >> (2 + parts + 2 * part) & 3;
+            kinds |= (class0 + (all >> (2 + part) & 1) << 2 | (all >> (2 + parts + 2 * part) & 3)) << (4 * part);
+        return kinds;
     }
 
-    private static void Read(UInt128 bits, AstcRange range, ReadOnlySpan<byte> meanings, Span<int> values)
+    /// <summary>What a mode says, ready to be read.</summary>
+    private sealed class Mode(AstcMode mode)
     {
-        int group = range.Base == 3 ? 5 : range.Base == 5 ? 3 : 1;
-        // Bits of a digit that follow each value of a group.
-        ReadOnlySpan<byte> spread = range.Base == 3 ? [2, 2, 1, 2, 1] : range.Base == 5 ? [3, 2, 2] : [0];
-        Span<int> low = stackalloc int[5];
-        for (int at = 0; at < values.Length; at += group)
+        public int Width { get; } = mode.Width;
+
+        public int Height { get; } = mode.Height;
+
+        public int Planes { get; } = mode.HasTwoPlanes ? 2 : 1;
+
+        public int Weights { get; } = mode.Weights;
+
+        public int Bits { get; } = mode.Range.BitsOf(mode.Weights);
+
+        public AstcNumbers Numbers { get; } = new(mode.Range, AstcTables.WeightValues(mode.Range));
+    }
+
+    /// <summary>How a grid of weights is spread over texels: up to four of them, and their shares of sixteen.</summary>
+    private sealed class Spreading
+    {
+        private readonly byte[] places, shares;
+        private readonly bool isWhole;
+
+        public Spreading(AstcInfill infill)
         {
-            int digits = 0, shift = 0, count = Math.Min(group, values.Length - at);
-            for (int i = 0; i < count; i++)
+            isWhole = infill.IsWhole;
+            places = [.. infill.Texels.SelectMany(t => Enumerable.Range(0, 4).Select(i => (byte)(i < t.Length ? t[i].At : 0)))];
+            shares = [.. infill.Texels.SelectMany(t => Enumerable.Range(0, 4).Select(i => (byte)(i < t.Length ? t[i].Share : 0)))];
+        }
+
+        public void Spread(ReadOnlySpan<byte> weights, int planes, int plane, Span<byte> texels)
+        {
+            if (isWhole && planes == 1)
             {
-                low[i] = (int)(uint)bits & ((1 << range.Bits) - 1);
-                bits >>= range.Bits;
-                digits |= ((int)(uint)bits & ((1 << spread[i]) - 1)) << shift;
-                bits >>= spread[i];
-                shift += spread[i];
+                weights[..(places.Length / 4)].CopyTo(texels);
+                return;
             }
-            for (int i = 0; i < count; i++)
+            for (int i = 0; i < places.Length; i += 4)
             {
-                int digit = range.Base == 3 ? AstcTables.Trits[digits][i] : range.Base == 5 ? AstcTables.Quints[digits][i] : 0;
-                values[at + i] = meanings[digit << range.Bits | low[i]];
+                int sum = 8;
+                for (int k = i; k < i + 4; k++)
+                    sum += weights[places[k] * planes + plane] * shares[k];
+                texels[i / 4] = (byte)(sum >> 4);
             }
         }
-    }
-
-    /// <summary>A block's bits from the last to the first.</summary>
-    internal static UInt128 Turn(UInt128 bits)
-    {
-        UInt128 turned = 0;
-        for (int i = 0; i < 128; i++, bits >>= 1)
-            turned = turned << 1 | bits & 1;
-        return turned;
-    }
-
-    // The two ends of a part; false for those of high range.
-    private static bool Ends(int kind, Span<int> v, Span<int> e)
-    {
-        switch (kind)
-        {
-            case 0:
-                Set(e, v[0], v[0], v[0], 255, v[1], v[1], v[1], 255);
-                return true;
-            case 1:
-                int low = v[0] >> 2 | v[1] & 0xc0, high = Math.Min(255, low + (v[1] & 0x3f));
-                Set(e, low, low, low, 255, high, high, high, 255);
-                return true;
-            case 4:
-                Set(e, v[0], v[0], v[0], v[2], v[1], v[1], v[1], v[3]);
-                return true;
-            case 5:
-                Transfer(ref v[1], ref v[0]);
-                Transfer(ref v[3], ref v[2]);
-                Set(e, v[0], v[0], v[0], v[2], v[0] + v[1], v[0] + v[1], v[0] + v[1], v[2] + v[3]);
-                return true;
-            case 6:
-                Set(e, v[0] * v[3] >> 8, v[1] * v[3] >> 8, v[2] * v[3] >> 8, 255, v[0], v[1], v[2], 255);
-                return true;
-            case 10:
-                Set(e, v[0] * v[3] >> 8, v[1] * v[3] >> 8, v[2] * v[3] >> 8, v[4], v[0], v[1], v[2], v[5]);
-                return true;
-            case 8 or 12:
-                int a0 = kind == 12 ? v[6] : 255, a1 = kind == 12 ? v[7] : 255;
-                if (v[1] + v[3] + v[5] >= v[0] + v[2] + v[4])
-                    Set(e, v[0], v[2], v[4], a0, v[1], v[3], v[5], a1);
-                else
-                    Set(e, v[1] + v[5] >> 1, v[3] + v[5] >> 1, v[5], a1, v[0] + v[4] >> 1, v[2] + v[4] >> 1, v[4], a0);
-                return true;
-            case 9 or 13:
-                for (int i = 0; i < (kind == 13 ? 8 : 6); i += 2)
-                    Transfer(ref v[i + 1], ref v[i]);
-                int b0 = kind == 13 ? v[6] : 255, b1 = kind == 13 ? v[6] + v[7] : 255;
-                if (v[1] + v[3] + v[5] >= 0)
-                    Set(e, v[0], v[2], v[4], b0, v[0] + v[1], v[2] + v[3], v[4] + v[5], b1);
-                else
-                    Set(e, v[0] + v[1] + v[4] + v[5] >> 1, v[2] + v[3] + v[4] + v[5] >> 1, v[4] + v[5], b1, v[0] + v[4] >> 1, v[2] + v[4] >> 1, v[4], b0);
-                return true;
-            default:
-                return false;
-        }
-    }
-
-    private static void Set(Span<int> e, int r0, int g0, int b0, int a0, int r1, int g1, int b1, int a1)
-    {
-        ReadOnlySpan<int> all = [r0, g0, b0, a0, r1, g1, b1, a1];
-        for (int i = 0; i < 8; i++)
-            e[i] = Math.Clamp(all[i], 0, 255);
-    }
-
-    // A bit moves from the difference to the base; the difference then has a sign.
-    private static void Transfer(ref int difference, ref int from)
-    {
-        from = from >> 1 | difference & 0x80;
-        difference = difference >> 1 & 0x3f;
-        if ((difference & 0x20) != 0)
-            difference -= 0x40;
-    }
-
-    private void Bad(Span<byte> rgba)
-    {
-        for (int i = 0; i < texels; i++)
-            (rgba[4 * i], rgba[4 * i + 1], rgba[4 * i + 2], rgba[4 * i + 3]) = (255, 0, 255, 255);
     }
 }

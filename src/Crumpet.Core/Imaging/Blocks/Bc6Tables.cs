@@ -14,10 +14,7 @@ namespace Crumpet.Core.Imaging.Blocks;
 /// </param>
 internal sealed record Bc6Mode(int Code, int CodeBits, int Lines, int Bits, int Red, int Green, int Blue, bool HasDifferences, string Layout)
 {
-    /// <summary>Each bit of the ends in the order of the block: channel, end, number of the bit.</summary>
-    public (int Channel, int End, int Bit)[] Places { get; } = PlacesOf(Layout);
-
-    /// <summary>The same in runs of bits that lie in one order: channel, end, lowest bit, how many, and whether the highest comes first.</summary>
+    /// <summary>Runs of the ends' bits that lie in one order, as the block has them: channel, end, lowest bit, how many, and whether the highest comes first.</summary>
     public (int Channel, int End, int Bit, int Count, bool IsTurned)[] Pieces { get; } = PiecesOf(Layout);
 
     /// <summary>Bits of the other ends in a channel.</summary>
@@ -31,25 +28,6 @@ internal sealed record Bc6Mode(int Code, int CodeBits, int Lines, int Bits, int 
             return ("rgb".IndexOf(piece[0]), "wxyz".IndexOf(piece[1]), Math.Min(range[0], range[^1]), Math.Abs(range[0] - range[^1]) + 1, range[0] < range[^1]);
         }),
     ];
-
-    private static (int, int, int)[] PlacesOf(string layout)
-    {
-        var places = new List<(int, int, int)>();
-        foreach (string piece in layout.Split(' '))
-        {
-            int channel = "rgb".IndexOf(piece[0]), end = "wxyz".IndexOf(piece[1]);
-            int[] range = [.. piece[2..].Split(':').Select(int.Parse)];
-            int from = range[^1], to = range[0];
-            // From the lower named to the higher, whichever comes first.
-            for (int bit = from; ; bit += from <= to ? 1 : -1)
-            {
-                places.Add((channel, end, bit));
-                if (bit == to)
-                    break;
-            }
-        }
-        return [.. places];
-    }
 }
 
 /// <summary>The modes of BC6H.</summary>
@@ -77,12 +55,8 @@ internal static class Bc6Tables
 
     private static readonly sbyte[] ByCode = CodeTable();
 
-    /// <summary>The mode of a block, or null for a reserved one.</summary>
-    public static Bc6Mode? Of(byte first)
-    {
-        int found = ByCode[first & 31];
-        return found < 0 ? null : Modes[found];
-    }
+    /// <summary>The number of a block's mode in <see cref="Modes"/>, or −1 for a reserved one.</summary>
+    public static int NumberOf(byte first) => ByCode[first & 31];
 
     private static sbyte[] CodeTable()
     {

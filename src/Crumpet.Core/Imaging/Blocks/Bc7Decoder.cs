@@ -1,156 +1,162 @@
-using System.Buffers.Binary;
 using System.Numerics;
-using System.Runtime.CompilerServices;
-using System.Runtime.InteropServices;
 using System.Runtime.Intrinsics;
 
 namespace Crumpet.Core.Imaging.Blocks;
 
-/// <summary>Decodes BC7 blocks of all eight modes: a palette a line, sixteen looks into it.</summary>
+/// <summary>Decodes BC7 blocks of all eight modes: ends and weights are spread over bytes, and eight texels are mixed at a time.</summary>
 /// <remarks>Source: Khronos Data Format Specification 1.3, "BPTC compressed texture image formats".</remarks>
 internal static class Bc7Decoder
 {
-    private const int MostColours = 16;
+    // What is read, by the number of the mode.
+    private static readonly Layout[] Layouts = [.. Bc7Tables.Modes.Select((mode, number) => new Layout(mode, number))];
 
-    // Weights of two of a palette's colours, four times each: by the bits of an index.
-    private static readonly Vector128<short>[][] Weights = [.. Enumerable.Range(0, 5).Select(bits => bits < 2 ? [] : Bc7Tables.Weights(bits).Chunk(2)
-        .Select(w => Vector128.Create(Vector64.Create((short)w[0]), Vector64.Create((short)w[1]))).ToArray())];
+    // Of each partition, by the number of parts.
+    private static readonly byte[][][] Controls = [.. Enumerable.Range(0, 4).Select(subsets => Enumerable.Range(0, subsets == 0 ? 0 : 64)
+        .Select(p => LineMix.Controls(16, i => Bc7Tables.Subset(subsets, p, i))).ToArray())];
 
-    // Where each texel's palette begins: subsets, partition, texel.
-    private static readonly byte[][] Places = [.. Enumerable.Range(0, 4).Select(subsets => subsets == 0 ? [] : Enumerable.Range(0, 64 * 16)
-        .Select(i => (byte)(MostColours * Bc7Tables.Subset(subsets, i / 16, i % 16))).ToArray())];
-
-    // Which texels have an index without its highest bit.
-    private static readonly byte[][] Anchors = [.. Enumerable.Range(0, 4).Select(subsets => Enumerable.Range(0, 64)
-        .SelectMany(p => Enumerable.Range(0, subsets).Select(s => (byte)Bc7Tables.Anchor(subsets, p, s)).Order()).ToArray())];
+    // Where the channels of a texel come from, by the channel that alpha was exchanged with: none, red, green, blue.
+    private static readonly Vector128<byte>[] Rotations = [.. Enumerable.Range(0, 4).Select(rotation =>
+        Vector128.Create([.. Enumerable.Range(0, 16).Select(i => (byte)(i / 4 * 4 + (rotation == 0 ? i % 4 : i % 4 == 3 ? rotation - 1 : i % 4 == rotation - 1 ? 3 : i % 4)))]))];
 
     /// <summary>Decodes 16 bytes into 16 RGBA texels. A block with no mode bit is transparent black.</summary>
-    [SkipLocalsInit]
     public static void Decode(ReadOnlySpan<byte> block, Span<byte> rgba)
     {
-        var bits = new BitReader(BinaryPrimitives.ReadUInt64LittleEndian(block), BinaryPrimitives.ReadUInt64LittleEndian(block[8..]));
+        block = block[..16];
+        rgba = rgba[..64];
         if (block[0] == 0)
         {
             rgba.Clear();
             return;
         }
-        int number = BitOperations.TrailingZeroCount((uint)block[0]);
-        bits.Take(number + 1);
-        var mode = Bc7Tables.Modes[number];
-        int partition = (int)bits.Take(mode.PartitionBits), rotation = (int)bits.Take(mode.RotationBits), selection = (int)bits.Take(mode.IndexSelectionBits);
-        Span<uint> ends = stackalloc uint[6];
-        ReadEnds(ref bits, mode, ends);
-        ulong first = Indices(ref bits, mode.Subsets, partition, mode.IndexBits);
-        Span<uint> palette = stackalloc uint[3 * MostColours], texels = MemoryMarshal.Cast<byte, uint>(rgba)[..16];
-        if (mode.SecondIndexBits == 0)
+        var layout = Layouts[BitOperations.TrailingZeroCount((uint)block[0])];
+        int partition = (int)layout.Partition.Read(block);
+        var first = layout.Ends(block, out var second);
+        var weights = layout.First[partition].Weights(block);
+        byte[] controls = Controls[layout.Subsets][partition];
+        if (layout.Second is not { } other)
         {
-            for (int subset = 0; subset < mode.Subsets; subset++)
-                Palette(ends[(2 * subset)..], mode.IndexBits, palette.Slice(MostColours * subset, MostColours));
-            // A place is at most 32 and an index at most 15: within the palettes, whatever the block says.
-            ref byte place = ref MemoryMarshal.GetReference(Places[mode.Subsets].AsSpan(16 * partition, 16));
-            ref uint colour = ref MemoryMarshal.GetReference(palette), texel = ref MemoryMarshal.GetReference(texels);
-            int width = mode.IndexBits;
-            uint mask = (1u << width) - 1;
-            for (int i = 0; i < 16; i++, first >>= width)
-                Unsafe.Add(ref texel, i) = Unsafe.Add(ref colour, Unsafe.Add(ref place, i) + ((uint)first & mask));
+            LineMix.Mix(first, second, controls, LineMix.Row(weights, 0), LineMix.Row(weights, 1)).CopyTo(rgba);
+            LineMix.Mix(first, second, controls.AsSpan(32), LineMix.Row(weights, 2), LineMix.Row(weights, 3)).CopyTo(rgba[32..]);
             return;
         }
-        ulong second = Indices(ref bits, 1, 0, mode.SecondIndexBits);
-        int colourBits = mode.IndexBits, alphaBits = mode.SecondIndexBits;
-        if (selection == 1)
-            (first, second, colourBits, alphaBits) = (second, first, alphaBits, colourBits);
-        Palette(ends, colourBits, palette[..MostColours]);
-        Palette(ends, alphaBits, palette.Slice(MostColours, MostColours));
-        for (int i = 0; i < 16; i++, first >>= colourBits, second >>= alphaBits)
+        var alpha = other.Weights(block);
+        int rotation = (int)layout.Rotation.Read(block);
+        if (layout.Selection.Read(block) == 1)
+            (weights, alpha) = (alpha, weights);
+        var turned = Rotations[rotation];
+        for (int row = 0; row < 4; row += 2)
         {
-            uint colour = palette[(int)first & ((1 << colourBits) - 1)], alpha = palette[MostColours + ((int)second & ((1 << alphaBits) - 1))];
-            texels[i] = (colour & 0xffffff) | (alpha & 0xff000000);
-        }
-        if (rotation > 0)
-            Rotate(rgba, rotation);
-    }
-
-    private static void Rotate(Span<byte> rgba, int rotation)
-    {
-        for (int i = 0; i < 16; i++)
-            (rgba[4 * i + rotation - 1], rgba[4 * i + 3]) = (rgba[4 * i + 3], rgba[4 * i + rotation - 1]);
-    }
-
-    // Two colours at a time.
-    private static void Palette(ReadOnlySpan<uint> ends, int bits, Span<uint> palette)
-    {
-        var both = Vector128.WidenLower(Vector128.CreateScalar(ends[0] | (ulong)ends[1] << 32).AsByte()).AsInt16();
-        Vector128<short> a = Vector128.Create(both.GetLower(), both.GetLower()), b = Vector128.Create(both.GetUpper(), both.GetUpper());
-        Vector128<short> start = (a << 6) + Vector128.Create((short)32), way = b - a;
-        var weights = Weights[bits];
-        var pairs = MemoryMarshal.Cast<uint, ulong>(palette)[..weights.Length];
-        for (int i = 0; i < weights.Length; i++)
-        {
-            // At most 64 × 255 and a half of 64: no sign bit is ever reached.
-            var colours = (start + way * weights[i]).AsUInt16() >>> 6;
-            pairs[i] = Vector128.Narrow(colours, colours).AsUInt64().ToScalar();
+            var both = LineMix.Mix(first, second, controls.AsSpan(16 * row), Apart(weights, alpha, row), Apart(weights, alpha, row + 1));
+            Vector128.ShuffleNative(both.GetLower(), turned).CopyTo(rgba[(16 * row)..]);
+            Vector128.ShuffleNative(both.GetUpper(), turned).CopyTo(rgba[(16 * row + 16)..]);
         }
     }
 
-    // RGBA of each end, widened to eight bits.
-    private static void ReadEnds(ref BitReader bits, Bc7Mode mode, scoped Span<uint> ends)
+    private static Vector128<byte> Apart(Vector128<byte> colour, Vector128<byte> alpha, int row) =>
+        Vector128.ConditionalSelect(Vector128.Create(0xff000000u).AsByte(), LineMix.Row(alpha, row), LineMix.Row(colour, row));
+
+    /// <summary>Where the indices of sixteen texels lie; those of anchors lack their highest bit.</summary>
+    internal sealed class Indices
     {
-        int count = 2 * mode.Subsets, colour = mode.ColourBits, alpha = mode.AlphaBits;
-        // A channel's ends lie side by side: at most 30 bits.
-        uint r = bits.Take(count * colour), g = bits.Take(count * colour), b = bits.Take(count * colour), a = bits.Take(count * alpha), parity = 0;
-        int more = mode.HasParity ? 1 : 0, perEnd = mode.OwnParity ? 0 : 1;
-        if (mode.HasParity)
-            parity = bits.Take(count >> perEnd);
-        uint mask = (1u << colour) - 1, alphaMask = (1u << alpha) - 1;
-        for (int end = 0; end < count; end++)
+        private readonly Vector128<byte> meanings;
+        private readonly BitField lower, upper;
+        private readonly ulong low, high;
+
+        /// <param name="at">Where they begin in a block.</param>
+        /// <param name="subsets">Parts of the block.</param>
+        /// <param name="partition">Which partition.</param>
+        /// <param name="width">Bits of an index.</param>
+        public Indices(int at, int subsets, int partition, int width)
         {
-            uint own = parity >> (end >> perEnd) & 1;
-            ends[end] = Widen((r & mask) << more | own, colour + more) | Widen((g & mask) << more | own, colour + more) << 8
-                | Widen((b & mask) << more | own, colour + more) << 16
-                | (alpha == 0 ? 255 : Widen((a & alphaMask) << more | own, alpha + more)) << 24;
-            r >>= colour;
-            g >>= colour;
-            b >>= colour;
-            a >>= alpha;
+            meanings = Vector128.Create([.. Bc7Tables.Weights(width), .. new byte[16 - (1 << width)]]);
+            low = high = BlockReader.Bytes(width, 8);
+            for (int subset = 0; subset < subsets; subset++)
+            {
+                int anchor = Bc7Tables.Anchor(subsets, partition, subset);
+                ulong highest = 1UL << (8 * (anchor & 7) + width - 1);
+                if (anchor < 8)
+                    low &= ~highest;
+                else
+                    high &= ~highest;
+            }
+            int lowBits = BitOperations.PopCount(low), highBits = BitOperations.PopCount(high);
+            (lower, upper) = (new(at, lowBits), new(at + lowBits, highBits));
+            End = at + lowBits + highBits;
         }
 
-        // The highest bits are repeated below.
-        static uint Widen(uint value, int width) => value << (8 - width) | value << (8 - width) >> width;
+        /// <summary>Where what follows begins.</summary>
+        public int End { get; }
+
+        /// <summary>Weights of sixteen texels, 0 to 64.</summary>
+        public Vector128<byte> Weights(ReadOnlySpan<byte> block) => Vector128.ShuffleNative(
+            meanings, Vector128.Create(BlockReader.Spread(lower.Read(block), low), BlockReader.Spread(upper.Read(block), high)).AsByte());
     }
 
-    // All indices with the same number of bits: where the highest is left out, a 0 is put in.
-    private static ulong Indices(ref BitReader bits, int subsets, int partition, int width)
+    private sealed class Layout
     {
-        ulong all = bits.TakeLong(16 * width - subsets);
-        var anchors = Anchors[subsets].AsSpan(subsets * partition, subsets);
-        foreach (int anchor in anchors)
-        {
-            int at = width * anchor + width - 1;
-            ulong below = (1UL << at) - 1;
-            all = (all & below) | (all & ~below) << 1;
-        }
-        return all;
-    }
+        private readonly BitField red, green, blue, alpha, parity;
+        private readonly ulong colours, alphas, parities, parityTwice, below, alphaBelow, alphaFull;
+        private readonly int more, alphaMore, up, down, alphaUp, alphaDown;
 
-    private struct BitReader(ulong low, ulong high)
-    {
-        [MethodImpl(MethodImplOptions.AggressiveInlining)]
-        public uint Take(int count)
+        public Layout(Bc7Mode mode, int number)
         {
-            uint value = (uint)low & ((1u << count) - 1);
-            // Twice, because a shift by 64 would be none.
-            low = low >> count | high << 1 << (63 - count);
-            high >>= count;
-            return value;
+            int count = 2 * mode.Subsets, at = number + 1, colourBits = count * mode.ColourBits;
+            Subsets = mode.Subsets;
+            Partition = Next(mode.PartitionBits);
+            Rotation = Next(mode.RotationBits);
+            Selection = Next(mode.IndexSelectionBits);
+            (red, green, blue, alpha) = (Next(colourBits), Next(colourBits), Next(colourBits), Next(count * mode.AlphaBits));
+            parity = Next(mode.OwnParity ? count : mode.SharedParity ? mode.Subsets : 0);
+            (colours, alphas) = (BlockReader.Bytes(mode.ColourBits, count), BlockReader.Bytes(mode.AlphaBits, count));
+            more = mode.HasParity ? 1 : 0;
+            // One for each end, or one for two.
+            parities = mode.OwnParity ? 0x0101010101010101ul : 0x0001000100010001;
+            parityTwice = mode.SharedParity ? 0x101ul : 1;
+            (up, down, below) = Widening(mode.ColourBits + more);
+            bool hasAlpha = mode.AlphaBits > 0;
+            alphaMore = hasAlpha ? more : 0;
+            alphaFull = hasAlpha ? 0 : ulong.MaxValue;
+            (alphaUp, alphaDown, alphaBelow) = hasAlpha ? Widening(mode.AlphaBits + more) : (0, 0, 0);
+            First = [.. Enumerable.Range(0, 1 << mode.PartitionBits).Select(p => new Indices(at, mode.Subsets, p, mode.IndexBits))];
+            Second = mode.SecondIndexBits == 0 ? null : new Indices(First[0].End, 1, 0, mode.SecondIndexBits);
+
+            BitField Next(int bits)
+            {
+                var field = new BitField(at, bits);
+                at += bits;
+                return field;
+            }
+
+            // The highest bits are repeated below.
+            static (int, int, ulong) Widening(int width) => (8 - width, 2 * width - 8, BlockReader.Bytes(8 - width, 8));
         }
 
-        // What is left: at most 63 bits, and nothing is read after the last of them.
-        public ulong TakeLong(int count)
+        public BitField Partition { get; }
+
+        public BitField Rotation { get; }
+
+        public BitField Selection { get; }
+
+        public int Subsets { get; }
+
+        public Indices[] First { get; }
+
+        public Indices? Second { get; }
+
+        /// <summary>RGBA of the first and of the second end of each part.</summary>
+        public Vector128<byte> Ends(ReadOnlySpan<byte> block, out Vector128<byte> second)
         {
-            ulong value = low & ((1UL << count) - 1);
-            low = low >> count | high << (64 - count);
-            high >>= count;
-            return value;
+            ulong r = BlockReader.Spread(red.Read(block), colours), g = BlockReader.Spread(green.Read(block), colours);
+            ulong b = BlockReader.Spread(blue.Read(block), colours), a = BlockReader.Spread(alpha.Read(block), alphas);
+            ulong odd = BlockReader.Spread(parity.Read(block), parities) * parityTwice;
+            (r, g, b, a) = (r << more | odd, g << more | odd, b << more | odd, a << alphaMore | odd);
+            var redGreen = Vector128.Create(r << up | (r >> down & below), g << up | (g >> down & below)).AsByte();
+            var blueAlpha = Vector128.Create(b << up | (b >> down & below), a << alphaUp | (a >> alphaDown & alphaBelow) | alphaFull).AsByte();
+            // Two ends of a part lie side by side in each half.
+            second = Vector128.Shuffle(redGreen, Vector128.Create((byte)1, 9, 255, 255, 3, 11, 255, 255, 5, 13, 255, 255, 255, 255, 255, 255))
+                | Vector128.Shuffle(blueAlpha, Vector128.Create((byte)255, 255, 1, 9, 255, 255, 3, 11, 255, 255, 5, 13, 255, 255, 255, 255));
+            return Vector128.Shuffle(redGreen, Vector128.Create((byte)0, 8, 255, 255, 2, 10, 255, 255, 4, 12, 255, 255, 255, 255, 255, 255))
+                | Vector128.Shuffle(blueAlpha, Vector128.Create((byte)255, 255, 0, 8, 255, 255, 2, 10, 255, 255, 4, 12, 255, 255, 255, 255));
         }
     }
 }

@@ -64,8 +64,8 @@ internal static class UastcTables
     private static readonly UastcMode?[] ByCode =
         [.. Enumerable.Range(0, 128).Select(bits => Array.Find(Modes, m => (bits & ((1 << m.CodeBits) - 1)) == m.Code))];
 
-    /// <summary>The mode a block begins with; null for what is reserved.</summary>
-    public static UastcMode? Of(UInt128 block) => ByCode[(int)(uint)block & 127];
+    /// <summary>The mode of a block's first bits; null for what is reserved.</summary>
+    public static UastcMode? Of(uint first) => ByCode[first & 127];
 
     /// <summary>Which part each texel is of.</summary>
     /// <param name="mode">The mode.</param>
