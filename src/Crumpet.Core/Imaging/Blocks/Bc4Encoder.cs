@@ -1,5 +1,7 @@
+using System.Buffers.Binary;
 using System.Runtime.CompilerServices;
 using System.Runtime.InteropServices;
+using System.Runtime.Intrinsics;
 using F = System.Runtime.Intrinsics.Vector512<float>;
 using V = System.Runtime.Intrinsics.Vector512;
 
@@ -18,7 +20,7 @@ internal sealed class Bc4Encoder : BlockEncoder
     private const float Outer = 12;
 
     // Shares of the values' range by which ends are moved inwards.
-    private static readonly float[] Insets = [-3.5f, -2, -0.75f, 0.5f, 1.75f];
+    private static readonly float[] Insets = [-4, -2.8f, -1.6f, -0.5f, 0.6f, 1.8f];
     private readonly int[] channels;
     private readonly bool signed;
     private readonly Effort effort;
@@ -78,20 +80,9 @@ internal sealed class Bc4Encoder : BlockEncoder
             Descend(ref inner, extremes: true);
             found.Take(inner);
         }
-        Span<F> kept = stackalloc F[4];
-        (kept[0], kept[1], kept[2], kept[3]) = (found.First, found.Second, found.Error, found.Steps);
-        Span<float> all = MemoryMarshal.Cast<F, float>(kept), own = stackalloc float[Texels];
-        var flat = MemoryMarshal.Cast<F, float>(texels);
-        for (int lane = 0; lane < Lanes.Count; lane++)
-        {
-            for (int i = 0; i < Texels; i++)
-                own[i] = flat[i * Lanes.Count + lane];
-            int first = (int)all[lane], second = (int)all[Lanes.Count + lane];
-            bool extremes = all[3 * Lanes.Count + lane] == 5;
-            if (effort == Effort.Best && all[2 * Lanes.Count + lane] > 0)
-                (first, second, extremes) = TryAll(own, first, second, extremes, all[2 * Lanes.Count + lane]);
-            Write(own, first, second, extremes, blocks.Slice(lane * stride, 8));
-        }
+        if (effort == Effort.Best)
+            found = AllPairs(found);
+        Write(found, blocks, stride);
     }
 
     // Spread-out values leave valleys that no descent leaves: ends that give the outer values up are tried first.
@@ -106,23 +97,43 @@ internal sealed class Bc4Encoder : BlockEncoder
         }
     }
 
-    /// <summary>Downhill from what is there: wide moves first, then single codes.</summary>
+    /// <summary>Downhill from what is there: ends that suit the indices best, then single codes.</summary>
     private void Descend(ref Ends found, bool extremes)
     {
-        int rounds = effort == Effort.Draft ? 1 : 4;
-        var width = found.First - found.Second;
-        for (int round = 0; round < rounds; round++)
+        if (effort != Effort.Draft)
+            Refit(ref found, extremes);
+        F first = found.First, second = found.Second;
+        for (int move = 0; move < 9; move++)
+            if (move != 4)
+                found.Try(this, first + V.Create((float)(move % 3 - 1)), second + V.Create((float)(move / 3 - 1)), extremes);
+    }
+
+    // Least squares with the indices as they are; what the short palette holds beside its ends does not count.
+    private void Refit(ref Ends found, bool extremes)
+    {
+        var texels = buffer.Span;
+        F steps = found.Steps, scale = steps * Lanes.Inverse(found.First - found.Second), half = V.Create(0.5f), from = half - found.Second * scale;
+        F step = (found.First - found.Second) / steps;
+        F count = F.Zero, places = F.Zero, squares = F.Zero, values = F.Zero, products = F.Zero;
+        for (int i = 0; i < Texels; i++)
         {
-            var step = round == rounds - 1 || effort == Effort.Draft ? F.One
-                : V.MaxNative(F.One, Lanes.Round(width * V.Create(round == 0 ? 1 / 16f : round == 1 ? 1 / 40f : 1 / 100f)));
-            F first = found.First, second = found.Second;
-            for (int move = 0; move < 9; move++)
+            var v = texels[i];
+            var index = Lanes.Clamp(V.Floor(Lanes.Fma(v, scale, from)), F.Zero, steps);
+            var weight = F.One;
+            if (extremes)
             {
-                if (move == 4)
-                    continue;
-                found.Try(this, first + step * V.Create((float)(move % 3 - 1)), second + step * V.Create((float)(move / 3 - 1)), extremes);
+                F off = V.Abs(v - Lanes.Fma(index, step, found.Second));
+                weight = Lanes.Select(V.LessThan(V.MinNative(v - V.Create((float)least), V.Create((float)most) - v), off), F.Zero, F.One);
             }
+            F place = weight * index;
+            count += weight;
+            places += place;
+            values = Lanes.Fma(weight, v, values);
+            squares = Lanes.Fma(place, index, squares);
+            products = Lanes.Fma(place, v, products);
         }
+        F slope = (count * products - places * values) * Lanes.Inverse(count * squares - places * places), start = (values - slope * places) * Lanes.Inverse(count);
+        found.Try(this, Lanes.Round(Lanes.Fma(slope, steps, start)), Lanes.Round(start), extremes);
     }
 
     /// <summary>Squared error of all texels with their nearest value of a palette, as a card rounds it.</summary>
@@ -131,14 +142,15 @@ internal sealed class Bc4Encoder : BlockEncoder
     {
         var texels = buffer.Span;
         ref var texel = ref MemoryMarshal.GetReference(texels);
-        F scale = steps * Lanes.Inverse(first - second), step = (first - second) / steps, half = V.Create(0.5f), from = half - second * scale, sum = F.Zero;
-        var shift = signed ? second : second + half;
+        F scale = steps * Lanes.Inverse(first - second), step = (first - second) * V.Create(extremes ? 1 / 5f : 1 / 7f), half = V.Create(0.5f), from = half - second * scale, sum = F.Zero;
+        // Ends are whole, so that a number this large beside them leaves whole numbers; what is drawn never lies halfway.
+        F large = V.Create(1.5f * (1 << 23)), shift = signed ? second : second + large;
         for (int i = 0; i < Texels; i++)
         {
             var v = Unsafe.Add(ref texel, i);
             var index = Lanes.Clamp(V.Floor(Lanes.Fma(v, scale, from)), F.Zero, steps);
             var drawn = Lanes.Fma(index, step, shift);
-            var off = v - (signed ? drawn : V.Floor(drawn));
+            var off = v - (signed ? drawn : drawn - large);
             if (extremes)
             {
                 F below = v - V.Create((float)least), above = v - V.Create((float)most);
@@ -150,6 +162,26 @@ internal sealed class Bc4Encoder : BlockEncoder
             }
         }
         return sum;
+    }
+
+    [SkipLocalsInit]
+    private Ends AllPairs(Ends found)
+    {
+        Span<F> kept = stackalloc F[4];
+        (kept[0], kept[1], kept[2], kept[3]) = (found.First, found.Second, found.Error, found.Steps);
+        Span<float> all = MemoryMarshal.Cast<F, float>(kept), own = stackalloc float[Texels];
+        var flat = MemoryMarshal.Cast<F, float>(buffer.Span);
+        for (int lane = 0; lane < Lanes.Count; lane++)
+        {
+            ref float first = ref all[lane], second = ref all[Lanes.Count + lane], error = ref all[2 * Lanes.Count + lane], steps = ref all[3 * Lanes.Count + lane];
+            if (error == 0)
+                continue;
+            for (int i = 0; i < Texels; i++)
+                own[i] = flat[i * Lanes.Count + lane];
+            (first, second, bool extremes) = TryAll(own, (int)first, (int)second, steps == 5, error);
+            steps = extremes ? 5 : 7;
+        }
+        return new Ends(kept[0], kept[1], kept[2], kept[3]);
     }
 
     /// <summary>Every pair of ends, sixteen at a time: the one that leaves least.</summary>
@@ -208,35 +240,41 @@ internal sealed class Bc4Encoder : BlockEncoder
         return sum;
     }
 
-    private void Write(ReadOnlySpan<float> own, int high, int low, bool extremes, Span<byte> block)
+    // All sixteen blocks: indices of three bits, put together in two halves of eight texels.
+    [SkipLocalsInit]
+    private void Write(Ends found, Span<byte> blocks, int stride)
     {
-        var (first, second) = extremes ? (low, high) : (high, low);
-        block[0] = (byte)first;
-        block[1] = (byte)second;
-        ulong bits = 0;
-        int steps = extremes ? 5 : 7;
-        float scale = high > low ? steps / (float)(high - low) : 0, step = (high - low) / (float)steps;
+        var texels = buffer.Span;
+        F high = found.First, low = found.Second, steps = found.Steps, scale = steps * Lanes.Inverse(high - low), step = (high - low) / steps;
+        F half = V.Create(0.5f), from = half - low * scale, shift = signed ? low : low + half, isLong = V.Equals(steps, V.Create(7f));
+        Span<Vector512<uint>> halves = stackalloc Vector512<uint>[2];
+        halves.Clear();
         for (int i = 0; i < Texels; i++)
         {
+            var v = texels[i];
+            F down = Lanes.Clamp(V.Floor(Lanes.Fma(v, scale, from)), F.Zero, steps), place = Lanes.Select(isLong, steps - down, down);
             // From the first end to the second; the ends themselves are 0 and 1.
-            int down = (int)Math.Clamp(MathF.Floor((own[i] - low) * scale + 0.5f), 0, steps), place = extremes ? down : steps - down;
-            int index = place == 0 ? 0 : place == steps ? 1 : place + 1;
-            if (extremes)
-            {
-                float drawn = low + down * step, off = MathF.Abs(own[i] - (signed ? drawn : MathF.Floor(drawn + 0.5f)));
-                if (own[i] - least < off)
-                    (index, off) = (6, own[i] - least);
-                if (most - own[i] < off)
-                    index = 7;
-            }
-            else if (high == low)
-            {
-                index = 0;
-            }
-            bits |= (ulong)index << (3 * i);
+            var index = place + F.One;
+            index = Lanes.Select(V.Equals(place, steps), F.One, Lanes.Select(V.Equals(place, F.Zero), F.Zero, index));
+            F drawn = Lanes.Fma(down, step, shift), off = V.Abs(v - (signed ? drawn : V.Floor(drawn)));
+            F below = v - V.Create((float)least), above = V.Create((float)most) - v;
+            var outer = Lanes.Select(V.LessThan(above, V.MinNative(off, below)), V.Create(7f), Lanes.Select(V.LessThan(below, off), V.Create(6f), index));
+            index = Lanes.Select(isLong, index, outer);
+            halves[i / 8] |= V.ConvertToInt32Native(index).AsUInt32() << (3 * (i % 8));
         }
-        for (int i = 0; i < 6; i++)
-            block[2 + i] = (byte)(bits >> (8 * i));
+        Span<float> ends = stackalloc float[3 * Lanes.Count];
+        high.CopyTo(ends);
+        low.CopyTo(ends[Lanes.Count..]);
+        steps.CopyTo(ends[(2 * Lanes.Count)..]);
+        var bits = MemoryMarshal.Cast<Vector512<uint>, uint>(halves);
+        for (int lane = 0; lane < Lanes.Count; lane++)
+        {
+            // First end at or below the second: that is what tells the palettes apart.
+            byte top = (byte)(int)ends[lane], bottom = (byte)(int)ends[Lanes.Count + lane];
+            uint both = ends[2 * Lanes.Count + lane] == 7 ? (uint)(top | bottom << 8) : (uint)(bottom | top << 8);
+            ulong block = (top == bottom && ends[2 * Lanes.Count + lane] == 7 ? 0 : (ulong)bits[lane] << 16 | (ulong)bits[Lanes.Count + lane] << 40) | both;
+            BinaryPrimitives.WriteUInt64LittleEndian(blocks[(lane * stride)..], block);
+        }
     }
 
     /// <summary>The best ends so far.</summary>
