@@ -12,7 +12,7 @@ internal static class DecodeCommand
     {
         var input = new Argument<FileInfo>("file") { Description = "DDS or KTX2 file." };
         var mip = new Option<int>("--mip") { Description = "Level; 0 is the largest." };
-        var side = new Option<int>("--side") { Description = "Side of a cube: 0 to 5 for +X, −X, +Y, −Y, +Z, −Z." };
+        var side = new Option<int?>("--side") { Description = "Side of a cube: 0 to 5 for +X, −X, +Y, −Y, +Z, −Z; without it all six, unfolded." };
         var target = new Option<FileInfo>("--out") { Required = true, Description = "PNG to write; EXR for values outside 0 to 1." };
         var command = new Command("decode", "Decode a level of a texture into a picture.") { input, mip, side, target };
         command.SetAction(parsed =>
@@ -22,16 +22,28 @@ internal static class DecodeCommand
             int level = parsed.GetValue(mip);
             if (level < 0 || level >= texture.Levels.Count)
                 throw new UsageException($"--mip is {level}; {file.Name} has levels 0 to {texture.Levels.Count - 1}.");
-            if (parsed.GetValue(side) is var number && (number < 0 || number >= texture.Sides))
+            if (parsed.GetValue(side) is { } number && (number < 0 || number >= texture.Sides))
                 throw new UsageException($"--side is {number}; {file.Name} has {(texture.Sides == 1 ? "one, 0" : "sides 0 to 5")}.");
-            var (width, height) = texture.LevelSize(level);
             var made = parsed.GetRequiredValue(target);
-            byte[] bytes = made.Extension.Equals(".exr", StringComparison.OrdinalIgnoreCase)
-                ? ExrWriter.Write(BlockCodec.DecodeValues(texture.Level(level, number), width, height, texture.Format))
-                : ImageFile.WritePng(Keep(BlockCodec.Decode(texture.Level(level, number), width, height, texture.Format), texture.Format.PictureChannels));
+            int[] sides = texture.Sides == 1 ? [0] : parsed.GetValue(side) is { } one ? [one] : [.. Enumerable.Range(0, texture.Sides)];
+            var (bytes, width, height) = made.Extension.Equals(".exr", StringComparison.OrdinalIgnoreCase)
+                ? Made(Decoded(BlockCodec.DecodeValues), numbers => ExrWriter.Write(numbers))
+                : Made(Decoded(BlockCodec.Decode), rgba => ImageFile.WritePng(Keep(rgba, texture.Format.PictureChannels)));
             AtomicFile.Write(made.FullName, bytes);
-            var report = new { file = parsed.GetRequiredValue(target).FullName, width, height, texture.Format, texture.Srgb, mip = level };
-            return Output.Print(parsed, report, [$"{report.file}  {width} × {height} px  {texture.Format.Label} mip {level}"], []);
+            var report = new { file = made.FullName, width, height, texture.Format, texture.Srgb, mip = level };
+            string unfolded = sides.Length > 1 ? ", six sides unfolded" : "";
+            return Output.Print(parsed, report, [$"{report.file}  {width} × {height} px  {texture.Format.Label} mip {level}{unfolded}"], []);
+
+            T Decoded<T>(Func<ReadOnlyMemory<byte>, int, int, TextureFormat, T> decode)
+                where T : Bitmap
+            {
+                var (across, down) = texture.LevelSize(level);
+                T[] all = [.. sides.Select(s => decode(texture.Level(level, s), across, down, texture.Format))];
+                return all.Length == 1 ? all[0] : (T)CubeNet.Unfold(all);
+            }
+
+            static (byte[] Bytes, int Width, int Height) Made<T>(T picture, Func<T, byte[]> write)
+                where T : Bitmap => (write(picture), picture.Width, picture.Height);
         });
         return command;
     }

@@ -1,4 +1,5 @@
 using System.Text.Json;
+using Crumpet.Core.Imaging;
 using Xunit;
 
 namespace Crumpet.Cli.Tests;
@@ -28,6 +29,26 @@ public sealed class CliTests : CommandTests
         using var report = JsonDocument.Parse(inspect.Out);
         Assert.Equal([16, 64], report.RootElement.GetProperty("pictures").EnumerateArray().Select(p => p.GetProperty("width").GetInt32()));
         Assert.Equal(2, report.RootElement.GetProperty("objects")[0].GetProperty("triangles").GetInt32());
+    }
+
+    [Theory]
+    [InlineData("png", 0.5f)]
+    [InlineData("exr", 2f)]
+    public void A_cube_is_decoded_side_by_side_or_one_side(string ending, float value)
+    {
+        var format = ending == "exr" ? TextureFormat.Table.Of("rgba32f") : TextureFormat.Rgba8;
+        var white = new Bitmap32(4, 4, 4, [.. Enumerable.Repeat(value, 64)]);
+        byte[] side = BlockCodec.Encode(white, format);
+        var cube = new Texture(4, 4, format, false, [[.. Enumerable.Repeat(side, 6).SelectMany(s => s)]]) { Sides = 6 };
+        File.WriteAllBytes(At("sky.ktx2"), KtxFile.Write(cube, true));
+        string all = At("all." + ending), one = At("one." + ending);
+        Assert.Equal(0, Run("decode", At("sky.ktx2"), "--out", all).Code);
+        Assert.Equal(0, Run("decode", At("sky.ktx2"), "--side", "3", "--out", one).Code);
+        Bitmap net = ImageFile.Read(File.ReadAllBytes(all), all), single = ImageFile.Read(File.ReadAllBytes(one), one);
+        Assert.Equal((16, 12, 4, 4), (net.Width, net.Height, single.Width, single.Height));
+        Assert.Equal(value, net.Unit(5, 5, 0), 0.01f);
+        Assert.Equal(0, net.Unit(15, 11, 0));
+        Assert.Equal(2, Run("decode", At("sky.ktx2"), "--side", "6", "--out", one).Code);
     }
 
     [Fact]
