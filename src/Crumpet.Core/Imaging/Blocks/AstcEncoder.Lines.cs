@@ -1,5 +1,6 @@
 using System.Runtime.CompilerServices;
 using System.Runtime.InteropServices;
+using System.Runtime.Intrinsics;
 using F = System.Runtime.Intrinsics.Vector512<float>;
 using V = System.Runtime.Intrinsics.Vector512;
 
@@ -247,7 +248,7 @@ internal sealed partial class AstcEncoder
     // Ends as the plan can say them, 0 to 255; the brighter one is the second, or the block would be read another way.
     private void Quantise(AstcPlan plan)
     {
-        Span<float> exact = MemoryMarshal.Cast<F, float>(Exact), ends = MemoryMarshal.Cast<F, float>(Ends);
+        var ends = MemoryMarshal.Cast<F, float>(Ends);
         if (plan.IsGrey)
         {
             // All channels are the same; what the first says holds for the others.
@@ -260,10 +261,8 @@ internal sealed partial class AstcEncoder
         {
             for (int c = 0; c < plan.Channels; c++)
             {
-                float scale = 1 / weights[c];
-                int row = (4 * end + c) * Lanes.Count;
-                for (int lane = 0; lane < Lanes.Count; lane++)
-                    ends[row + lane] = plan.Nearest[(int)Math.Clamp(exact[row + lane] * scale + 0.5f, 0, 255)];
+                int number = 4 * end + c;
+                Look(plan, Exact[number] * V.Create(1 / weights[c]), ends.Slice(number * Lanes.Count, Lanes.Count));
             }
         }
         var all = Ends;
@@ -285,12 +284,11 @@ internal sealed partial class AstcEncoder
     private void QuantiseShares(AstcPlan plan)
     {
         Span<F> ends = Ends, raw = Raw;
-        Span<float> shares = MemoryMarshal.Cast<F, float>(Exact), stored = MemoryMarshal.Cast<F, float>(raw);
+        var stored = MemoryMarshal.Cast<F, float>(raw);
         for (int part = 0; part < plan.Parts; part++)
         {
-            int row = (8 * part + 3) * Lanes.Count;
-            for (int lane = 0; lane < Lanes.Count; lane++)
-                stored[row + lane] = plan.Nearest[(int)Math.Clamp(shares[row + lane] * 256 + 0.5f, 0, 255)];
+            int number = 8 * part + 3;
+            Look(plan, Exact[number] * V.Create(256f), stored.Slice(number * Lanes.Count, Lanes.Count));
             for (int c = 0; c < 3; c++)
             {
                 var bright = ends[8 * part + 4 + c];
@@ -298,5 +296,14 @@ internal sealed partial class AstcEncoder
                 ends[8 * part + c] = V.Floor(bright * raw[8 * part + 3] * V.Create(1 / 256f));
             }
         }
+    }
+
+    // The numbers a plan can say that lie nearest.
+    private static void Look(AstcPlan plan, F exact, Span<float> to)
+    {
+        Span<int> codes = stackalloc int[Lanes.Count];
+        V.ConvertToInt32Native(Lanes.Clamp(exact + V.Create(0.5f), F.Zero, V.Create(255f))).CopyTo(codes);
+        for (int lane = 0; lane < Lanes.Count; lane++)
+            to[lane] = plan.Nearest[codes[lane] & 255];
     }
 }

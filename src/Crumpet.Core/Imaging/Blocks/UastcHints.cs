@@ -1,3 +1,5 @@
+using System.Runtime.Intrinsics;
+
 namespace Crumpet.Core.Imaging.Blocks;
 
 /// <summary>What a UASTC block says to those who make ETC1 or ETC2 of it: how it is halved, and which steps of brightness suit the halves.</summary>
@@ -87,23 +89,22 @@ internal static class UastcHints
         static bool Close(int a, int b) => (b * 31 + 1020) / 2040 - (a * 31 + 1020) / 2040 is >= -4 and <= 3;
     }
 
-    private static (int Table, long Error) Half(ReadOnlySpan<byte> rgba, int flip, int half)
+    // The table whose steps come nearest to how far eight texels lie from their mean, all channels together.
+    private static (int Table, int Error) Half(ReadOnlySpan<byte> rgba, int flip, int half)
     {
-        var (r, g, b) = Mean(rgba, flip, half);
-        Span<int> bright = stackalloc int[8];
-        int mean = (r + g + b) / 8, n = 0, best = 0;
+        Span<int> sums = stackalloc int[8];
+        int n = 0;
         for (int i = 0; i < 16; i++)
             if (IsIn(i, flip, half))
-                bright[n++] = rgba[4 * i] + rgba[4 * i + 1] + rgba[4 * i + 2] - mean;
-        long least = long.MaxValue;
+                sums[n++] = rgba[4 * i] + rgba[4 * i + 1] + rgba[4 * i + 2];
+        var bright = Vector256.Create<int>(sums);
+        var away = Vector256.Abs(bright - Vector256.Create(Vector256.Sum(bright) / 8));
+        int least = int.MaxValue, best = 0;
         for (int table = 0; table < 8; table++)
         {
-            long error = 0;
-            foreach (int d in bright)
-            {
-                int off = Math.Min(Math.Abs(Math.Abs(d) - 3 * EtcTables.Modifiers[table].Small), Math.Abs(Math.Abs(d) - 3 * EtcTables.Modifiers[table].Large));
-                error += off * off;
-            }
+            var (small, large) = EtcTables.Modifiers[table];
+            var off = Vector256.Min(Vector256.Abs(away - Vector256.Create(3 * small)), Vector256.Abs(away - Vector256.Create(3 * large)));
+            int error = Vector256.Sum(off * off);
             if (error < least)
                 (least, best) = (error, table);
         }
