@@ -104,7 +104,7 @@ public sealed class DecoderTests
     [Theory]
     [InlineData(false)]
     [InlineData(true)]
-    public void Any_bytes_are_read_as_the_standard_has_them_in_every_mode_of_bc6h(bool signed)
+    public void Any_bytes_are_read_as_the_standard_has_them_in_every_mode_of_bc6h(bool isSigned)
     {
         byte[] block = new byte[16];
         float[] fast = new float[64], slow = new float[64];
@@ -112,8 +112,8 @@ public sealed class DecoderTests
         {
             Fill(block, 400_000 + (uint)round);
             block[0] = (byte)((block[0] & ~31) | round % 32);
-            Bc6Decoder.Decode(block, fast, signed);
-            SlowBc6.Decode(block, slow, signed);
+            Bc6Decoder.Decode(block, fast, isSigned);
+            SlowBc6.Decode(block, slow, isSigned);
             Assert.Equal(slow, fast);
         }
     }

@@ -3,7 +3,7 @@ using Crumpet.Core.Imaging.Blocks;
 
 namespace Crumpet.Core.Tests.Imaging;
 
-/// <summary>ASTC of low range, written down as the standard has it, texel by texel: of any footprint up to 12 × 12. What is reserved or of high range is magenta, as the standard has it.</summary>
+/// <summary>ASTC of low range, written down as the standard has it, texel by texel. What is reserved or of high range is magenta.</summary>
 /// <remarks>Source: Khronos Data Format Specification 1.3, "ASTC compressed texture image formats"; texels as bytes, in the way that is said there for sRGB
 /// and for decoding to eight bits.</remarks>
 internal sealed class SlowAstc(int width, int height)

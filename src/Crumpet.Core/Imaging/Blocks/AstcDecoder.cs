@@ -82,7 +82,7 @@ internal sealed class AstcDecoder(int width, int height)
     private void Fill(Span<byte> rgba, Mode mode, int channel, Vector128<byte> first, Vector128<byte> second, byte[] controls, ReadOnlySpan<byte> weights)
     {
         // Weights of texels, and of a channel that has its own.
-        Span<byte> all = stackalloc byte[MostTexels], apart = stackalloc byte[MostTexels];
+        Span<byte> all = stackalloc byte[MostTexels + 7], apart = stackalloc byte[MostTexels + 7], last = stackalloc byte[32];
         var spreading = spreadings[mode.Height * 13 + mode.Width] ??= new Spreading(new AstcInfill(width, height, mode.Width, mode.Height));
         spreading.Spread(weights, mode.Planes, 0, all);
         var own = Vector128.Create(0xffu << (8 * channel)).AsByte();
@@ -103,7 +103,6 @@ internal sealed class AstcDecoder(int width, int height)
                 mixed.CopyTo(rgba[(4 * i)..]);
                 continue;
             }
-            Span<byte> last = stackalloc byte[32];
             mixed.CopyTo(last);
             last[..(4 * (texels - i))].CopyTo(rgba[(4 * i)..]);
         }

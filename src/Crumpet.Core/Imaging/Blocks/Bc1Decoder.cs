@@ -53,7 +53,8 @@ internal static class Bc1Decoder
     }
 
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
-    private static Vector128<byte> Row(Vector128<byte> palette, ulong bits, int row) => Vector128.ShuffleNative(palette, Rows[(int)(bits >> (32 + 8 * row)) & 255]);
+    private static Vector128<byte> Row(Vector128<byte> palette, ulong bits, int row) =>
+        Vector128.ShuffleNative(palette, Rows[(int)(bits >> (32 + 8 * row)) & 255]);
 
     // Four values of red, of green, of blue and of alpha.
     [MethodImpl(MethodImplOptions.AggressiveInlining)]

@@ -21,9 +21,6 @@ internal static class Bc4Decoder
     // Shares of 2¹⁶, rounded up: whole numbers below 2¹¹ divided so are divided exactly.
     private const ushort Seventh = (1 << 16) / 7 + 1, Fifth = (1 << 16) / 5 + 1;
 
-    /// <summary>Decodes 8 bytes into 16 values.</summary>
-    public static void Decode(ReadOnlySpan<byte> block, Span<byte> values) => Decode(BinaryPrimitives.ReadUInt64LittleEndian(block)).CopyTo(values);
-
     /// <summary>Decodes the 8 bytes of a block into 16 values.</summary>
     public static Vector128<byte> Decode(ulong block)
     {

@@ -132,7 +132,8 @@ internal sealed class Bc4Encoder : BlockEncoder
             squares = Lanes.Fma(place, index, squares);
             products = Lanes.Fma(place, v, products);
         }
-        F slope = (count * products - places * values) * Lanes.Inverse(count * squares - places * places), start = (values - slope * places) * Lanes.Inverse(count);
+        F slope = (count * products - places * values) * Lanes.Inverse(count * squares - places * places);
+        F start = (values - slope * places) * Lanes.Inverse(count);
         found.Try(this, Lanes.Round(Lanes.Fma(slope, steps, start)), Lanes.Round(start), extremes);
     }
 
@@ -142,7 +143,8 @@ internal sealed class Bc4Encoder : BlockEncoder
     {
         var texels = buffer.Span;
         ref var texel = ref MemoryMarshal.GetReference(texels);
-        F scale = steps * Lanes.Inverse(first - second), step = (first - second) * V.Create(extremes ? 1 / 5f : 1 / 7f), half = V.Create(0.5f), from = half - second * scale, sum = F.Zero;
+        F scale = steps * Lanes.Inverse(first - second), step = (first - second) * V.Create(extremes ? 1 / 5f : 1 / 7f);
+        F from = V.Create(0.5f) - second * scale, sum = F.Zero;
         // Ends are whole, so that a number this large beside them leaves whole numbers; what is drawn never lies halfway.
         F large = V.Create(1.5f * (1 << 23)), shift = signed ? second : second + large;
         for (int i = 0; i < Texels; i++)
@@ -173,7 +175,8 @@ internal sealed class Bc4Encoder : BlockEncoder
         var flat = MemoryMarshal.Cast<F, float>(buffer.Span);
         for (int lane = 0; lane < Lanes.Count; lane++)
         {
-            ref float first = ref all[lane], second = ref all[Lanes.Count + lane], error = ref all[2 * Lanes.Count + lane], steps = ref all[3 * Lanes.Count + lane];
+            ref float first = ref all[lane], second = ref all[Lanes.Count + lane], steps = ref all[3 * Lanes.Count + lane];
+            float error = all[2 * Lanes.Count + lane];
             if (error == 0)
                 continue;
             for (int i = 0; i < Texels; i++)

@@ -126,7 +126,8 @@ internal static class Bc6Decoder
                 return code;
             var size = Vector128.Abs(code);
             var wide = (size << 15) + Vector128.Create(0x4000) >> (Mode.Bits - 1);
-            wide = Vector128.ConditionalSelect(Vector128.GreaterThanOrEqual(size, Vector128.Create((1 << (Mode.Bits - 1)) - 1)), Vector128.Create(0x7fff), wide);
+            var most = Vector128.Create((1 << (Mode.Bits - 1)) - 1);
+            wide = Vector128.ConditionalSelect(Vector128.GreaterThanOrEqual(size, most), Vector128.Create(0x7fff), wide);
             wide = Vector128.AndNot(wide, Vector128.Equals(size, Vector128<int>.Zero));
             return Vector128.ConditionalSelect(Vector128.LessThan(code, Vector128<int>.Zero), -wide, wide);
         }

@@ -14,7 +14,9 @@ namespace Crumpet.Core.Imaging.Blocks;
 /// </param>
 internal sealed record Bc6Mode(int Code, int CodeBits, int Lines, int Bits, int Red, int Green, int Blue, bool HasDifferences, string Layout)
 {
-    /// <summary>Runs of the ends' bits that lie in one order, as the block has them: channel, end, lowest bit, how many, and whether the highest comes first.</summary>
+    /// <summary>
+    /// Runs of the ends' bits that lie in one order, as the block has them: channel, end, lowest bit, how many, and whether the highest comes first.
+    /// </summary>
     public (int Channel, int End, int Bit, int Count, bool IsTurned)[] Pieces { get; } = PiecesOf(Layout);
 
     /// <summary>Bits of the other ends in a channel.</summary>

@@ -16,7 +16,7 @@ internal static class Bc7Decoder
 
     // Where the channels of a texel come from, by the channel that alpha was exchanged with: none, red, green, blue.
     private static readonly Vector128<byte>[] Rotations = [.. Enumerable.Range(0, 4).Select(rotation =>
-        Vector128.Create([.. Enumerable.Range(0, 16).Select(i => (byte)(i / 4 * 4 + (rotation == 0 ? i % 4 : i % 4 == 3 ? rotation - 1 : i % 4 == rotation - 1 ? 3 : i % 4)))]))];
+        Vector128.Create([.. Enumerable.Range(0, 16).Select(i => (byte)(i / 4 * 4 + From(i % 4, rotation)))]))];
 
     /// <summary>Decodes 16 bytes into 16 RGBA texels. A block with no mode bit is transparent black.</summary>
     public static void Decode(ReadOnlySpan<byte> block, Span<byte> rgba)
@@ -51,6 +51,9 @@ internal static class Bc7Decoder
             Vector128.ShuffleNative(both.GetUpper(), turned).CopyTo(rgba[(16 * row + 16)..]);
         }
     }
+
+    private static int From(int channel, int rotation) =>
+        rotation == 0 ? channel : channel == 3 ? rotation - 1 : channel == rotation - 1 ? 3 : channel;
 
     private static Vector128<byte> Apart(Vector128<byte> colour, Vector128<byte> alpha, int row) =>
         Vector128.ConditionalSelect(Vector128.Create(0xff000000u).AsByte(), LineMix.Row(alpha, row), LineMix.Row(colour, row));

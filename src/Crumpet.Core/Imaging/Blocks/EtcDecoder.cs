@@ -130,7 +130,8 @@ internal static class EtcDecoder
         int Field(int low, int count) => (int)(bits >> low) & ((1 << count) - 1);
         static short Six(int v) => (short)(v << 2 | v >> 4);
         static short Seven(int v) => (short)(v << 1 | v >> 6);
-        var origin = Vector64.Create(Six(Field(57, 6)), Seven(Field(56, 1) << 6 | Field(49, 6)), Six(Field(48, 1) << 5 | Field(43, 2) << 3 | Field(39, 3)), 255);
+        short red = Six(Field(57, 6)), green = Seven(Field(56, 1) << 6 | Field(49, 6)), blue = Six(Field(48, 1) << 5 | Field(43, 2) << 3 | Field(39, 3));
+        var origin = Vector64.Create(red, green, blue, 255);
         var right = Vector64.Create(Six(Field(34, 5) << 1 | Field(32, 1)), Seven(Field(25, 7)), Six(Field(19, 6)), 255) - origin;
         var below = Vector64.Create(Six(Field(13, 6)), Seven(Field(6, 7)), Six(Field(0, 6)), 255) - origin;
         // Two texels at a time, four channels each.
@@ -138,9 +139,7 @@ internal static class EtcDecoder
         Vector128<short> step = Vector128.Create(right + right, right + right), down = Vector128.Create(below, below);
         var start = (Vector128.Create(origin, origin) << 2) + Vector128.Create((short)2) + across;
         for (int row = 0; row < 4; row++, start += down)
-        {
             Vector128.Narrow(Bytes(start), Bytes(start + step)).CopyTo(rgba[(16 * row)..]);
-        }
 
         static Vector128<ushort> Bytes(Vector128<short> sum) =>
             Vector128.Min(Vector128.Max(sum >> 2, Vector128<short>.Zero), Vector128.Create((short)255)).AsUInt16();

@@ -76,7 +76,8 @@ internal static class UastcDecoder
             Apart = Next(mode.NamesChannel ? 2 : 0);
             var (group, lengths) = range.Base switch { 3 => (5, (int[])[0, 2, 4, 5, 7, 8]), 5 => (3, [0, 3, 5, 7]), _ => (MostValues, []) };
             digits = lengths.Length == 0 ? [] : [.. Enumerable.Range(0, 1 << lengths[^1]).Select(code => DigitsOf(code, range.Base, group))];
-            groups = lengths.Length == 0 ? [] : [.. Enumerable.Range(0, (count + group - 1) / group).Select(g => (Next(lengths[Math.Min(group, count - g * group)]), g * group))];
+            groups = lengths.Length == 0 ? [] : [.. Enumerable.Range(0, (count + group - 1) / group).Select(g => g * group)
+                .Select(from => (Next(lengths[Math.Min(group, count - from)]), from))];
             numbers = [.. Enumerable.Range(0, count).Select(_ => Next(range.Bits))];
             meanings = AstcTables.ColourValues(range);
             Patterns = [.. Enumerable.Range(0, mode.Parts == 1 ? 1 : mode.Seeds.Count).Select(p => new Pattern(mode, p, at))];
