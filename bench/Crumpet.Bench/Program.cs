@@ -12,10 +12,15 @@ var seams = new Command("seams", "Cut and flatten the same shapes without packin
 seams.SetAction(given => LayoutTable.PrintSeams(given.GetValue(shapes)!, given.GetValue(hard)));
 var cancel = new Command("cancel", "Cancel layouts of the same shapes at a dozen moments, and print how long the longest took to end.") { shapes };
 cancel.SetAction(given => LayoutTable.PrintCancel(given.GetValue(shapes)!));
-var document = new Argument<string>("document") { Description = "Markdown with the table of layouts." };
+var document = new Argument<string>("document") { Description = "Markdown with a table of layouts or of textures." };
 var picture = new Argument<string>("picture") { Description = "SVG to write." };
 var plot = new Command("plot", "Draw the table of a document.") { document, picture };
-plot.SetAction(given => LayoutPlot.Write(given.GetValue(document)!, given.GetValue(picture)!));
+plot.SetAction(given =>
+{
+    string from = given.GetRequiredValue(document), to = given.GetRequiredValue(picture);
+    if (!LayoutPlot.Write(from, to) && !CompressPlot.Write(from, to))
+        throw new InvalidDataException($"{from} has neither a table of layouts nor one of textures.");
+});
 var root = new RootCommand("Measures Crumpet; anything but these commands goes to BenchmarkDotNet.")
 {
     layout, seams, cancel, plot, BakeBench.Make(), PackBench.Make(), CompressBench.Make(),
