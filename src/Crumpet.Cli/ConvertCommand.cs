@@ -132,7 +132,8 @@ internal static class ConvertCommand
         var measured = inputs.Select(input =>
         {
             var picture = ImageFile.Read(Output.ReadFile(input), input.Name);
-            return (Report: TextureChoices.Measure(picture, settings.Meaning, picture.Channels, cancel, settings.Sides), Texels: (long)picture.Width * picture.Height);
+            var report = TextureChoices.Measure(picture, settings.Meaning, picture.Channels, cancel, settings.Sides);
+            return (Report: report, Texels: (long)picture.Width * picture.Height);
         }).ToArray();
         if (budget is null)
             return [.. measured.Select(m => settings with { Format = m.Report.Proposed.Format })];
@@ -203,5 +204,6 @@ internal static class ConvertCommand
     /// <summary>What is told of a texture.</summary>
     private sealed record Converted(string File, int Width, int Height, TextureFormat Format, TextureContainer Container, bool Srgb, int Mips, long Bytes,
         long Memory,
-        Effort Level, TextureQuality Quality, double EncodeSeconds, double MegapixelsPerSecond, IReadOnlyList<LevelQuality>? Levels, IReadOnlyList<Finding> Findings);
+        Effort Level, TextureQuality Quality, double EncodeSeconds, double MegapixelsPerSecond, IReadOnlyList<LevelQuality>? Levels,
+        IReadOnlyList<Finding> Findings);
 }

@@ -30,7 +30,8 @@ internal static class OutputExpansion
                 sheet.Textures.Add(graph.Add(
                     Station.Convert, JobKinds.Texture, $"{output.Name} of {sheet.Sheet.Name}", ConvertSettings.For(output), ("picture", picture["plain"])));
                 sheet.Choices.Add(graph.Add(
-                    Station.Convert, JobKinds.Choices, $"{output.Name} of {sheet.Sheet.Name}", new ChoicesSettings(output.Meaning, output.Channels.Count, output.Sides),
+                    Station.Convert, JobKinds.Choices, $"{output.Name} of {sheet.Sheet.Name}",
+                        new ChoicesSettings(output.Meaning, output.Channels.Count, output.Sides),
                         ("picture", picture["plain"])));
             }
         }

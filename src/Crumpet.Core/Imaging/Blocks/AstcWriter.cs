@@ -70,7 +70,7 @@ internal sealed class AstcWriter(AstcPlan[] plans, AstcSeeds seeds, int texels) 
             for (int plane = 0; plane < planes; plane++)
                 values[planes * i + plane] = plan.WeightCodes[(int)grid[(MostTexels * plane + i) * Lanes.Count + lane]];
         // Weights lie at the end of the block, their bits from the last to the first.
-        var weights = Turn(Pack(values.AsSpan(0, planes * size), plan.Mode.Range));
+        var weights = BlockReader.Turn(Pack(values.AsSpan(0, planes * size), plan.Mode.Range));
         int at = 0;
         for (int part = 0; part < plan.Parts; part++)
         {
@@ -126,14 +126,5 @@ internal sealed class AstcWriter(AstcPlan[] plans, AstcSeeds seeds, int texels) 
         BinaryPrimitives.WriteUInt64LittleEndian(block, 0xfffffffffffffdfc);
         for (int c = 0; c < 4; c++)
             BinaryPrimitives.WriteUInt16LittleEndian(block[(8 + 2 * c)..], (ushort)(rgba[c] * 257));
-    }
-
-    // Bits from the last to the first.
-    private static UInt128 Turn(UInt128 bits)
-    {
-        UInt128 turned = 0;
-        for (int i = 0; i < 128; i++, bits >>= 1)
-            turned = turned << 1 | bits & 1;
-        return turned;
     }
 }

@@ -73,11 +73,7 @@ internal static class Bc6Decoder
             highest = Vector128.Create(1 << (mode.Red - 1), 1 << (mode.Green - 1), 1 << (mode.Blue - 1), 0);
             mask = Vector128.Create((1 << mode.Bits) - 1);
             int at = mode.CodeBits;
-            pieces = [.. mode.Pieces.Select(p =>
-            {
-                at += p.Count;
-                return (new BitField(at - p.Count, p.Count), 4 * p.End + p.Channel, p.Bit, p.IsTurned ? p.Count : 0);
-            })];
+            pieces = [.. mode.Pieces.Select(p => (BitField.Next(ref at, p.Count), 4 * p.End + p.Channel, p.Bit, p.IsTurned ? p.Count : 0))];
         }
 
         public Bc6Mode Mode { get; }

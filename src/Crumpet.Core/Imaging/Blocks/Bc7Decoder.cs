@@ -82,9 +82,8 @@ internal static class Bc7Decoder
                 else
                     high &= ~highest;
             }
-            int lowBits = BitOperations.PopCount(low), highBits = BitOperations.PopCount(high);
-            (lower, upper) = (new(at, lowBits), new(at + lowBits, highBits));
-            End = at + lowBits + highBits;
+            (lower, upper) = (BitField.Next(ref at, BitOperations.PopCount(low)), BitField.Next(ref at, BitOperations.PopCount(high)));
+            End = at;
         }
 
         /// <summary>Where what follows begins.</summary>
@@ -123,12 +122,7 @@ internal static class Bc7Decoder
             First = [.. Enumerable.Range(0, 1 << mode.PartitionBits).Select(p => new Indices(at, mode.Subsets, p, mode.IndexBits))];
             Second = mode.SecondIndexBits == 0 ? null : new Indices(First[0].End, 1, 0, mode.SecondIndexBits);
 
-            BitField Next(int bits)
-            {
-                var field = new BitField(at, bits);
-                at += bits;
-                return field;
-            }
+            BitField Next(int bits) => BitField.Next(ref at, bits);
 
             // The highest bits are repeated below.
             static (int, int, ulong) Widening(int width) => (8 - width, 2 * width - 8, BlockReader.Bytes(8 - width, 8));

@@ -18,9 +18,6 @@ internal struct BlockReader(ulong low, ulong high)
     {
     }
 
-    /// <summary>The 64 bits that come next.</summary>
-    public readonly ulong Next => low;
-
     /// <summary>Takes 0 to 31 bits.</summary>
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     public uint Take(int count)
@@ -88,6 +85,9 @@ internal struct BlockReader(ulong low, ulong high)
         return gathered;
     }
 
+    /// <summary>128 bits from the last to the first.</summary>
+    public static UInt128 Turn(UInt128 bits) => new(Turn((ulong)bits), Turn((ulong)(bits >> 64)));
+
     private static ulong Turn(ulong bits)
     {
         bits = (bits >> 1 & 0x5555555555555555) | (bits & 0x5555555555555555) << 1;
@@ -111,6 +111,15 @@ internal readonly struct BitField
         offset = Math.Min(first / 8, 8);
         shift = count == 0 ? 0 : first - 8 * offset;
         mask = count == 0 ? 0 : ulong.MaxValue >> (64 - count);
+    }
+
+    /// <summary>The field that comes next.</summary>
+    /// <param name="at">Where it begins; then where it ends.</param>
+    /// <param name="count">Its bits.</param>
+    public static BitField Next(ref int at, int count)
+    {
+        at += count;
+        return new BitField(at - count, count);
     }
 
     /// <summary>Reads them.</summary>

@@ -86,12 +86,7 @@ internal static class UastcDecoder
             (firstPlaces, secondPlaces) = (PlacesOf(mode, 0), PlacesOf(mode, 1));
             open = Vector128.Create(mode.Channels == 3 ? 0xff000000 : 0).AsByte();
 
-            BitField Next(int bits)
-            {
-                var field = new BitField(at, bits);
-                at += bits;
-                return field;
-            }
+            BitField Next(int bits) => BitField.Next(ref at, bits);
         }
 
         /// <summary>Which partition.</summary>
@@ -157,12 +152,7 @@ internal static class UastcDecoder
                 for (int weight = mode.Planes * i; weight < mode.Planes * (i + 1); weight++)
                     masks[weight / 8] |= (ulong)((1 << width) - 1) << (weight % 8 * 8);
             }
-            fields = [.. masks.Select(mask =>
-            {
-                int bits = BitOperations.PopCount(mask);
-                at += bits;
-                return new BitField(at - bits, bits);
-            })];
+            fields = [.. masks.Select(mask => BitField.Next(ref at, BitOperations.PopCount(mask)))];
             int[] all = parts.ToArray();
             Controls = LineMix.Controls(16, i => all[i]);
         }
