@@ -83,6 +83,16 @@ const keeps = {
   beforeAttributeUpdated: (name, element) => !(name === "open" && element.tagName === "DETAILS") && !(name === "class" && element.classList.contains("marked")),
 };
 
+// A press ends on what it began on: nothing moves from under the pointer between down and up.
+let letGo = null, lettingGo = Promise.resolve();
+document.addEventListener("pointerdown", () => {
+  if (!letGo) lettingGo = new Promise((done) => { letGo = done; });
+}, { capture: true });
+// The click comes after the pointer is up, in the same task or the next.
+const pointerIsUp = () => setTimeout(() => { letGo?.(); letGo = null; });
+for (const type of ["pointerup", "pointercancel"]) document.addEventListener(type, pointerIsUp, { capture: true });
+addEventListener("blur", pointerIsUp);
+
 /**
  * Fetches the page again, brings every fragment that depends on results up to date and hands the viewers the same copy; news that come
  * meanwhile lead to one more round.
@@ -101,6 +111,7 @@ async function refresh() {
         continue;
       }
       const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+      await lettingGo;
       for (const fragment of document.querySelectorAll("[data-fresh]")) {
         const fresh = page.getElementById(fragment.id);
         if (!fresh) continue;
