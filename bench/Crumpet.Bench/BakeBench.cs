@@ -85,7 +85,7 @@ internal static class BakeBench
     private static IEnumerable<SourceFile> Files(MemoryResultStore store, BakePart part) => part.Low.Concat(part.High).Select(mesh =>
     {
         using var stream = new MemoryStream();
-        GlbWriter.Write(new GlbDocument([new GlbMesh(mesh)], [], []), stream);
+        GltfWriter.WriteBinary(new SceneDocument([new SceneObject(mesh)], [], []), stream);
         return new SourceFile(mesh.Name + ".glb", store.Put(stream.ToArray()), stream.Length);
     });
 

@@ -28,13 +28,14 @@ internal static class BuildCommand
             $"Memory that all textures may take together, {TextureBudget.LeastMebibytes} to {TextureBudget.MostMebibytes:0} MiB: formats ")
             + "and sizes are chosen that fit with the least error. The kit folder stays as it is.",
     };
+    private static readonly Option<string?> Target = TargetCommand.Option("What the engine takes, in place of the kit's target");
     private static readonly Option<int> Threads = new(
         "--threads")
     { DefaultValueFactory = _ => Environment.ProcessorCount, Description = "Threads to use; no byte depends on them." };
 
     public static Command Make()
     {
-        var command = new Command("build", "Build the assets of kit folders.") { Folder, Only, Out, Kept, Explain, Budget, Threads };
+        var command = new Command("build", "Build the assets of kit folders.") { Folder, Only, Out, Kept, Explain, Budget, Target, Threads };
         command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed, cancel)));
         return command;
     }
@@ -52,11 +53,12 @@ internal static class BuildCommand
         var store = parsed.GetValue(Kept) is { } lasting ? new FileStore(lasting.FullName) : temporary!.Store;
         var kits = Wildcards.Folders(parsed.GetRequiredValue(Folder)).Select(folder => (Folder: folder, Kit: KitFolder.Read(
             path => new FileInfo(Path.Combine(folder.FullName, path)) is { Exists: true } file ? Output.ReadFile(file) : null))).ToArray();
+        var target = parsed.GetValue(Target) is { } said ? TargetCommand.Read(said) : null;
         string[] only = parsed.GetValue(Only) ?? [], names = [.. kits.SelectMany(k => k.Kit.Assets).Select(a => a.Name)];
         foreach (string word in only.Where(w => !names.Any(n => Wildcards.Fits(w, n))))
             throw new UsageException($"--asset names {word}, and no asset is called that. {NearestWord.Hint(word, names)}.");
         var builds = kits.SelectMany(k => k.Kit.Assets.Where(a => only.Length == 0 || only.Any(w => Wildcards.Fits(w, a.Name)))
-            .Select(a => new Wanted(a.Name, k.Kit.PlanOf(a), Making(k.Folder, k.Kit, a, store)))).ToArray();
+            .Select(a => new Wanted(a.Name, target is null ? k.Kit.PlanOf(a) : k.Kit.PlanOf(a) with { Target = target }, Making(k.Folder, k.Kit, a, store)))).ToArray();
         foreach (var same in builds.GroupBy(b => AssetBuild.FileNameOf(b.Name), StringComparer.OrdinalIgnoreCase).Where(g => g.Count() > 1))
         {
             throw new UsageException($"{string.Join(" and ", same.Select(b => b.Name))} would both be written as {same.Key}.zip; "

@@ -84,7 +84,7 @@ internal static class ConvertCommand
             Word<MipFilter>("--mips", parsed.GetRequiredValue(Mips)))
         {
             Effort = Word<Effort>("--level", parsed.GetRequiredValue(Level)),
-            Container = container,
+            File = TextureFile.Of(container),
             Size = parsed.GetValue(Size) is { } size ? Output.Within("--size", size, 1, Texture.LargestSide) : null,
             Sides = parsed.GetRequiredValue(Sides) switch
             {
@@ -163,7 +163,7 @@ internal static class ConvertCommand
             else
                 watch.Stop();
         }, cancel);
-        byte[] bytes = settings.Container.Write(done.Texture);
+        byte[] bytes = settings.File.Container!.Write(done.Texture);
         Directory.CreateDirectory(Path.GetDirectoryName(target)!);
         AtomicFile.Write(target, bytes);
         var texture = done.Texture;
@@ -172,7 +172,7 @@ internal static class ConvertCommand
         var levels = !softness ? null : LevelQuality.Measure(
             new TextureSight(done.Source, texture, settings.Meaning, settings.Mips, settings.Wraps, threads, cancel), threads, cancel);
         Finding[] findings = [.. ConvertFindings.Cut(bitmap, settings.Format, input.Name), .. ConvertFindings.Resized(bitmap, texture, input.Name)];
-        return new Converted(target, texture.Width, texture.Height, settings.Format, settings.Container, texture.Srgb, texture.Levels.Count, bytes.Length,
+        return new Converted(target, texture.Width, texture.Height, settings.Format, settings.File.Container!, texture.Srgb, texture.Levels.Count, bytes.Length,
             texture.Bytes,
             settings.Effort, quality, watch.Elapsed.TotalSeconds, done.Texels / Math.Max(watch.Elapsed.TotalSeconds, 1e-9) / 1e6, levels, findings);
     }

@@ -60,31 +60,18 @@ internal static class MendCommand
 
     private static void WriteMesh(FileInfo target, Scene scene)
     {
-        using var stream = new MemoryStream();
         string stem = Path.GetFileNameWithoutExtension(target.Name);
-        switch (target.Extension.ToLowerInvariant())
+        if (target.Extension.Equals(".stl", StringComparison.OrdinalIgnoreCase))
         {
-            case ".glb":
-                GlbWriter.Write(new GlbDocument([.. scene.Meshes.Select(m => new GlbMesh(m))], [.. scene.Materials.Select(m => new GlbMaterial(m))], []),
-                    stream);
-                break;
-            case ".obj":
-                ObjWriter.Write(scene, stream, scene.Materials.Count > 0 ? $"{stem}.mtl" : null);
-                break;
-            case ".ply":
-                PlyWriter.Write(scene, stream);
-                break;
-            case ".stl":
-                StlWriter.Write(scene, stream);
-                break;
-            default:
-                throw new UsageException($"--out ends in '{target.Extension}'; meshes are written as .glb, .obj, .ply or .stl.");
-        }
-        Output.Write(target.Directory!, target.Name, stream.ToArray());
-        if (!target.Extension.Equals(".obj", StringComparison.OrdinalIgnoreCase) || scene.Materials.Count == 0)
+            using var stream = new MemoryStream();
+            StlWriter.Write(scene, stream);
+            Output.Write(target.Directory!, target.Name, stream.ToArray());
             return;
-        using var library = new MemoryStream();
-        ObjWriter.WriteLibrary(scene.Materials, library);
-        Output.Write(target.Directory!, $"{stem}.mtl", library.ToArray());
+        }
+        var format = MeshFormat.Table.All.FirstOrDefault(f => target.Extension.Equals("." + f.Word, StringComparison.OrdinalIgnoreCase))
+            ?? throw new UsageException($"--out ends in '{target.Extension}'; meshes are written as "
+                + $"{string.Join(", ", MeshFormat.Table.All.Select(f => "." + f.Word))} or .stl.");
+        foreach (var file in format.Write(SceneDocument.Of(scene), stem))
+            Output.Write(target.Directory!, file.Name, file.Bytes);
     }
 }

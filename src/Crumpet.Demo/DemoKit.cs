@@ -65,7 +65,7 @@ public static class DemoKit
         using var glb = new MemoryStream();
         ObjWriter.Write(low, obj, $"{name}_low.mtl");
         ObjWriter.WriteLibrary(low.Materials, library);
-        GlbWriter.Write(new GlbDocument([.. high.Meshes.Select(m => new GlbMesh(m))], [.. high.Materials.Select(m => new GlbMaterial(m))], []), glb);
+        GltfWriter.WriteBinary(SceneDocument.Of(high), glb);
         return [($"{name}_low.obj", obj.ToArray()), ($"{name}_low.mtl", library.ToArray()), ($"{name}_high.glb", glb.ToArray())];
     }
 }

@@ -145,4 +145,7 @@ public sealed class Delivery
     public required string Sha256 { get; set; }
     public long Bytes { get; set; }
     public DateTime CreatedAt { get; set; }
+
+    /// <summary>The target it was made for, whole; null for deliveries of earlier versions.</summary>
+    public string? TargetJson { get; set; }
 }

@@ -11,7 +11,7 @@ namespace Crumpet.Storage;
 internal static class TargetUpgrade
 {
     /// <summary>The migrations before which it is done.</summary>
-    public static readonly string[] Before = ["20261127160000_Targets", "20261201140000_Recipes"];
+    public static readonly string[] Before = ["20261127160000_Targets", "20261201140000_Recipes", "20261202060000_TargetModels"];
 
     /// <summary>The migration after which it can be.</summary>
     public const string After = "20261127131500_WordsAndChanges";

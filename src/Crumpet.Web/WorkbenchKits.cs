@@ -2,6 +2,7 @@ using System.Text.Json;
 using Crumpet.Core.Building;
 using Crumpet.Core.Checking;
 using Crumpet.Core.Intake;
+using Crumpet.Core.Targets;
 using Crumpet.Storage;
 using Microsoft.EntityFrameworkCore;
 
@@ -68,6 +69,8 @@ public sealed partial class Workbench
                     Problem("the kit's settings");
             }
             plan = plan.KeepingIslands(now);
+            if (plan.Target != now.Target)
+                plan = plan with { Target = plan.Target.Numbered(await DeliveredTargetsAsync(kitId)) };
             if (plan.Problem() is { } problem)
                 return problem;
             kit.SetPlan(plan);
@@ -140,6 +143,14 @@ public sealed partial class Workbench
         var kit = (await db.Kits.AsNoTracking().FirstAsync(k => k.Id == kitId)).Plan();
         var assets = await db.Assets.Where(a => a.KitId == kitId).AsNoTracking().ToListAsync();
         return [.. assets.Select(a => (a.Name, PlanLayers.RecipeOf(kit, a.Own())))];
+    }
+
+    /// <summary>Targets that deliveries of a kit were made for, each once.</summary>
+    public async Task<IReadOnlyList<Target>> DeliveredTargetsAsync(int kitId)
+    {
+        var texts = await db.Assets.Where(a => a.KitId == kitId).SelectMany(a => a.Deliveries).Select(d => d.TargetJson).Where(t => t != null).Distinct()
+            .ToListAsync();
+        return [.. texts.Select(t => JsonSerializer.Deserialize<Target>(t!, BuildJson.Kept)!).OrderBy(t => t.Name, StringComparer.Ordinal).ThenBy(t => t.Version)];
     }
 
     private void Problem(string what) =>

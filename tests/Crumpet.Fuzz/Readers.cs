@@ -44,7 +44,7 @@ internal static class Readers
         ["mtl"] = new(() => [Encoding.UTF8.GetBytes("newmtl red\nKd 1 0 0\nd 0.5\nPr 0.2\nPm 1\nmap_Kd -s 1 1 1 -o 0 0 0 a b.png\nbump -bm 0.5 h.png\n")],
             b => MtlReader.Read(new MemoryStream(b), "x.mtl")),
         ["glb"] = new(() => [Written(
-            s => GlbWriter.Write(new GlbDocument([.. Box.Meshes.Select(m => new GlbMesh(m))], [.. Box.Materials.Select(m => new GlbMaterial(m))], []), s))],
+            s => GltfWriter.WriteBinary(SceneDocument.Of(Box), s))],
             b => MeshFiles.Read("x.glb", new MemoryStream(b), _ => null)),
         ["gltf"] = new(GltfSeeds, b => MeshFiles.Read("x.gltf", new MemoryStream(b), _ => new byte[256])),
         ["ply"] = new(() => [.. Enum.GetValues<PlyFormat>().Select(f => Written(s => PlyWriter.Write(Box, s, f))), Encoding.ASCII.GetBytes(

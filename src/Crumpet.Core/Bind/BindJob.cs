@@ -1,32 +1,26 @@
+using Crumpet.Core.Geometry;
 using Crumpet.Core.Jobs;
-using Crumpet.Core.Targets;
 
 namespace Crumpet.Core.Bind;
 
-/// <summary>The textures of a sheet, waiting to be bound.</summary>
-/// <param name="Sheet">Name of the sheet.</param>
+/// <summary>A sheet whose textures wait to be bound.</summary>
+/// <param name="Sheet">Name of the sheet, which is its material's.</param>
 /// <param name="Asset">What stands for <c>{asset}</c> in its file names.</param>
+/// <param name="Material">Number of the scene's material it looks like; -1 for none.</param>
 /// <param name="Textures">Its files.</param>
-public sealed record BindSheet(string Sheet, string Asset, IReadOnlyList<BindTexture> Textures);
+public sealed record BindSheet(string Sheet, string Asset, int Material, IReadOnlyList<BindTexture> Textures)
+{
+    /// <summary>What was decided about its material.</summary>
+    public MaterialPlan Plan { get; init; } = new();
+}
 
-/// <summary>What binding depends on.</summary>
-/// <param name="Pattern">Pattern by which names are read.</param>
-/// <param name="Inputs">What the target's material takes.</param>
+/// <summary>What binding depends on beside materials.</summary>
+/// <param name="Rules">What names are read by, and what the target takes.</param>
 /// <param name="Sheets">Sheets with their textures.</param>
-public sealed record BindSettings(string Pattern, IReadOnlyList<MaterialInput> Inputs, IReadOnlyList<BindSheet> Sheets);
+public sealed record BindSettings(BindRules Rules, IReadOnlyList<BindSheet> Sheets);
 
-/// <summary>Slots of one sheet's material.</summary>
-/// <param name="Sheet">Name of the sheet.</param>
-/// <param name="Slots">Slots and what fills them.</param>
-/// <param name="Unbound">Files that fill no slot.</param>
-public sealed record SheetBinding(string Sheet, IReadOnlyList<SlotBinding> Slots, IReadOnlyList<string> Unbound);
-
-/// <summary>What binding gave.</summary>
-/// <param name="Sheets">One a sheet.</param>
-public sealed record BindReport(IReadOnlyList<SheetBinding> Sheets);
-
-/// <summary>Binds an asset's textures to material inputs by their names, to <c>bindings</c>.</summary>
-public sealed class BindJob() : JobKind<BindSettings>("bind", 2)
+/// <summary>Binds an asset's textures to material inputs by their names: <c>materials</c> to <c>bindings</c>.</summary>
+public sealed class BindJob() : JobKind<BindSettings>("bind", 3)
 {
     /// <inheritdoc/>
     public override string Words => "assets to bind";
@@ -34,11 +28,18 @@ public sealed class BindJob() : JobKind<BindSettings>("bind", 2)
     /// <inheritdoc/>
     protected override JobOutput Work(BindSettings settings, JobInputs inputs, JobContext context)
     {
-        var report = new BindReport([.. settings.Sheets.Select(s =>
-        {
-            var slots = Binder.Bind(s.Asset, settings.Pattern, settings.Inputs, s.Textures);
-            return new SheetBinding(s.Sheet, slots, [.. s.Textures.Select(t => t.File).Where(file => slots.All(b => b.File != file))]);
-        })]);
+        var materials = SceneFile.Read(inputs.Bytes("materials")).Materials;
+        var sheets = settings.Sheets.Select(s => Binder.Bind(settings.Rules,
+            [
+                new BindMaterial(s.Sheet, [s.Asset])
+                {
+                    Model = s.Plan.Model,
+                    ByHand = s.Plan.ByHand,
+                    Traits = s.Plan.Over(s.Material < 0 ? MaterialTraits.Plain : materials[s.Material].Traits),
+                },
+            ], s.Textures)).ToArray();
+        // What one sheet does not read is no other's.
+        var report = new BindReport([.. sheets.SelectMany(s => s.Materials)], [.. sheets.SelectMany(s => s.Unread)]);
         return new JobOutput { Report = report }.With("bindings", context.Write(report));
     }
 }

@@ -116,7 +116,7 @@ public sealed class AssetFiles(AssetBuild build, AssetPlan plan, IResultStore st
         if (asObj)
             ObjWriter.Write(scene, stream, null);
         else
-            GlbWriter.Write(new GlbDocument([.. scene.Meshes.Select(m => new GlbMesh(m))], [.. scene.Materials.Select(m => new GlbMaterial(m))], []), stream);
+            GltfWriter.WriteBinary(SceneDocument.Of(scene), stream);
         return stream.ToArray();
     }
 }

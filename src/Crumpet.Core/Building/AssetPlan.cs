@@ -53,6 +53,10 @@ public sealed record AssetPlan : IChecked
     [Words("The pattern of outputs", Convention.LongestPattern)]
     public string BindPattern { get; init; } = Binder.DefaultPattern;
 
+    /// <summary>What was decided about single materials, by their names.</summary>
+    [AtMost(1000)]
+    public IReadOnlyDictionary<string, MaterialPlan> Materials { get; init; } = new Dictionary<string, MaterialPlan>();
+
     /// <summary>This plan with the recipe of a name in place of its usual one; as it is where there is none of that name.</summary>
     public AssetPlan Following(string recipe) =>
         recipe != Recipe.Name && Recipes.FirstOrDefault(r => r.Name == recipe) is { } own ? this with { Recipe = own } : this;

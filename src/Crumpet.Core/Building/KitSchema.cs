@@ -20,6 +20,7 @@ public static class KitSchema
         ["asset"] = typeof(KitFolder.AssetDocument),
         ["recipe"] = typeof(Recipe),
         ["rules"] = typeof(Intake.IntakeRules),
+        ["target"] = typeof(Targets.Target),
     };
 
     /// <summary>The schema of a file.</summary>

@@ -1,4 +1,5 @@
 using Crumpet.Core.Bake;
+using Crumpet.Core.Bind;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Layout;
 using Crumpet.Core.Pack;
@@ -9,5 +10,6 @@ namespace Crumpet.Core.Building;
 public static class MendKinds
 {
     /// <summary>One row a kind.</summary>
-    public static IReadOnlyList<MendKind> All { get; } = [.. IntakeMendKinds.All, .. LayoutMendKinds.All, .. BakeMendKinds.All, .. PackMendKinds.All];
+    public static IReadOnlyList<MendKind> All { get; } =
+        [.. IntakeMendKinds.All, .. LayoutMendKinds.All, .. BakeMendKinds.All, .. PackMendKinds.All, .. BindMendKinds.All];
 }

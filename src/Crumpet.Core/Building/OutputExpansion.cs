@@ -28,7 +28,8 @@ internal static class OutputExpansion
             foreach (var (output, picture) in sheet.Outputs)
             {
                 sheet.Textures.Add(graph.Add(
-                    Station.Convert, JobKinds.Texture, $"{output.Name} of {sheet.Sheet.Name}", ConvertSettings.For(output), ("picture", picture["plain"])));
+                    Station.Convert, JobKinds.Texture, $"{output.Name} of {sheet.Sheet.Name}",
+                    ConvertSettings.For(output, graph.Input.Plan.Target, SideOf(sheet, output)), ("picture", picture["plain"])));
                 sheet.Choices.Add(graph.Add(
                     Station.Convert, JobKinds.Choices, $"{output.Name} of {sheet.Sheet.Name}",
                         new ChoicesSettings(output.Meaning, output.Channels.Count, output.Sides),
@@ -38,27 +39,42 @@ internal static class OutputExpansion
         return true;
     }
 
+    /// <summary>Longest side of an output's picture, pixels.</summary>
+    private static int SideOf(SheetNodes sheet, RecipeOutput output)
+    {
+        var (width, height) = OutputSize.Of(output.Size)!.Value.For(sheet.PackedWidth, sheet.PackedHeight);
+        return Math.Max(width, height);
+    }
+
+    /// <summary>Name of the file of an output's texture.</summary>
+    public static string FileOf(AssetGraph graph, SheetNodes sheet, RecipeOutput output) => NameOf(graph, sheet, output) + graph.Input.Plan.Target.Made.Ending;
+
     /// <summary>Lists the jobs of Bind.</summary>
     public static bool AddBind(AssetGraph graph)
     {
-        var sheets = graph.SheetNodes.Select(sheet => new BindSheet(
-            sheet.Sheet.Name, AssetField(graph, sheet),
-                [.. sheet.Outputs.Select(o => new BindTexture(NameOf(graph, sheet, o.Output) + ".dds", o.Output.Meaning, o.Output.StoredAs()))]));
-        graph.Bound = graph.Add(Station.Bind, JobKinds.Bind, "", new BindSettings(graph.Input.Plan.BindPattern, graph.Input.Plan.Target.Inputs, [.. sheets]));
+        var plan = graph.Input.Plan;
+        var sheets = graph.SheetNodes.Select(sheet => new BindSheet(sheet.Sheet.Name, AssetField(graph, sheet), sheet.Sheet.MainMaterial,
+            [.. sheet.Outputs.Select(o => new BindTexture(FileOf(graph, sheet, o.Output), o.Output.Meaning, o.Output.Channels.Count) { Known = o.Output.Name })])
+        {
+            Plan = plan.Materials.GetValueOrDefault(sheet.Sheet.Name) ?? new MaterialPlan(),
+        });
+        graph.Bound = graph.Add(Station.Bind, JobKinds.Bind, "", new BindSettings(BindRules.Of(plan.BindPattern, plan.Target), [.. sheets]),
+            ("materials", graph.TakenIn!["materials"]));
         return graph.Bound.Result is not null;
     }
 
     /// <summary>Lists the jobs of Deliver.</summary>
     public static bool AddDeliver(AssetGraph graph)
     {
-        var bindings = graph.Bound!.Report<BindReport>()!.Sheets;
+        var bindings = graph.Bound!.Report<BindReport>()!.Materials;
+        var target = graph.Input.Plan.Target;
         var outputs = graph.SheetNodes.SelectMany(
             s => s.Outputs.Select((o, i) => (Name: NameOf(graph, s, o.Output), o.Output, o.Picture, Texture: s.Textures[i]))).ToArray();
         var more = MoreMeshes(graph);
         var settings = new PackageSettings(
-            graph.Input.Asset, graph.Input.Plan.Target,
-            [.. graph.SheetNodes.Select((s, i) => new PackageMaterial(s.Sheet.Name, s.Sheet.MainMaterial, BoundOf(bindings[i])))],
-            [.. outputs.Select(o => new PackageTexture(o.Name + ".dds", o.Output.Meaning, o.Name + o.Output.Picture.Ending))],
+            graph.Input.Asset, target,
+            [.. graph.SheetNodes.Select((s, i) => new PackageMaterial(s.Sheet.Name, s.Sheet.MainMaterial, bindings[i].Traits, FillsOf(bindings[i])))],
+            [.. outputs.Select(o => new PackageTexture(o.Name + target.Made.Ending, o.Output.Meaning, o.Name + o.Output.Picture.Ending))],
             [.. graph.Input.Sources.Select(s => s.Name)],
             [.. more.Select(m => m.File)]);
         var scene = graph.TakenIn!;
@@ -70,7 +86,7 @@ internal static class OutputExpansion
                     ($"laid/{k}", graph.Layout![$"laid/{k}"]),
             }),
             ("materials", scene["materials"]),
-            .. outputs.SelectMany((o, t) => new[] { ($"texture/{t}", o.Texture["texture"]), ($"picture/{t}", o.Picture["picture"]) }),
+            .. outputs.SelectMany((o, t) => new[] { ($"texture/{t}", o.Texture["texture"]), ($"picture/{t}", o.Picture["plain"]) }),
             .. more.SelectMany((m, number) => m.Objects.SelectMany((o, k) => new[]
             {
                 ($"more/{number}/shape/{k}", scene[$"shape/{o}"]), ($"more/{number}/spread/{k}", scene[$"spread/{o}"]),
@@ -88,19 +104,21 @@ internal static class OutputExpansion
         var names = NameReader.Create(graph.Input.Plan.NamePattern, graph.Input.Rules.Names);
         var rows = graph.Intake!.Objects;
         string asset = graph.Input.Asset;
+        var target = graph.Input.Plan.Target;
         var sheetOf = graph.SheetNodes.SelectMany((s, i) => s.Sheet.Materials.Select(m => (m, i))).DistinctBy(p => p.m).ToDictionary(p => p.m, p => p.i);
         var files = Of(Side.Lod).GroupBy(i => names.LevelOf(rows[i].Name, rows[i].File)).OrderBy(g => g.Key)
-            .Select(g => (new PackageMesh($"{asset}_lod{g.Key}", sheetOf), g.ToArray())).ToList();
-        foreach (var (side, what) in new[] { (Side.Hull, "hulls"), (Side.Cage, "cages") })
+            .Select(g => (new PackageMesh(Target.NameBy(target.LevelName, asset, g.Key), sheetOf), g.ToArray())).ToList();
+        foreach (var (side, pattern) in new[] { (Side.Hull, target.HullName), (Side.Cage, target.CageName) })
         {
             if (Of(side).ToArray() is { Length: > 0 } objects)
-                files.Add((new PackageMesh($"{asset}_{what}", null), objects));
+                files.Add((new PackageMesh(Target.NameBy(pattern, asset), null), objects));
         }
         return files;
 
         IEnumerable<int> Of(Side side) => Enumerable.Range(0, rows.Count).Where(i => rows[i].Side == side);
     }
 
-    private static SortedDictionary<MeshInput, string> BoundOf(SheetBinding sheet) =>
-        new(sheet.Slots.Where(s => s.File is not null && s.Slot.Mesh != MeshInput.None).ToDictionary(s => s.Slot.Mesh, s => s.File!));
+    /// <summary>What the textures of a material do for it in the mesh file.</summary>
+    private static PackageFill[] FillsOf(MaterialBinding material) =>
+        [.. material.Inputs.Where(i => i.File is not null).SelectMany(i => i.Input.Fills.Select(f => new PackageFill(f.Slot, i.File!, f.Channel)))];
 }

@@ -1,4 +1,5 @@
 using Crumpet.Core.Bake;
+using Crumpet.Core.Bind;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Layout;
 using Crumpet.Core.Pack;
@@ -49,12 +50,20 @@ public static class PlanMends
             StringComparer.Ordinal)
             }
         },
+        MaterialMend m => plan.WithMaterial(m.Material, m.Applied),
         OutputMend m => plan with { Recipe = m.Applied(plan.Recipe) },
         AddOutputFor m => plan with { Recipe = m.Applied(plan.Recipe) },
         BakeAlso m => plan with { Bake = plan.Bake with { Maps = [.. plan.Bake.Maps.Union([m.Map])] } },
         _ when plan.Mends.Any(m => BuildJson.OfMend(m) == BuildJson.OfMend(mend)) => plan,
         _ => plan with { Mends = [.. plan.Mends, mend] },
     };
+
+    /// <summary>The plan with something else decided about one material.</summary>
+    public static AssetPlan WithMaterial(this AssetPlan plan, string material, Func<MaterialPlan, MaterialPlan> change)
+    {
+        var changed = change(plan.Materials.GetValueOrDefault(material) ?? new MaterialPlan());
+        return plan with { Materials = Ordered.Changed(plan.Materials, material, changed, changed == new MaterialPlan(), StringComparer.Ordinal) };
+    }
 
     /// <summary>The plan with a part on a tray by hand, for which trays have to be planned; or left to the plan.</summary>
     /// <param name="plan">The plan.</param>

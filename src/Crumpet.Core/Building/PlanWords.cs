@@ -71,10 +71,12 @@ public static class PlanWords
         Say(from.OpacityBy, to.OpacityBy, v => v == OpacitySource.Alpha ? "Opacity from the high side's alpha" : "Opacity from where rays miss");
         said.AddRange(to.Made.Except(from.Made).Select(m => $"{Capital(m.To.Label)} made from {m.File}"));
         said.AddRange(from.Made.Except(to.Made).Select(m => $"{Capital(m.To.Label)} no longer made from {m.File}"));
-        Outputs(before.Recipe, after.Recipe, said);
+        Outputs(before.Recipe, after.Recipe, after.Target, said);
         said.AddRange(after.Recipes.Where(r => before.Recipes.All(b => b.Name != r.Name)).Select(r => $"Recipe {r.Name} kept for the kit"));
         said.AddRange(before.Recipes.Where(r => after.Recipes.All(b => b.Name != r.Name)).Select(r => $"Recipe {r.Name} taken out of the kit"));
         Say(before.BindPattern, after.BindPattern, v => $"Outputs named {v}");
+        foreach (string material in before.Materials.Keys.Union(after.Materials.Keys).Order(StringComparer.Ordinal))
+            MaterialWords.Changes(material, before.Materials.GetValueOrDefault(material), after.Materials.GetValueOrDefault(material), said);
         // What nobody found words for is a decision all the same.
         if (said.Count == 0 && JsonDelta.Between(JsonSerializer.SerializeToNode(before, BuildJson.Options),
             JsonSerializer.SerializeToNode(after, BuildJson.Options)) is { } change)
@@ -126,11 +128,13 @@ public static class PlanWords
                 + $"px{(after.SquareTextures ? ", square" : "")}{(after.PowerOfTwoTextures ? ", powers of two" : "")}");
         if ((before.MeshFolder, before.TextureFolder) != (after.MeshFolder, after.TextureFolder))
             said.Add($"Meshes put into '{after.MeshFolder}', textures into '{after.TextureFolder}'");
-        if (!before.Inputs.SequenceEqual(after.Inputs))
-            said.Add($"Material inputs set to {string.Join(", ", after.Inputs.Select(i => i.Name))}");
+        if ((before.Mesh, before.Embedded, before.Textures, before.MaterialX) != (after.Mesh, after.Embedded, after.Textures, after.MaterialX))
+            said.Add($"Target's files set to {after.InWords()}");
+        if (!before.Models.SequenceEqual(after.Models))
+            said.Add($"Material models set to {string.Join(", ", after.Models.Select(m => m.Name))}");
     }
 
-    private static void Outputs(Recipe before, Recipe after, List<string> said)
+    private static void Outputs(Recipe before, Recipe after, Target target, List<string> said)
     {
         if (before.Name != after.Name)
             said.Add($"Recipe named {after.Name}");
@@ -139,8 +143,8 @@ public static class PlanWords
             var was = before.Outputs.FirstOrDefault(o => o.Name == now.Name);
             if (was is null)
                 said.Add($"Output {now.Name} added");
-            else if (was.StoredAs() != now.StoredAs())
-                said.Add($"Format of {now.Name} set to {now.StoredAs().Label}");
+            else if (was.StoredAs(target) != now.StoredAs(target))
+                said.Add($"Format of {now.Name} set to {now.StoredAs(target).Label}");
             if (was is null || was == now)
                 continue;
             if (was.On != now.On)

@@ -14,13 +14,12 @@ public sealed record SheetCost(SheetRule Rule, int Sheets, int Draws, long Bytes
     /// <summary>What a sheet a material costs, and what all parts together do.</summary>
     /// <param name="objects">What arrived; its low side counts.</param>
     /// <param name="sheetsTogether">Sheets the parts take when they lie together.</param>
-    /// <param name="size">Side of a sheet, pixels.</param>
-    /// <param name="recipe">What is made of each sheet.</param>
-    public static (SheetCost Apart, SheetCost Together) Of(IReadOnlyList<ObjectReport> objects, int sheetsTogether, int size, Recipe recipe)
+    /// <param name="plan">What is made of each sheet, and how large.</param>
+    public static (SheetCost Apart, SheetCost Together) Of(IReadOnlyList<ObjectReport> objects, int sheetsTogether, AssetPlan plan)
     {
         var low = objects.Where(o => o.Side == Side.Low).ToArray();
         int materials = Math.Max(1, low.SelectMany(o => o.Materials).Distinct(StringComparer.Ordinal).Count());
-        long each = RecipeCost.Of(recipe, size, size).Bytes;
+        long each = RecipeCost.Of(plan.Recipe, plan.Target, plan.Bake.Size, plan.Bake.Size).Bytes;
         return (
             new SheetCost(SheetRule.Materials, materials, low.Sum(o => Math.Max(1, o.Materials.Count)), materials * each),
             new SheetCost(SheetRule.Together, sheetsTogether, low.Length, sheetsTogether * each));

@@ -2,6 +2,8 @@ using Crumpet.Core.Bake;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Pack;
 
+using Crumpet.Core.Checking;
+
 namespace Crumpet.Core.Building;
 
 /// <summary>Names of an asset's sheets, such that no two of their files have one name, in whatever case a file system reads them.</summary>

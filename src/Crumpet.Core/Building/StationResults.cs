@@ -3,6 +3,7 @@ using Crumpet.Core.Bake;
 using Crumpet.Core.Bind;
 using Crumpet.Core.Convert;
 using Crumpet.Core.Deliver;
+using Crumpet.Core.Geometry;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
 using Crumpet.Core.Layout;
@@ -169,18 +170,29 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
     {
         var plan = graph.Input.Plan;
         var names = sheet.Outputs.ToDictionary(o => OutputExpansion.NameOf(graph, sheet, o.Output), o => o.Output, StringComparer.Ordinal);
-        var slots = Binder.Bind(OutputExpansion.AssetField(graph, sheet), plan.BindPattern, plan.Target.Inputs,
-            [.. names.Select(n => new BindTexture(n.Key, n.Value.Meaning, n.Value.StoredAs()))]);
-        foreach (var slot in slots.Where(s => s.Gap == SlotGap.NoFile))
+        var decided = plan.Materials.GetValueOrDefault(sheet.Sheet.Name) ?? new MaterialPlan();
+        var inputs = Binder.Bind(BindRules.Of(plan.BindPattern, plan.Target),
+            [
+                new BindMaterial(sheet.Sheet.Name, [OutputExpansion.AssetField(graph, sheet)])
+                {
+                    Model = decided.Model,
+                    ByHand = decided.ByHand,
+                    Traits = decided.Over(MaterialTraits.Plain),
+                },
+            ],
+            [.. names.Select(n => new BindTexture(n.Key + plan.Target.Made.Ending, n.Value.Meaning, n.Value.Channels.Count) { Known = n.Value.Name })])
+            .Materials[0].Inputs;
+        foreach (var input in inputs.Where(i => i is { Reason: BindReason.NoFile, Input.Needed: true }))
         {
-            var mend = new AddOutputFor(slot.Slot.Map, slot.Slot.Meaning);
-            yield return new Finding(Severity.Warn, "input-unfed", slot.Slot.Name,
-                $"The target's input {slot.Slot.Name} is fed by no output; add one named {slot.Slot.Map}.")
+            var mend = new AddOutputFor(input.Input.Map, input.Input.Meaning);
+            yield return new Finding(Severity.Warn, "input-unfed", input.Input.Name,
+                $"The target's input {input.Input.Name} is fed by no output; add one named {input.Input.Map}.")
             {
                 Mends = mend.Made() is null ? [] : [new(mend.Words(), true, mend)],
             };
         }
-        foreach (var (name, output) in names.Where(n => !slots.Any(s => s.File == n.Key || s.Near?.File == n.Key)))
+        var read = inputs.SelectMany(i => i.Meant.Select(m => m.Stem).Append(Path.GetFileNameWithoutExtension(i.File))).ToHashSet();
+        foreach (var (name, output) in names.Where(n => !read.Contains(n.Key)))
             yield return new Finding(Severity.Note, "output-unread", output.Name,
                 $"No input of the target reads {output.Name}; {name} is delivered beside the material. Do without it if nothing else needs it.")
             {
@@ -213,8 +225,9 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
                 var output = sheet.Outputs[i].Output;
                 string name = OutputExpansion.NameOf(graph, sheet, output);
                 var report = sheet.Textures[i].Report<CompressedReport>()!;
-                files.Add(Named(sheet.Textures[i], "texture", name + ".dds"));
-                textures.Add(new ConvertedTexture(sheet.Sheet.Name, name + ".dds", name + output.Picture.Ending, output.StoredAs(), output.Meaning,
+                string file = OutputExpansion.FileOf(graph, sheet, output);
+                files.Add(Named(sheet.Textures[i], "texture", file));
+                textures.Add(new ConvertedTexture(sheet.Sheet.Name, file, name + output.Picture.Ending, output.StoredAs(graph.Input.Plan.Target), output.Meaning,
                     report.Size, report.Mips, files[^1].Bytes, report.Quality)
                 {
                     Output = output.Name,
@@ -231,7 +244,7 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
     public StationContent Bind()
     {
         var report = graph.Bound!.Report<BindReport>()!;
-        return new StationContent(report, [], BindFindings.Of(report));
+        return new StationContent(report, [], BindFindings.Of(report, graph.Input.Plan.Target));
     }
 
     public StationContent Deliver()

@@ -12,9 +12,9 @@ public static class NearestWord
         return Distance(nearest, word) <= 1 + word.Length / 2 ? $"Perhaps '{nearest}' is meant" : $"Known are {string.Join(", ", known)}";
     }
 
-    /// <summary>How many letters have to be put in, taken out or changed.</summary>
+    /// <summary>How many letters have to be put in, taken out or changed; capitals are taken for small letters.</summary>
     /// <remarks>Source: V. I. Levenshtein, "Binary codes capable of correcting deletions, insertions and reversals", 1966.</remarks>
-    private static int Distance(string one, string two)
+    public static int Distance(string one, string two)
     {
         var row = Enumerable.Range(0, two.Length + 1).ToArray();
         for (int i = 1; i <= one.Length; i++)

@@ -2,6 +2,7 @@ using System.Numerics;
 using Crumpet.Core.Checking;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Pack;
+using Crumpet.Core.Targets;
 
 namespace Crumpet.Core.Convert;
 
@@ -12,13 +13,17 @@ namespace Crumpet.Core.Convert;
 public sealed record ConvertSettings(TextureFormat Format, ColourMeaning Meaning, MipFilter Mips = MipFilter.Kaiser)
 {
     /// <summary>Version of this record's meaning; part of every conversion's key.</summary>
-    public int Version { get; init; } = 2;
+    public int Version { get; init; } = 3;
 
     /// <summary>How long the encoder may search.</summary>
     public Effort Effort { get; init; } = Effort.Normal;
 
     /// <summary>What file it is put into.</summary>
-    public TextureContainer Container { get; init; } = TextureContainer.Dds;
+    public TextureFile File { get; init; } = TextureFile.Dds;
+
+    /// <summary>Bits a channel of a loose picture.</summary>
+    [OneOf("The bits of a picture", 8, 16, 32)]
+    public int Bits { get; init; } = 8;
 
     /// <summary>Largest side, texels; null for the picture's own. What is larger is filtered down before it is compressed.</summary>
     [Within("The size of a texture", 1, Texture.LargestSide)]
@@ -30,9 +35,23 @@ public sealed record ConvertSettings(TextureFormat Format, ColourMeaning Meaning
     /// <summary>Whether the picture goes on at its other side.</summary>
     public bool Wraps { get; init; }
 
-    /// <summary>What a recipe says of an output.</summary>
-    public static ConvertSettings For(RecipeOutput output) =>
-        new(output.StoredAs(), output.Meaning, output.Mips) { Effort = output.Level, Size = output.Largest, Sides = output.Sides };
+    /// <summary>What a recipe says of an output, and a target of its textures.</summary>
+    /// <param name="output">The output.</param>
+    /// <param name="target">What the engine takes.</param>
+    /// <param name="side">Longest side of its picture, pixels, so that limits it keeps anyway say nothing.</param>
+    public static ConvertSettings For(RecipeOutput output, Target target, int side)
+    {
+        var file = target.Made;
+        int bits = file.Picture is not { } picture ? 8 : picture.Bits.LastOrDefault(b => b <= output.Bits && !picture.IsFloat(b), picture.Bits[0]);
+        return new ConvertSettings(output.StoredAs(target), output.Meaning, file.Picture is null ? output.Mips : MipFilter.None)
+        {
+            File = file,
+            Bits = bits,
+            Effort = file.Picture is null ? output.Level : Effort.Normal,
+            Size = Math.Min(output.Largest ?? int.MaxValue, target.LargestTexture) is var most && most < side ? most : null,
+            Sides = output.Sides,
+        };
+    }
 }
 
 /// <summary>A texture and what was compressed.</summary>

@@ -16,8 +16,8 @@ public sealed record CompressedReport(int Size, int Mips, TextureQuality Quality
     public long Memory { get; init; }
 }
 
-/// <summary>Compresses one texture and measures it: <c>picture</c> to <c>texture</c>, a DDS.</summary>
-public sealed class TextureJob() : JobKind<ConvertSettings>("texture", 2)
+/// <summary>Compresses one texture and measures it: <c>picture</c> to <c>texture</c>, in the file that is wanted.</summary>
+public sealed class TextureJob() : JobKind<ConvertSettings>("texture", 3)
 {
     /// <inheritdoc/>
     public override string Words => "textures to compress";
@@ -35,10 +35,23 @@ public sealed class TextureJob() : JobKind<ConvertSettings>("texture", 2)
     protected override JobOutput Work(ConvertSettings settings, JobInputs inputs, JobContext context)
     {
         var picture = ImageFile.Read(inputs.Bytes("picture"), "picture.png");
+        if (settings.File.Container is not { } container)
+            return Loose(picture, settings, context.Cancel);
         var made = TextureConverter.Work(picture, settings, context.Threads, context.Progress, null, null, context.Cancel);
         var quality = TextureQuality.Measure(made.Source, made.Texture, settings.Meaning, context.Cancel);
         var report = new CompressedReport(made.Texture.Width, made.Texture.Levels.Count, quality) { Height = made.Texture.Height, Memory = made.Texture.Bytes };
-        return new JobOutput { Report = report }.With("texture", settings.Container.Write(made.Texture));
+        return new JobOutput { Report = report }.With("texture", container.Write(made.Texture));
+    }
+
+    // What is lossy is measured by what is read again.
+    private static JobOutput Loose(Bitmap picture, ConvertSettings settings, CancellationToken cancel)
+    {
+        var (file, written) = LoosePicture.Write(picture, settings, cancel);
+        var texture = LoosePicture.AsTexture(settings.File.Picture!.IsLossy ? ImageFile.Read(file, "texture" + settings.File.Ending) : written,
+            settings.Meaning == ColourMeaning.Srgb);
+        var quality = TextureQuality.Measure(TextureConverter.ToFour(written), texture, settings.Meaning, cancel);
+        var report = new CompressedReport(texture.Width, 1, quality) { Height = texture.Height, Memory = texture.Bytes };
+        return new JobOutput { Report = report }.With("texture", file);
     }
 }
 

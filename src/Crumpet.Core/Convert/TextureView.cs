@@ -30,6 +30,25 @@ public static class TextureView
             : rebuild ? (r, g) => Third(r * 2 - 1, g * 2 - 1) * 0.5f + 0.5f : (_, _) => 0));
     }
 
+    // What a stage hands to any card as it is, by numbers of DDS headers; all else it is given decoded.
+    private static readonly TextureFormat[] OnCards = [TextureFormat.Bc1, TextureFormat.Bc4, TextureFormat.Bc5, TextureFormat.Bc7, TextureFormat.Rgba8];
+
+    /// <summary>A texture as a stage draws it: as it is where cards take it so, decoded to bytes otherwise, with levels where it has one alone.</summary>
+    /// <param name="texture">The texture.</param>
+    /// <param name="meaning">What the numbers mean.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public static Texture ForStage(Texture texture, ColourMeaning meaning, CancellationToken cancel = default)
+    {
+        bool isSrgb = meaning == ColourMeaning.Srgb, isAlone = texture.Levels.Count == 1 && texture.Width * texture.Height > 1;
+        if (OnCards.Contains(texture.Format) && !isAlone && (texture.Srgb == isSrgb || texture.Format.DxgiSrgb is null))
+            return texture;
+        IReadOnlyList<Bitmap> levels = isAlone
+            ? MipChain.Build(TextureConverter.ToRgba(Decode(texture, 0, meaning)), new MipSettings(MipFilter.Box, meaning), 1, cancel)
+            : [.. Enumerable.Range(0, texture.Levels.Count).Select(l => TextureConverter.ToRgba(Decode(texture, l, meaning)))];
+        var stored = BlockCodec.Encode(levels, TextureFormat.Rgba8, EncodeSettings.For(Effort.Draft, meaning), 1, null, cancel);
+        return new Texture(texture.Width, texture.Height, TextureFormat.Rgba8, isSrgb, stored);
+    }
+
     // The first channels of RGBA; the third made of the two before it where it was left out.
     private static T[] Channels<T>(T[] rgba, int channels, Func<T, T, T>? third)
     {

@@ -1,3 +1,4 @@
+using System.Globalization;
 using System.IO.Compression;
 using System.Security.Cryptography;
 using System.Text.Json;
@@ -18,7 +19,7 @@ public sealed record MadeFrom(string Name, string Sha256);
 /// <param name="Path">Path inside the package.</param>
 /// <param name="Sha256">Of its bytes, lower-case hexadecimal.</param>
 /// <param name="Bytes">Its size.</param>
-/// <param name="Format">GLB, or the texture format with its container.</param>
+/// <param name="Format">What it is, in a few words.</param>
 /// <param name="Width">Texels, for textures.</param>
 /// <param name="Height">Texels, for textures.</param>
 /// <param name="Mips">Levels, for textures.</param>
@@ -30,32 +31,35 @@ public sealed record ManifestFile(
 /// <summary>What a delivery says of itself.</summary>
 /// <param name="Version">Version of this layout.</param>
 /// <param name="Asset">Name the files begin with.</param>
+/// <param name="Target">Name of the target it was made for.</param>
+/// <param name="TargetVersion">Its version.</param>
 /// <param name="Up">Axis that points up.</param>
+/// <param name="Handedness">Handedness of the axes.</param>
 /// <param name="Unit">Unit of lengths.</param>
 /// <param name="Green">Direction of the normal maps' green channel.</param>
 /// <param name="Sources">Files it all began with.</param>
 /// <param name="Files">Every file of the package but the manifest.</param>
-public sealed record Manifest(int Version, string Asset, string Up, string Unit, string Green, IReadOnlyList<MadeFrom> Sources,
-    IReadOnlyList<ManifestFile> Files);
+public sealed record Manifest(int Version, string Asset, string Target, int TargetVersion, string Up, string Handedness, string Unit, string Green,
+    IReadOnlyList<MadeFrom> Sources, IReadOnlyList<ManifestFile> Files);
 
 /// <summary>A texture to deliver.</summary>
 /// <param name="FileName">Name with its ending.</param>
-/// <param name="Dds">The file.</param>
+/// <param name="Bytes">The file.</param>
 /// <param name="Meaning">What its numbers mean.</param>
-/// <param name="Source">Name and hash of the picture it was compressed from.</param>
-public sealed record DeliveryTexture(string FileName, byte[] Dds, ColourMeaning Meaning, MadeFrom Source);
+/// <param name="Source">Name and hash of the picture it was made from.</param>
+public sealed record DeliveryTexture(string FileName, byte[] Bytes, ColourMeaning Meaning, MadeFrom Source);
 
-/// <summary>A material to deliver; file names are those of textures.</summary>
-/// <param name="Source">Name and factors.</param>
-/// <param name="Textures">Textures by where the mesh takes them.</param>
-public sealed record DeliveryMaterial(Material Source, IReadOnlyDictionary<MeshInput, string> Textures);
+/// <summary>A material to deliver.</summary>
+/// <param name="Source">Name, factors and traits.</param>
+/// <param name="Fills">What its textures do for it.</param>
+public sealed record DeliveryMaterial(Material Source, IReadOnlyList<PackageFill> Fills);
 
 /// <summary>Everything a delivery is made of.</summary>
 /// <param name="Asset">Name the files begin with.</param>
 /// <param name="Low">Low objects; triangle materials index <paramref name="Materials"/>.</param>
 /// <param name="Materials">Materials.</param>
 /// <param name="Textures">Textures.</param>
-/// <param name="Pictures">The PNG each texture that a material binds was compressed from, by texture file name.</param>
+/// <param name="Pictures">The PNG each texture that a material binds was made from, by texture file name.</param>
 /// <param name="Target">What the engine wants.</param>
 /// <param name="Sources">Files it all began with.</param>
 public sealed record DeliveryInput(
@@ -75,6 +79,7 @@ public sealed record DeliveryMesh(string Name, IReadOnlyList<Mesh> Objects, bool
 /// <summary>Makes the zip that leaves Crumpet: the same bytes for the same input, on any day.</summary>
 public static class DeliveryPackage
 {
+    private const int ManifestVersion = 2;
     private static readonly DateTimeOffset NoDate = new(1980, 1, 1, 0, 0, 0, TimeSpan.Zero);
 
     /// <summary>How the manifest is written.</summary>
@@ -86,21 +91,65 @@ public static class DeliveryPackage
         Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase) },
     };
 
+    /// <summary>A file of a package, and what it was made from.</summary>
+    private sealed record PackedFile(string Path, byte[] Bytes, string Format, IReadOnlyList<MadeFrom> From)
+    {
+        public DeliveryTexture? Texture { get; init; }
+    }
+
     /// <summary>Makes the package.</summary>
     /// <param name="input">What is in it.</param>
     /// <param name="cancel">Ends the work early.</param>
     /// <returns>The zip and its manifest.</returns>
     public static (byte[] Zip, Manifest Manifest) Make(DeliveryInput input, CancellationToken cancel = default)
     {
-        var files = new List<(string Path, byte[] Bytes)>();
+        var target = input.Target;
+        var scenes = new DeliveryScenes(input, cancel);
+        MadeFrom[] withTextures = [.. input.Sources, .. input.Textures.Where(t => input.Pictures.ContainsKey(t.FileName)).Select(t => t.Source)];
+        var files = new List<PackedFile>();
+        string name = Target.NameBy(target.MeshName, input.Asset);
         // Textures alone leave without a mesh.
         if (input.Low.Count > 0)
-            files.Add((input.Target.MeshPath($"{input.Asset}.glb"), MakeGlb(input, input.Low, true, cancel)));
-        files.AddRange(input.More.Select(m => (input.Target.MeshPath($"{m.Name}.glb"), MakeGlb(input, m.Objects, m.HasMaterials, cancel))));
-        files.AddRange(input.Textures.Select(t => (input.Target.TexturePath(t.FileName), t.Dds)));
-        var manifest = new Manifest(1, input.Asset, input.Target.Up.ToString().ToLowerInvariant(), "metre", input.Target.Green.ToString().ToLowerInvariant(),
-            input.Sources, [.. files.Select(f => Describe(f.Path, f.Bytes, input))]);
-        files.Add(("manifest.json", JsonSerializer.SerializeToUtf8Bytes(manifest, ManifestJson)));
+            AddMeshes(name, input.Low, true);
+        foreach (var mesh in input.More)
+            AddMeshes(mesh.Name, mesh.Objects, mesh.HasMaterials);
+        if (target.MaterialX && input.Materials.Count > 0)
+        {
+            using var stream = new MemoryStream();
+            MaterialXWriter.Write(scenes.Materials(target.MaterialFolder), stream);
+            files.Add(new PackedFile(target.MaterialPath($"{name}.mtlx"), stream.ToArray(), "MaterialX", withTextures));
+        }
+        if (target.SettingsName.Length > 0)
+            files.Add(new PackedFile(target.MaterialPath($"{Target.NameBy(target.SettingsName, input.Asset)}.json"), DeliverySettings.Write(input), "settings",
+                withTextures));
+        if (target.Textures is not null)
+            files.AddRange(input.Textures.Select(t => new PackedFile(target.TexturePath(t.FileName), t.Bytes, "", [t.Source]) { Texture = t }));
+        var manifest = new Manifest(ManifestVersion, input.Asset, target.Name, target.Version, Word(target.Up), Word(target.Handedness),
+            UnitOf(target.UnitMetres), Word(target.Green), input.Sources, [.. files.Select(Describe)]);
+        return (Zip([.. files.Select(f => (f.Path, f.Bytes)), ("manifest.json", JsonSerializer.SerializeToUtf8Bytes(manifest, ManifestJson))], cancel), manifest);
+
+        void AddMeshes(string file, IReadOnlyList<Mesh> objects, bool hasMaterials)
+        {
+            cancel.ThrowIfCancellationRequested();
+            var written = target.Mesh.Write(scenes.Of(objects, hasMaterials), file);
+            files.AddRange(written.Select(w => new PackedFile(target.MeshPath(w.Name), w.Bytes,
+                w == written[0] ? target.Mesh.Label : $"beside {target.Mesh.Label}", hasMaterials ? withTextures : input.Sources)));
+        }
+    }
+
+    private static string Word<T>(T value)
+        where T : struct, Enum => value.ToString().ToLowerInvariant();
+
+    private static string UnitOf(double metres) => metres switch
+    {
+        1 => "metre",
+        0.01 => "centimetre",
+        0.001 => "millimetre",
+        _ => string.Create(CultureInfo.InvariantCulture, $"{metres:0.#########} metres"),
+    };
+
+    private static byte[] Zip(IEnumerable<(string Path, byte[] Bytes)> files, CancellationToken cancel)
+    {
         using var stream = new MemoryStream();
         using (var zip = new ZipArchive(stream, ZipArchiveMode.Create, leaveOpen: true))
         {
@@ -110,59 +159,28 @@ public static class DeliveryPackage
                 // Stored, not deflated: a deflater's bytes differ from version to version.
                 var entry = zip.CreateEntry(path, CompressionLevel.NoCompression);
                 entry.LastWriteTime = NoDate;
-                using var target = entry.Open();
-                target.Write(bytes);
+                using var to = entry.Open();
+                to.Write(bytes);
             }
         }
-        return (stream.ToArray(), manifest);
-    }
-
-    private static ManifestFile Describe(string path, byte[] bytes, DeliveryInput input)
-    {
-        string hash = System.Convert.ToHexStringLower(SHA256.HashData(bytes));
-        var texture = input.Textures.FirstOrDefault(t => path == input.Target.TexturePath(t.FileName));
-        if (texture is null)
-            return new ManifestFile(path, hash, bytes.Length, "GLB", null, null, null, null,
-                [.. input.Sources, .. input.More.Any(m => !m.HasMaterials && path == input.Target.MeshPath($"{m.Name}.glb")) ? []
-                    : input.Textures.Where(t => input.Pictures.ContainsKey(t.FileName)).Select(t => t.Source)]);
-        var dds = TextureContainer.Read(bytes, texture.FileName);
-        return new ManifestFile(path, hash, bytes.Length, $"{dds.Format.Label} in DDS", dds.Width, dds.Height, dds.Levels.Count,
-            texture.Meaning.ToString().ToLowerInvariant(), [texture.Source]);
-    }
-
-    private static byte[] MakeGlb(DeliveryInput input, IReadOnlyList<Mesh> objects, bool hasMaterials, CancellationToken cancel)
-    {
-        var textures = new List<GlbTexture>();
-        var materials = (hasMaterials ? input.Materials : []).Select(
-            m => new GlbMaterial(m.Source, Add(m, MeshInput.BaseColour), Add(m, MeshInput.Normal), Add(m, MeshInput.OcclusionRoughnessMetalness))).ToArray();
-        var meshes = objects.Select(m => new GlbMesh(m, m.Uvs is null || !hasMaterials ? null : TangentSpace.PerCorner(m))).ToArray();
-        using var stream = new MemoryStream();
-        GlbWriter.Write(new GlbDocument(meshes, materials, textures), stream);
         return stream.ToArray();
-
-        int? Add(DeliveryMaterial material, MeshInput place)
-        {
-            if (!material.Textures.TryGetValue(place, out string? file))
-                return null;
-            cancel.ThrowIfCancellationRequested();
-            // glTF fixes green up; a green-down texture must not be offered as the compressed form of the same picture.
-            bool turn = place == MeshInput.Normal && input.Target.Green == GreenDirection.Down;
-            byte[] picture = turn ? ImageFile.WritePng(GreenTurned((Bitmap8)ImageFile.Read(input.Pictures[file], file + ".png")), cancel: cancel)
-                : input.Pictures[file];
-            textures.Add(new GlbTexture(Path.GetFileNameWithoutExtension(file), picture, turn ? null : Beside(input.Target, file)));
-            return textures.Count - 1;
-        }
     }
 
-    /// <summary>Path of a texture as the mesh sees it.</summary>
-    private static string Beside(Target target, string file) =>
-        string.Concat(Enumerable.Repeat("../", target.MeshFolder.Length == 0 ? 0 : target.MeshFolder.Split('/').Length)) + target.TexturePath(file);
-
-    private static Bitmap8 GreenTurned(Bitmap8 normal)
+    private static ManifestFile Describe(PackedFile file)
     {
-        var pixels = normal.Pixels.AsSpan().ToArray();
-        for (int i = 1; i < pixels.Length; i += normal.Channels)
-            pixels[i] = (byte)(255 - pixels[i]);
-        return new Bitmap8(normal.Width, normal.Height, normal.Channels, pixels);
+        string hash = System.Convert.ToHexStringLower(SHA256.HashData(file.Bytes));
+        if (file.Texture is not { } made)
+            return new ManifestFile(file.Path, hash, file.Bytes.Length, file.Format, null, null, null, null, file.From);
+        string ending = Path.GetExtension(made.FileName);
+        if (!TextureContainer.IsTexture(file.Bytes))
+        {
+            var (width, height) = ImageFile.SizeOf(file.Bytes, made.FileName);
+            return new ManifestFile(file.Path, hash, file.Bytes.Length, PictureFormat.Table.All.First(f => f.Ending == ending).Label, width, height, 1,
+                Word(made.Meaning), file.From);
+        }
+        var texture = TextureContainer.Read(file.Bytes, made.FileName);
+        return new ManifestFile(file.Path, hash, file.Bytes.Length,
+            $"{texture.Format.Label} in {TextureContainer.Table.All.First(c => c.Ending == ending).Label}", texture.Width, texture.Height,
+            texture.Levels.Count, Word(made.Meaning), file.From);
     }
 }

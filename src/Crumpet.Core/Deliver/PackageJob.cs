@@ -11,11 +11,18 @@ namespace Crumpet.Core.Deliver;
 /// <param name="Picture">Name of the picture it was compressed from.</param>
 public sealed record PackageTexture(string File, ColourMeaning Meaning, string Picture);
 
+/// <summary>What a texture does for a material.</summary>
+/// <param name="Slot">What it feeds.</param>
+/// <param name="File">Name of the texture's file.</param>
+/// <param name="Channel">The channel that does.</param>
+public sealed record PackageFill(MaterialSlot Slot, string File, PictureChannel Channel);
+
 /// <summary>A sheet's material; file names are those of textures.</summary>
 /// <param name="Name">Its name.</param>
 /// <param name="Material">Number of the scene's material it looks like; -1 for none.</param>
-/// <param name="Textures">Textures by where the mesh takes them.</param>
-public sealed record PackageMaterial(string Name, int Material, IReadOnlyDictionary<MeshInput, string> Textures);
+/// <param name="Traits">What it says beside colour, roughness and metalness.</param>
+/// <param name="Fills">What its textures do for it.</param>
+public sealed record PackageMaterial(string Name, int Material, MaterialTraits Traits, IReadOnlyList<PackageFill> Fills);
 
 /// <summary>What a package depends on beside meshes, textures and pictures.</summary>
 /// <param name="Asset">Name the files begin with.</param>
@@ -46,7 +53,7 @@ public sealed record PackageReport(IReadOnlyList<DeliveredFile> Files);
 /// Writes a package: low objects as <c>shape/K</c>, <c>spread/K</c>, <c>rest/K</c> and <c>laid/K</c>, <c>materials</c>, <c>texture/T</c>,
 /// <c>picture/T</c> and <c>source/S</c>, and objects of further mesh files as <c>more/M/shape/K</c> and so on, to <c>package</c>.
 /// </summary>
-public sealed class PackageJob() : JobKind<PackageSettings>("package", 3)
+public sealed class PackageJob() : JobKind<PackageSettings>("package", 4)
 {
     /// <inheritdoc/>
     public override string Words => "packages to write";
@@ -64,7 +71,7 @@ public sealed class PackageJob() : JobKind<PackageSettings>("package", 3)
         var meshes = inputs.List("shape").Select((shape, k) => inputs.Mesh(shape, $"spread/{k}").WithRest(inputs.Bytes($"rest/{k}"))
             .WithLaid(inputs.Bytes($"laid/{k}"))).ToArray();
         var materials = SceneFile.Read(inputs.Bytes("materials")).Materials;
-        var bound = settings.Materials.SelectMany(m => m.Textures.Values).ToHashSet(StringComparer.Ordinal);
+        var bound = settings.Materials.SelectMany(m => m.Fills).Select(f => f.File).ToHashSet(StringComparer.Ordinal);
         var pictures = new Dictionary<string, byte[]>(StringComparer.Ordinal);
         var textures = new List<DeliveryTexture>();
         for (int t = 0; t < settings.Textures.Count; t++)
@@ -78,8 +85,8 @@ public sealed class PackageJob() : JobKind<PackageSettings>("package", 3)
         }
         var input = new DeliveryInput(
             settings.Asset, meshes,
-            [.. settings.Materials.Select(m => new DeliveryMaterial((m.Material < 0 ? Material.Plain : materials[m.Material]) with { Name = m.Name },
-                m.Textures))],
+            [.. settings.Materials.Select(m => new DeliveryMaterial((m.Material < 0 ? Material.Plain : materials[m.Material]) with { Name = m.Name, Traits = m.Traits },
+                m.Fills))],
             textures, pictures, settings.Target, [.. settings.Sources.Select((name, s) => new MadeFrom(name, inputs[$"source/{s}"].Sha256))]);
         input = input with { More = [.. settings.Meshes.Select((m, number) => MoreOf(m, number))] };
         var (zip, manifest) = DeliveryPackage.Make(input, context.Cancel);

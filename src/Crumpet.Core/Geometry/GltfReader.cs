@@ -16,6 +16,7 @@ namespace Crumpet.Core.Geometry;
 public sealed class GltfReader
 {
     private const int MostPositionsAndTriangles = 100_000_000;
+    private const int MostGroups = 32;
     private readonly string fileName;
     private readonly GltfData data;
     private readonly List<Finding> notes = [];
@@ -61,10 +62,10 @@ public sealed class GltfReader
         var strays = new List<Stray>();
         var nodes = Nodes();
         // Joints may stand anywhere in the tree, so all places are known before the first mesh.
-        foreach (var (number, _, world, _) in nodes)
+        foreach (var (number, _, world, _, _) in nodes)
             worlds[number] = world;
         var joints = data.Root.List("skins").SelectMany(s => s.List("joints")).Select(j => j.GetInt32()).ToHashSet();
-        foreach (var (number, node, world, hidden) in nodes)
+        foreach (var (number, node, world, hidden, groups) in nodes)
         {
             cancel.ThrowIfCancellationRequested();
             string? name = node.Text("name");
@@ -74,7 +75,7 @@ public sealed class GltfReader
                 var source = data.Root.At("meshes", meshNumber) ?? throw Wrong($"node {number} refers to mesh {meshNumber}, which is not there");
                 name = Name(name ?? source.Text("name"), number);
                 if (ToMesh(name, source, node, world, cancel) is { } mesh)
-                    meshes.Add(mesh with { IsHidden = hidden });
+                    meshes.Add(mesh with { IsHidden = hidden, Groups = groups });
             }
             else if (node.Has("camera"))
             {
@@ -114,15 +115,16 @@ public sealed class GltfReader
     }
 
     /// <summary>Nodes of the scene with their place in the world, parents first.</summary>
-    private List<(int Number, JsonElement Node, Matrix4x4 World, bool Hidden)> Nodes()
+    private List<(int Number, JsonElement Node, Matrix4x4 World, bool Hidden, IReadOnlyList<string> Groups)> Nodes()
     {
         var all = data.Root.List("nodes").ToArray();
         IEnumerable<int> roots = data.Root.At("scenes", data.Root.Int("scene", 0)) is { } scene
             ? scene.List("nodes").Select(n => n.GetInt32())
             : Enumerable.Range(0, all.Length).Except(all.SelectMany(n => n.List("children")).Select(c => c.GetInt32()));
-        var found = new List<(int, JsonElement, Matrix4x4, bool)>();
+        var found = new List<(int, JsonElement, Matrix4x4, bool, IReadOnlyList<string>)>();
         var seen = new HashSet<int>();
-        var open = new Stack<(int Number, Matrix4x4 Parent, bool Hidden)>(roots.Reverse().Select(r => (r, Matrix4x4.Identity, false)));
+        var open = new Stack<(int Number, Matrix4x4 Parent, bool Hidden, IReadOnlyList<string> Groups)>(
+            roots.Reverse().Select(r => (r, Matrix4x4.Identity, false, (IReadOnlyList<string>)[])));
         while (open.TryPop(out var next))
         {
             if (next.Number < 0 || next.Number >= all.Length)
@@ -132,9 +134,10 @@ public sealed class GltfReader
             var node = all[next.Number];
             var world = Local(node) * next.Parent;
             bool hidden = next.Hidden || node.Inner("extensions", "KHR_node_visibility", "visible") is { ValueKind: JsonValueKind.False };
-            found.Add((next.Number, node, world, hidden));
+            found.Add((next.Number, node, world, hidden, next.Groups));
+            IReadOnlyList<string> below = node.Text("name") is { Length: > 0 } name && next.Groups.Count < MostGroups ? [.. next.Groups, name] : next.Groups;
             foreach (var child in node.List("children").Reverse())
-                open.Push((child.GetInt32(), world, hidden));
+                open.Push((child.GetInt32(), world, hidden, below));
         }
         return found;
     }
@@ -161,7 +164,7 @@ public sealed class GltfReader
         Use(TextureKind.Emission, source.Inner("emissiveTexture"));
         return new Material(source.Text("name") ?? $"material_{number}", colour, metallic?.Float("roughnessFactor", 1) ?? 0.6f,
             metallic?.Float("metallicFactor", 1) ?? 0)
-        { Textures = uses };
+        { Textures = uses, Traits = GltfTraits.Read(source) };
 
         void Use(TextureKind slot, JsonElement? texture)
         {

@@ -39,6 +39,9 @@ public sealed record Mesh
     /// <summary>The transform the source had on the object. Positions and normals already have it; engines see it until it is applied.</summary>
     public Matrix4x4 Placement { get; init; } = Matrix4x4.Identity;
 
+    /// <summary>Names of what the source hangs the object below, the topmost first; empty where it hangs below nothing.</summary>
+    public IReadOnlyList<string> Groups { get; init; } = [];
+
     /// <summary>Whether the source hides the object.</summary>
     public bool IsHidden { get; init; }
 
@@ -53,6 +56,24 @@ public sealed record Mesh
 
     /// <summary>Normals of the source, or angle-weighted smooth normals where it has none.</summary>
     public Vector3[] NormalsOrSmooth() => Normals ?? SmoothNormals.PerCorner(this);
+
+    /// <summary>The same with its triangles' corners in the other order, so that what faced outward faces inward; normals stay.</summary>
+    public Mesh TurnedOver() => this with
+    {
+        Corners = TurnedOver(Corners),
+        Normals = Normals is null ? null : TurnedOver(Normals),
+        UvSets = [.. UvSets.Select(TurnedOver)],
+        Colours = Colours is null ? null : TurnedOver(Colours),
+    };
+
+    /// <summary>Values per corner, with the second and third of each triangle exchanged.</summary>
+    public static T[] TurnedOver<T>(T[] perCorner)
+    {
+        var turned = (T[])perCorner.Clone();
+        for (int i = 0; i + 2 < turned.Length; i += 3)
+            (turned[i + 1], turned[i + 2]) = (turned[i + 2], turned[i + 1]);
+        return turned;
+    }
 
     /// <summary>The triangles of several objects over one list of positions, in the order of the objects.</summary>
     public static (Vector3[] Positions, int[] Corners) Join(IReadOnlyList<Mesh> meshes)
@@ -90,9 +111,12 @@ public sealed record Material(string Name, Vector4 BaseColour, float Roughness, 
     /// <summary>Pictures the source puts into the material's slots, by the paths it wrote.</summary>
     public IReadOnlyList<TextureUse> Textures { get; init; } = [];
 
+    /// <summary>What it says of its surface beside that.</summary>
+    public MaterialTraits Traits { get; init; } = MaterialTraits.Plain;
+
     /// <summary>Whether another material says the same.</summary>
     public bool SaysTheSameAs(Material other) =>
-        (Name, BaseColour, Roughness, Metalness) == (other.Name, other.BaseColour, other.Roughness, other.Metalness)
+        (Name, BaseColour, Roughness, Metalness, Traits) == (other.Name, other.BaseColour, other.Roughness, other.Metalness, other.Traits)
             && Textures.Count == other.Textures.Count
             && Textures.Zip(other.Textures).All(t => t.First.SaysTheSameAs(t.Second));
 

@@ -30,7 +30,7 @@ public static class MeshPieces
             SceneFile.Put<Vector2>(writer, set);
     });
 
-    /// <summary>Name, faces as the source had them, placement and whether it is hidden.</summary>
+    /// <summary>Name, faces as the source had them, placement, groups and whether it is hidden.</summary>
     public static byte[] Rest(Mesh mesh) => Bytes(writer =>
     {
         writer.Write(mesh.Name);
@@ -40,6 +40,7 @@ public static class MeshPieces
         writer.Write(mesh.TrianglePolygons is not null);
         if (mesh.TrianglePolygons is not null)
             SceneFile.Put<int>(writer, mesh.TrianglePolygons);
+        SceneFile.Put(writer, mesh.Groups);
     });
 
     /// <summary>UVs and sheets of triangles, as a layout gives them.</summary>
@@ -98,6 +99,7 @@ public static class MeshPieces
             IsHidden = reader.ReadBoolean(),
             Placement = SceneFile.Get<Matrix4x4>(reader)[0],
             TrianglePolygons = reader.ReadBoolean() ? SceneFile.Get<int>(reader) : null,
+            Groups = SceneFile.GetTexts(reader),
         };
     }
 

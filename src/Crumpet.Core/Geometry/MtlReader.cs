@@ -41,8 +41,15 @@ public static class MtlReader
         {
             BaseColour = new Vector4(Linear(words[1], place), Linear(words[2], place), Linear(words[3], place), last.BaseColour.W),
         },
-        "d" when words.Length >= 2 => last with { BaseColour = last.BaseColour with { W = Factor(words[^1], place) } },
-        "Tr" when words.Length >= 2 => last with { BaseColour = last.BaseColour with { W = 1 - Factor(words[1], place) } },
+        "d" when words.Length >= 2 => Seen(last, Factor(words[^1], place)),
+        "Tr" when words.Length >= 2 => Seen(last, 1 - Factor(words[1], place)),
+        "Ke" when words.Length >= 4 => last with
+        {
+            Traits = last.Traits with { Emission = Tint.Of(new Vector3(Factor(words[1], place), Factor(words[2], place), Factor(words[3], place))) },
+        },
+        "Ni" when words.Length >= 2 => last with { Traits = last.Traits with { Index = Math.Clamp(Number(words[1], place), 1, 4) } },
+        "Pc" when words.Length >= 2 => last with { Traits = last.Traits with { ClearCoat = Factor(words[1], place) } },
+        "Pcr" when words.Length >= 2 => last with { Traits = last.Traits with { ClearCoatRoughness = Factor(words[1], place) } },
         "Pr" when words.Length >= 2 => last with { Roughness = Factor(words[1], place) },
         "Pm" when words.Length >= 2 => last with { Metalness = Factor(words[1], place) },
         _ when SlotOf(words[0]) is { } slot && PathOf(words) is { Length: > 0 } path => last with { Textures = [.. last.Textures, new TextureUse(slot, path)] },
@@ -84,8 +91,17 @@ public static class MtlReader
 
     private static float Linear(string word, Place place) => Imaging.Srgb.ToLinear(Factor(word, place));
 
-    private static float Factor(string word, Place place) =>
+    // What is seen through blends.
+    private static Material Seen(Material last, float opacity) => last with
+    {
+        BaseColour = last.BaseColour with { W = opacity },
+        Traits = last.Traits with { Alpha = opacity < 1 ? AlphaMode.Blend : AlphaMode.Opaque },
+    };
+
+    private static float Factor(string word, Place place) => Math.Clamp(Number(word, place), 0, 1);
+
+    private static float Number(string word, Place place) =>
         float.TryParse(word, NumberStyles.Float, CultureInfo.InvariantCulture, out float value) && float.IsFinite(value)
-            ? Math.Clamp(value, 0, 1)
+            ? value
             : throw new SourceFileException(place.File, $"line {place.Line}", $"'{word}' is no number", "Export the material library again");
 }

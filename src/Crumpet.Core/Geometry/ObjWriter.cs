@@ -61,6 +61,16 @@ public static class ObjWriter
         }
     }
 
+    /// <summary>Writes a document's objects where they are in the world, in its space; the format knows no pivots, groups or instances.</summary>
+    /// <param name="document">What to write.</param>
+    /// <param name="stream">Receives ASCII text with LF line endings.</param>
+    /// <param name="libraryName">File name of the material library, or null for none.</param>
+    public static void Write(SceneDocument document, Stream stream, string? libraryName) => Write(InTheWorld(document), stream, libraryName);
+
+    /// <summary>A document's objects where they are in the world, in its space, with normals.</summary>
+    internal static Scene InTheWorld(SceneDocument document) => new("",
+        [.. SceneTree.InTheWorld(document).Select(o => o.Mesh with { Normals = o.Mesh.NormalsOrSmooth() })], [.. document.Materials.Select(m => m.Source)], []);
+
     /// <summary>Picked colours for positions, as the common addition to the format has them: where corners differ, that of the first.</summary>
     private static Vector3[]? PositionColours(Mesh mesh)
     {
@@ -82,16 +92,53 @@ public static class ObjWriter
         using var text = new StreamWriter(stream, new UTF8Encoding(false), leaveOpen: true) { NewLine = "\n" };
         foreach (var material in materials)
         {
-            var c = material.BaseColour;
-            text.WriteLine($"newmtl {material.Name}");
-            text.WriteLine(string.Create(CultureInfo.InvariantCulture,
-                $"Kd {Imaging.Srgb.FromLinear(c.X):0.######} {Imaging.Srgb.FromLinear(c.Y):0.######} {Imaging.Srgb.FromLinear(c.Z):0.######}"));
-            text.WriteLine(string.Create(CultureInfo.InvariantCulture,
-                $"d {c.W:0.######}\nPr {material.Roughness:0.######}\nPm {material.Metalness:0.######}"));
+            WriteFactors(text, material);
             foreach (var use in material.Textures.Where(t => t.Path.Length > 0))
                 text.WriteLine($"{Statement(use.Slot)} {use.Path}");
         }
     }
+
+    /// <summary>Writes the material library of a document, with the textures beside it.</summary>
+    /// <param name="document">Materials and textures.</param>
+    /// <param name="stream">Receives ASCII text.</param>
+    public static void WriteLibrary(SceneDocument document, Stream stream)
+    {
+        using var text = new StreamWriter(stream, new UTF8Encoding(false), leaveOpen: true) { NewLine = "\n" };
+        foreach (var material in document.Materials)
+        {
+            var traits = material.Source.Traits;
+            WriteFactors(text, material.Source);
+            foreach (var texture in material.Textures)
+            {
+                if (document.Textures[texture.Texture].Path is not { } path || (texture.Slot == MaterialSlot.Opacity && traits.Alpha == AlphaMode.Opaque))
+                    continue;
+                // The one channel that is meant, and how the picture is moved, stand before its path.
+                string channel = texture.Slot.Channels == 1 ? $" -imfchan {"rgbm"[texture.Channel]}" : "";
+                string moved = !traits.MovesUvs ? "" : string.Create(CultureInfo.InvariantCulture,
+                    $" -s {traits.RepeatU:0.######} {traits.RepeatV:0.######} 1 -o {traits.MoveU:0.######} {traits.MoveV:0.######} 0");
+                text.WriteLine($"{Statement(texture.Slot.Kind)}{channel}{moved} {path}");
+            }
+        }
+    }
+
+    private static void WriteFactors(StreamWriter text, Material material)
+    {
+        var c = material.BaseColour;
+        var traits = material.Traits;
+        text.WriteLine($"newmtl {material.Name}");
+        text.WriteLine(string.Create(CultureInfo.InvariantCulture,
+            $"Kd {Imaging.Srgb.FromLinear(c.X):0.######} {Imaging.Srgb.FromLinear(c.Y):0.######} {Imaging.Srgb.FromLinear(c.Z):0.######}"));
+        text.WriteLine(string.Create(CultureInfo.InvariantCulture,
+            $"d {c.W:0.######}\nPr {material.Roughness:0.######}\nPm {material.Metalness:0.######}"));
+        if (MaterialTrait.Emission.Says(traits))
+            text.WriteLine($"Ke {string.Join(' ', traits.Emission.Numbers.Select(v => Factor(v * traits.EmissionStrength)))}");
+        if (MaterialTrait.Index.Says(traits))
+            text.WriteLine($"Ni {Factor(traits.Index)}");
+        if (MaterialTrait.ClearCoat.Says(traits))
+            text.WriteLine($"Pc {Factor(traits.ClearCoat)}\nPcr {Factor(traits.ClearCoatRoughness)}");
+    }
+
+    private static string Factor(double value) => value.ToString("0.######", CultureInfo.InvariantCulture);
 
     private static string Statement(TextureKind slot) => slot switch
     {

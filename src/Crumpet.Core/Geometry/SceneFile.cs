@@ -1,5 +1,6 @@
 using System.Numerics;
 using System.Runtime.InteropServices;
+using System.Text.Json;
 using Crumpet.Core.Imaging;
 
 namespace Crumpet.Core.Geometry;
@@ -7,7 +8,7 @@ namespace Crumpet.Core.Geometry;
 /// <summary>Crumpet's own binary form of a scene, read at the speed of memory. Little-endian.</summary>
 public static class SceneFile
 {
-    private const uint Magic = 0x35534343; // "CCS5"
+    private const uint Magic = 0x36534343; // "CCS6"
 
     /// <summary>The bytes of a scene.</summary>
     public static byte[] Write(Scene scene)
@@ -22,6 +23,7 @@ public static class SceneFile
             Put(writer, (ReadOnlySpan<Vector4>)[material.BaseColour]);
             writer.Write(material.Roughness);
             writer.Write(material.Metalness);
+            writer.Write(JsonSerializer.Serialize(material.Traits));
             writer.Write(material.Textures.Count);
             foreach (var use in material.Textures)
             {
@@ -38,6 +40,7 @@ public static class SceneFile
             writer.Write(mesh.Name);
             writer.Write(mesh.PolygonCount);
             writer.Write(mesh.IsHidden);
+            Put(writer, mesh.Groups);
             Put(writer, (ReadOnlySpan<Matrix4x4>)[mesh.Placement]);
             writer.Write(mesh.TrianglePolygons is not null);
             if (mesh.TrianglePolygons is not null)
@@ -61,9 +64,7 @@ public static class SceneFile
             writer.Write(name);
             writer.Write(kind);
         }
-        writer.Write(scene.Layers.Count);
-        foreach (string layer in scene.Layers)
-            writer.Write(layer);
+        Put(writer, scene.Layers);
         writer.Write(scene.FileName);
         return stream.ToArray();
     }
@@ -80,6 +81,7 @@ public static class SceneFile
         {
             string name = reader.ReadString();
             materials[i] = new Material(name, Get<Vector4>(reader)[0], reader.ReadSingle(), reader.ReadSingle());
+            materials[i] = materials[i] with { Traits = JsonSerializer.Deserialize<MaterialTraits>(reader.ReadString())! };
             var uses = new TextureUse[reader.ReadInt32()];
             for (int use = 0; use < uses.Length; use++)
                 uses[use] = new TextureUse((TextureKind)reader.ReadByte(),
@@ -94,6 +96,7 @@ public static class SceneFile
             string name = reader.ReadString();
             int polygons = reader.ReadInt32();
             bool hidden = reader.ReadBoolean();
+            var groups = GetTexts(reader);
             var placement = Get<Matrix4x4>(reader)[0];
             var trianglePolygons = reader.ReadBoolean() ? Get<int>(reader) : null;
             var positions = Get<Vector3>(reader);
@@ -109,6 +112,7 @@ public static class SceneFile
                 Name = name,
                 PolygonCount = polygons,
                 IsHidden = hidden,
+                Groups = groups,
                 Placement = placement,
                 TrianglePolygons = trianglePolygons,
                 Positions = positions,
@@ -122,9 +126,7 @@ public static class SceneFile
         var strays = new Stray[reader.ReadInt32()];
         for (int i = 0; i < strays.Length; i++)
             strays[i] = new Stray(reader.ReadString(), reader.ReadString());
-        string[] layers = new string[reader.ReadInt32()];
-        for (int i = 0; i < layers.Length; i++)
-            layers[i] = reader.ReadString();
+        var layers = GetTexts(reader);
         return new Scene(reader.ReadString(), meshes, materials, []) { Strays = strays, Layers = layers };
     }
 
@@ -133,6 +135,21 @@ public static class SceneFile
     {
         writer.Write(values.Length);
         writer.Write(MemoryMarshal.AsBytes(values));
+    }
+
+    internal static void Put(BinaryWriter writer, IReadOnlyList<string> texts)
+    {
+        writer.Write(texts.Count);
+        foreach (string text in texts)
+            writer.Write(text);
+    }
+
+    internal static string[] GetTexts(BinaryReader reader)
+    {
+        string[] texts = new string[reader.ReadInt32()];
+        for (int i = 0; i < texts.Length; i++)
+            texts[i] = reader.ReadString();
+        return texts;
     }
 
     internal static T[] Get<T>(BinaryReader reader)

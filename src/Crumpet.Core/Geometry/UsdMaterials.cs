@@ -63,7 +63,25 @@ internal sealed class UsdMaterials(UsdPrim root, Func<string, string> picture)
         Slot("emissiveColor", TextureKind.Emission);
         Slot("displacement", TextureKind.Height);
         return new Material(name, new Vector4((float)colour[0], (float)colour[1], (float)colour[2], (float)opacity), (float)roughness, (float)metalness)
-        { Textures = uses };
+        { Textures = uses, Traits = Traits(opacity < 1 || uses.Any(u => u.Slot == TextureKind.Opacity)) };
+
+        // A threshold makes holes; without one what is not opaque blends.
+        MaterialTraits Traits(bool isSeenThrough)
+        {
+            double threshold = Number("opacityThreshold", 0);
+            return MaterialTraits.Plain with
+            {
+                Alpha = threshold > 0 ? AlphaMode.CutOut : isSeenThrough ? AlphaMode.Blend : AlphaMode.Opaque,
+                Threshold = threshold > 0 ? Math.Min(threshold, 1) : MaterialTraits.Plain.Threshold,
+                Emission = surface.Value("inputs:emissiveColor")?.Numbers is { Length: 3 } e ? Tint.Of(new Vector3((float)e[0], (float)e[1], (float)e[2]))
+                    : Tint.Black,
+                ClearCoat = Math.Clamp(Number("clearcoat", 0), 0, 1),
+                ClearCoatRoughness = Math.Clamp(Number("clearcoatRoughness", 0), 0, 1),
+                Index = Math.Clamp(Number("ior", MaterialTraits.UsualIndex), 1, 4),
+            };
+        }
+
+        double Number(string input, double otherwise) => surface.Value("inputs:" + input)?.Numbers is [var given, ..] && double.IsFinite(given) ? given : otherwise;
 
         // The value of an input; where a texture is connected it counts, times one.
         double[]? Slot(string input, TextureKind kind)

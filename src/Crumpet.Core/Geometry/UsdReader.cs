@@ -11,6 +11,7 @@ namespace Crumpet.Core.Geometry;
 public sealed class UsdReader
 {
     private const float MetresAUnit = 0.01f;
+    private const int MostGroups = 32;
 
     // Quarter turn from Z up to Y up.
     private static readonly Matrix4x4 FromZUp = new(1, 0, 0, 0, 0, 0, -1, 0, 0, 1, 0, 0, 0, 0, 0, 1);
@@ -105,7 +106,7 @@ public sealed class UsdReader
         namesAreParents = EachMeshIsAlone(stage.Root, false, parents) && parents.Count > 0
             && parents.Select(p => p.Name).Distinct(StringComparer.Ordinal).Count() == parents.Count;
         foreach (var prim in stage.Root.Children)
-            Visit(prim, stage.Root, new State(Matrix4x4.Identity, null, false));
+            Visit(prim, stage.Root, new State(Matrix4x4.Identity, null, false, []));
         foreach (string layer in stage.Missing)
             notes.Add(new Finding(Severity.Warn, "layer-missing", fileName,
                 $"{fileName} refers to {layer}, which is not here; add it, or nothing of it is read."));
@@ -172,6 +173,10 @@ public sealed class UsdReader
                     strays.Add(new Stray(NameOf(prim), "light"));
                 break;
         }
+        // One prim that holds all is the file's, and no group.
+        bool isGroup = prim.Type is "Xform" or "" or "Scope" && !(parent == stage.Root && stage.Root.Children.Count(c => c.Type != "Material") == 1);
+        if (isGroup && state.Groups.Count < MostGroups && !(namesAreParents && prim.Children.Any(c => c.Type == "Mesh")))
+            state = state with { Groups = [.. state.Groups, NameOf(prim)] };
         foreach (var child in prim.Children)
             Visit(child, prim, state);
     }
@@ -189,7 +194,7 @@ public sealed class UsdReader
             .Select(c => (c.Value("indices")?.Numbers ?? [], materials.Find(UsdMaterials.BindingOf(c), prim)));
         if (builder.Build(whole, [.. subsets]) is not { } mesh)
             return;
-        meshes.Add(mesh with { Placement = back * world, IsHidden = state.IsHidden });
+        meshes.Add(mesh with { Placement = back * world, IsHidden = state.IsHidden, Groups = state.Groups });
         if (prim.Value("subdivisionScheme")?.Word is var scheme and not "none" && mesh.Normals is null)
             notes.Add(new Finding(Severity.Note, "control-mesh", name,
                 $"{name} in {fileName} is a subdivision surface ({scheme ?? "catmullClark"}); its control mesh is read as it is. Subdivide it and export again "
@@ -201,5 +206,5 @@ public sealed class UsdReader
     private static string NameOf(UsdPrim prim) => prim.Metadata.GetValueOrDefault("displayName")?.Word is { Length: > 0 } shown ? shown : prim.Name;
 
     /// <summary>What a prim has from those above it.</summary>
-    private sealed record State(Matrix4x4 World, string? Material, bool IsHidden);
+    private sealed record State(Matrix4x4 World, string? Material, bool IsHidden, IReadOnlyList<string> Groups);
 }

@@ -122,13 +122,21 @@ public static class ImageFile
     /// <exception cref="SourceFileException">As for <see cref="Read"/>.</exception>
     public static (int Width, int Height) SizeOf(byte[] bytes, string fileName)
     {
+        var (width, height, _) = ShapeOf(bytes, fileName);
+        return (width, height);
+    }
+
+    /// <summary>Width and height of a picture, pixels, and its channels; without decoding it where its format allows that.</summary>
+    /// <inheritdoc cref="SizeOf"/>
+    public static (int Width, int Height, int Channels) ShapeOf(byte[] bytes, string fileName)
+    {
         if (bytes.Length == 0 || IsReadHere(bytes, fileName))
-            return Read(bytes, fileName) is var whole ? (whole.Width, whole.Height) : default;
+            return Read(bytes, fileName) is var whole ? (whole.Width, whole.Height, whole.Channels) : default;
         try
         {
             using var image = Image.NewFromBuffer(bytes, access: Enums.Access.Sequential);
             CheckFormat(fileName, image);
-            return (image.Width, image.Height);
+            return (image.Width, image.Height, image.Bands);
         }
         catch (VipsException e)
         {

@@ -1,3 +1,5 @@
+using Crumpet.Core.Checking;
+
 namespace Crumpet.Core.Intake;
 
 /// <summary>What a name says.</summary>

@@ -1,3 +1,5 @@
+using Crumpet.Core.Checking;
+
 namespace Crumpet.Core.Intake;
 
 /// <summary>A word for a side, found in a name by itself.</summary>

@@ -82,25 +82,53 @@ public static class TextureKinds
     /// <summary>What told a kind where a material's slot did.</summary>
     internal const string BySlot = "the material's slot";
 
-    private static readonly (TextureKind Kind, string[] Words)[] Named =
+    // What textures are called; words of two are written as one, with a capital or with anything between. Letters stand for themselves alone.
+    private static readonly (TextureKind Kind, string[] Phrases, string[] Letters)[] Named =
     [
-        (TextureKind.Normal, ["normal", "normals", "norm", "nrm", "nor"]),
-        (TextureKind.Height, ["height", "bump", "disp", "displacement", "depth"]),
-        (TextureKind.Roughness, ["roughness", "rough", .. GlossWords]),
-        (TextureKind.Metalness, ["metalness", "metallic", "metal"]),
-        (TextureKind.Occlusion, ["ao", "occlusion", "ambient"]),
-        (TextureKind.Opacity, ["opacity", "alpha", "mask", "cutout"]),
-        (TextureKind.Emission, ["emission", "emissive", "glow"]),
-        (TextureKind.Id, ["id", "ids", "idmap"]),
-        (TextureKind.Masks, ["masks", "packed", .. Orders]),
-        (TextureKind.BaseColour, ["basecolour", "basecolor", "colour", "color", "albedo", "diffuse", "diff", "base", "col"]),
+        (TextureKind.Normal, ["normal", "normals", "normal map", "norm", "nrm", "nor"], ["N"]),
+        (TextureKind.Height, ["height", "height map", "bump", "disp", "displacement", "depth"], ["H"]),
+        (TextureKind.Roughness, ["roughness", "rough", .. GlossWords], ["R"]),
+        (TextureKind.Metalness, ["metalness", "metallic", "metal"], ["M"]),
+        (TextureKind.Occlusion, ["ao", "ambient occlusion", "occlusion", "ambient"], []),
+        (TextureKind.Opacity, ["opacity", "alpha", "mask", "cutout"], ["O"]),
+        (TextureKind.Emission, ["emission", "emissive", "glow"], ["E"]),
+        (TextureKind.Id, ["id", "ids", "idmap"], []),
+        (TextureKind.Masks, ["masks", "packed", .. Orders], []),
+        (TextureKind.BaseColour,
+            ["base colour", "base color", "colour", "color", "colour map", "color map", "albedo", "diffuse", "diff", "base", "col"], ["BC", "D", "C"]),
     ];
+
+    // Words as names that are read by words have them: a phrase is one word there.
+    private static readonly (TextureKind Kind, string[] Words)[] Words =
+        [.. Named.Select(n => (n.Kind, n.Phrases.Select(p => p.Replace(" ", "", StringComparison.Ordinal)).ToArray()))];
+
+    /// <summary>All ways in which a name may say that a texture is of a kind: small, capital, with and without something between words.</summary>
+    public static IReadOnlyList<string> Spellings(TextureKind kind)
+    {
+        var found = new SortedSet<string>(StringComparer.Ordinal);
+        foreach (var (_, phrases, letters) in Named.Where(n => n.Kind == kind))
+        {
+            found.UnionWith(letters);
+            // Gloss is not told from roughness by a name alone where what it holds counts.
+            foreach (string[] words in phrases.Where(p => !GlossWords.Contains(p)).Select(p => p.Split(' ')))
+            {
+                string[] capitals = [.. words.Select(w => char.ToUpperInvariant(w[0]) + w[1..])];
+                foreach (string between in words.Length == 1 ? (ReadOnlySpan<string>)[""] : ["", "_", "-", " ", "."])
+                {
+                    string small = string.Join(between, words);
+                    found.UnionWith([small, small.ToUpperInvariant(), string.Join(between, capitals), string.Join(between, capitals.Skip(1).Prepend(words[0]))]);
+                    found.Add(char.ToUpperInvariant(small[0]) + small[1..]);
+                }
+            }
+        }
+        return [.. found];
+    }
 
     /// <summary>The kind a file name tells by one of its words, or unknown.</summary>
     public static TextureKind ByName(string file)
     {
         var words = WordsOf(file);
-        return Named.FirstOrDefault(n => n.Words.Any(words.Contains)).Kind;
+        return Words.FirstOrDefault(n => n.Words.Any(words.Contains)).Kind;
     }
 
     /// <summary>Whether a file name says that full is smooth, not rough.</summary>
@@ -109,7 +137,7 @@ public static class TextureKinds
     /// <summary>What a texture's file name says beside its kind: what textures of one set have in common; empty where it says no more.</summary>
     public static string SetOf(string file)
     {
-        var kinds = Named.SelectMany(n => n.Words).ToHashSet(StringComparer.Ordinal);
+        var kinds = Words.SelectMany(n => n.Words).ToHashSet(StringComparer.Ordinal);
         return string.Join("_", PartsOf(file).Where(w => !kinds.Contains(w.ToLowerInvariant())));
     }
 
@@ -117,7 +145,7 @@ public static class TextureKinds
     public static IEnumerable<(TextureKind Kind, int Channel)> InChannels(TextureReport texture)
     {
         var words = WordsOf(texture.File);
-        bool saysMetal = Named.Single(n => n.Kind == TextureKind.Metalness).Words.Any(words.Contains);
+        bool saysMetal = Words.Single(n => n.Kind == TextureKind.Metalness).Words.Any(words.Contains);
         bool isShared = texture.Channels >= 3 && !texture.IsGrey
             && (texture.Kind == TextureKind.Masks || (texture.Kind == TextureKind.Roughness && (texture.KindBy == BySlot || saysMetal)));
         if (!isShared)

@@ -10,7 +10,7 @@ namespace Crumpet.Core.Pack;
 public abstract record OutputMend([property: Words("The output", 60)] string Output) : Mend
 {
     /// <summary>The recipe with the mend.</summary>
-    public Recipe Applied(Recipe recipe) =>
+    public virtual Recipe Applied(Recipe recipe) =>
         recipe.Outputs.FirstOrDefault(o => o.Name == Output) is { } output ? recipe.With(Output, Changed(output)) : recipe;
 
     /// <summary>The output with the mend.</summary>
@@ -82,6 +82,26 @@ public sealed record CallOutput(string Output, ColourMeaning Meaning) : OutputMe
 
     /// <inheritdoc/>
     protected override RecipeOutput Changed(RecipeOutput output) => output with { Meaning = Meaning };
+}
+
+/// <summary>Names an output anew, and its file by the kit's pattern.</summary>
+/// <param name="Output">Name of the output.</param>
+/// <param name="To">Its new name.</param>
+public sealed record RenameOutput(string Output, [property: Words("The new name of an output", 60)] string To) : OutputMend(Output)
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Rename {Output} to {To}";
+
+    /// <summary>The recipe with the mend; as it is where another output that is made has the name.</summary>
+    public override Recipe Applied(Recipe recipe) => recipe.Outputs.FirstOrDefault(o => o.Name == To) switch
+    {
+        { On: true } => recipe,
+        { } off => base.Applied(recipe.Without(off.Name)),
+        null => base.Applied(recipe),
+    };
+
+    /// <inheritdoc/>
+    protected override RecipeOutput Changed(RecipeOutput output) => output with { Name = To, File = null };
 }
 
 /// <summary>Gives a feed another range.</summary>
@@ -176,6 +196,7 @@ public static class PackMendKinds
     [
         new("fixChannel", typeof(FixChannel)), new("leaveAlphaOut", typeof(LeaveAlphaOut)), new("makeGrey", typeof(MakeGrey)),
         new("switchOff", typeof(SwitchOff)), new("callOutput", typeof(CallOutput)), new("setRange", typeof(SetRange)),
+        new("renameOutput", typeof(RenameOutput)),
         new("invertChannel", typeof(InvertChannel)), new("multiplyMaterial", typeof(MultiplyMaterial)),
         new("turnOutputGreen", typeof(TurnOutputGreen)), new("addOutput", typeof(AddOutputFor)),
         new("bakeAlso", typeof(BakeAlso)),

@@ -4,7 +4,7 @@ using System.Text.Json.Serialization;
 using Crumpet.Core.Bake;
 using Crumpet.Core.Checking;
 using Crumpet.Core.Imaging;
-using Crumpet.Core.Intake;
+using Crumpet.Core.Targets;
 
 namespace Crumpet.Core.Pack;
 
@@ -92,9 +92,18 @@ public sealed record RecipeOutput(
     /// <summary>Which sides its texture may have.</summary>
     public SideRule Sides { get; init; }
 
-    /// <summary>How Convert stores it.</summary>
-    public TextureFormat StoredAs() => Format ?? (Meaning == ColourMeaning.Normal && Channels.Count < 4 ? TextureFormat.Bc5
-        : Channels.Count == 1 ? TextureFormat.Bc4 : TextureFormat.Bc7);
+    /// <summary>How Convert stores it for a target: as it says itself, as the target wants it by its meaning, or as suits.</summary>
+    public TextureFormat StoredAs(Target target)
+    {
+        if (target.Made.Container is not { } container)
+            return Bits > 8 ? TextureFormat.Rgba16 : Channels.Count == 1 ? TextureFormat.R8 : TextureFormat.Rgba8;
+        // What lies inside meshes alone is of one kind.
+        if (target.Textures is null)
+            return TextureFormat.Uastc;
+        var wanted = Format ?? target.Formats.For(Meaning, Channels.Count);
+        return wanted is not null && container.Holds(wanted) ? wanted : Meaning == ColourMeaning.Normal && Channels.Count < 4 ? TextureFormat.Bc5
+            : Channels.Count == 1 ? TextureFormat.Bc4 : TextureFormat.Bc7;
+    }
 
     /// <summary>A map as a picture of its own.</summary>
     /// <param name="map">The map.</param>

@@ -1,8 +1,11 @@
 using System.Text.Json;
 using Crumpet.Core.Bind;
 using Crumpet.Core.Building;
+using Crumpet.Core.Geometry;
+using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Pairs;
+using Crumpet.Core.Targets;
 
 namespace Crumpet.Web.Pages;
 
@@ -36,7 +39,7 @@ public sealed record StageModel(AssetView View, StageStart Start)
         }
         if (sheets.Any(s => s.Packed.Count > 0))
             low.Add(new("low:packed", "low packed"));
-        if (sheets.Any(s => s.Textures.Count > 0))
+        if (sheets.Any(s => s.Textures.Any(t => t.Url.Length > 0)))
             low.Add(new("low:delivered", "low delivered"));
         low.AddRange([new("low:checker", "UV checker"), new("low:density", "UV density"), new("low:facing", "low facing"), new("low:normals", "low normals"),
             .. Groups("low")]);
@@ -91,20 +94,43 @@ public sealed record StageModel(AssetView View, StageStart Start)
     /// <summary>Each sheet's baked maps and bound textures; none while the bake is out of date.</summary>
     private StageSheet[] Sheets()
     {
-        var bound = View.Report<BindReport>(Station.Bind)?.Sheets ?? [];
-        return [.. (View.ShownBake?.Sheets ?? []).Select(sheet => new StageSheet(
-            sheet.Material,
-            sheet.Maps.ToDictionary(m => m.Key, m => Url(Station.Bake, sheet.Shown.GetValueOrDefault(m.Key, m.Value))),
-            PackedOf(sheet.Sheet),
-            (bound.FirstOrDefault(b => b.Sheet == sheet.Sheet)?.Slots ?? []).Where(s => s.File is not null)
-                .ToDictionary(s => s.Slot.Map, s => Url(Station.Convert, s.File!))))];
+        var bound = View.Report<BindReport>(Station.Bind)?.Materials ?? [];
+        return [.. (View.ShownBake?.Sheets ?? []).Select(sheet =>
+        {
+            var material = bound.FirstOrDefault(b => b.Material == sheet.Sheet);
+            return new StageSheet(
+                sheet.Material,
+                sheet.Maps.ToDictionary(m => m.Key, m => Url(Station.Bake, sheet.Shown.GetValueOrDefault(m.Key, m.Value))),
+                [.. PackedOf(sheet.Sheet)],
+                [.. (material?.Inputs ?? []).Where(i => i.File is not null).SelectMany(i => Filled(i.Input, DrawnUrl(i.File!, i.Input.Meaning), i.File!))],
+                material?.Traits ?? MaterialTraits.Plain);
+        })];
     }
 
-    /// <summary>Packed pictures browsers show, by the material inputs their outputs are named for.</summary>
-    private Dictionary<string, string> PackedOf(string sheet) => (View.Report<PackReport>(Station.Pack)?.Pictures ?? [])
-        .Where(p => p.Sheet == sheet && View.Plan.Recipe.Outputs.Any(o => o.Name == p.Output && o.Picture.IsShownByBrowsers)
-            && View.Plan.Target.Inputs.Any(i => i.Map == p.Output))
-        .ToDictionary(p => p.Output, p => Url(Station.Pack, p.File));
+    /// <summary>Packed pictures browsers show, in the slots of the inputs their outputs are named for.</summary>
+    private IEnumerable<StageTexture> PackedOf(string sheet)
+    {
+        var inputs = View.Plan.Target.Model(View.Plan.Materials.GetValueOrDefault(sheet)?.Model).Inputs;
+        return from picture in View.Report<PackReport>(Station.Pack)?.Pictures ?? []
+               where picture.Sheet == sheet
+               let output = View.Plan.Recipe.Outputs.FirstOrDefault(o => o.Name == picture.Output)
+               where output?.Picture.IsShownByBrowsers == true
+               from input in inputs.Where(i => i.Maps().Contains(picture.Output))
+               from texture in Filled(input, Url(Station.Pack, picture.File), picture.File)
+               select texture;
+    }
 
-    private sealed record StageSheet(int? Material, Dictionary<string, string> Maps, Dictionary<string, string> Packed, Dictionary<string, string> Textures);
+    /// <summary>Address of a delivered texture as the card decodes it.</summary>
+    private string DrawnUrl(string file, ColourMeaning meaning) => View.Shown(Station.Convert)?.Files.FirstOrDefault(f => f.Name == file) is { } texture
+        ? $"/textures/{texture.Sha256}/stage/{meaning.ToString().ToLowerInvariant()}" : "";
+
+    // Opacity lies in an alpha that is not always there.
+    private IEnumerable<StageTexture> Filled(MaterialInput input, string url, string file) => input.Fills
+        .Where(f => f.Channel != PictureChannel.A || View.Report<ConvertReport>(Station.Convert)?.Textures.FirstOrDefault(t => t.File == file)?.Format.Channels == 4)
+        .Select(f => new StageTexture(f.Slot.Word, url, (int)f.Channel, input.Meaning == ColourMeaning.Srgb));
+
+    private sealed record StageTexture(string Slot, string Url, int Channel, bool Srgb);
+
+    private sealed record StageSheet(
+        int? Material, Dictionary<string, string> Maps, IReadOnlyList<StageTexture> Packed, IReadOnlyList<StageTexture> Textures, MaterialTraits Surface);
 }

@@ -14,6 +14,9 @@ internal static class SightEndpoints
         app.MapGet("/textures/{sha}/blocks/{level:int}", (string sha, int level, SightService sights, HttpContext context) => AnswerAsync(context,
             () => Task.FromResult(!FileStore.IsHash(sha) || sights.Blocks(sha, level) is not { } blocks ? Results.NotFound()
                 : Results.Bytes(blocks, "application/octet-stream"))));
+        app.MapGet("/textures/{sha}/stage/{meaning}", (string sha, string meaning, SightService sights, HttpContext context) =>
+            AnswerAsync(context, async () => !FileStore.IsHash(sha) || !PictureEndpoints.Known(meaning, out ColourMeaning parsed) ? Results.NotFound()
+                : Results.Bytes(await sights.ForStageAsync(sha, parsed), "application/octet-stream")));
         var pair = app.MapGroup("/textures/{sha}/of/{picture}/{meaning}/{filter}");
         pair.MapGet("/levels", (string sha, string picture, string meaning, string filter, SightService sights, HttpContext context) =>
             AnswerAsync(context, async () =>

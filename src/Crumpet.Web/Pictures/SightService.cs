@@ -34,8 +34,19 @@ public sealed class SightService(FileStore store, PixelAllowance allowance) : ID
     /// <exception cref="SourceFileException">It is no texture.</exception>
     public byte[]? Blocks(string sha256, int level)
     {
-        var texture = TextureContainer.Read(store.Load(sha256), sha256[..12]);
+        var texture = LoosePicture.Read(store.Load(sha256), sha256[..12]);
         return level >= 0 && level < texture.Levels.Count ? texture.Level(level).ToArray() : null;
+    }
+
+    /// <summary>A texture as the stage draws it, as DDS.</summary>
+    /// <param name="sha256">Hash of the texture in the store.</param>
+    /// <param name="meaning">What the numbers mean.</param>
+    /// <exception cref="SourceFileException">It is no texture.</exception>
+    public async Task<byte[]> ForStageAsync(string sha256, ColourMeaning meaning)
+    {
+        byte[] bytes = store.Load(sha256);
+        using var room = await allowance.TakeAsync((long)BytesAByteTexture * bytes.Length, CancellationToken.None);
+        return await Task.Run(() => DdsFile.Write(TextureView.ForStage(LoosePicture.Read(bytes, sha256[..12]), meaning)));
     }
 
     /// <summary>A texture as it would be, made to be looked at.</summary>
@@ -54,7 +65,7 @@ public sealed class SightService(FileStore store, PixelAllowance allowance) : ID
         return kept[(picture, settings)] = await Task.Run(() =>
         {
             var texture = TextureConverter.Convert(ImageFile.Read(bytes, picture[..12]), settings, Threads);
-            return (store.Put(settings.Container.Write(texture)), texture.Width, texture.Height, texture.Levels.Count);
+            return (store.Put((settings.File.Container ?? TextureContainer.Dds).Write(texture)), texture.Width, texture.Height, texture.Levels.Count);
         });
     }
 
@@ -105,7 +116,7 @@ public sealed class SightService(FileStore store, PixelAllowance allowance) : ID
         {
             if (latest.Key != key || latest.Sight?.TryGetTarget(out var sight) != true)
             {
-                sight = new TextureSight(ImageFile.Read(picture, name), TextureContainer.Read(texture, key.Texture[..12]), key.Meaning, key.Filter,
+                sight = new TextureSight(ImageFile.Read(picture, name), LoosePicture.Read(texture, key.Texture[..12]), key.Meaning, key.Filter,
                     wraps: false, Threads);
                 latest = (key, new(sight));
             }

@@ -295,7 +295,8 @@ public sealed class RunWorker(RunService runs, RunFeed feed, FileStore store, IS
                     FileName = result.Files[0].Name,
                     Sha256 = result.Files[0].Sha256,
                     Bytes = result.Files[0].Bytes,
-                    CreatedAt = DateTime.UtcNow
+                    CreatedAt = DateTime.UtcNow,
+                    TargetJson = JsonSerializer.Serialize(asset.Plan().Target, BuildJson.Options),
                 });
         }
     }

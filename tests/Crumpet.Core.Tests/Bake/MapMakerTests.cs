@@ -83,7 +83,7 @@ public sealed class MapMakerTests
     {
         var store = new MemoryResultStore();
         using var stream = new MemoryStream();
-        GlbWriter.Write(new GlbDocument([new GlbMesh(Shapes.Plane("rock_low"))], [new GlbMaterial(Material.Plain with { Name = "rock" })], []), stream);
+        GltfWriter.WriteBinary(new SceneDocument([new SceneObject(Shapes.Plane("rock_low"))], [new SceneMaterial(Material.Plain with { Name = "rock" })], []), stream);
         var height = new Bitmap8(64, 64, 1, [.. Enumerable.Range(0, 64 * 64).Select(i => (byte)(127 + 100 * MathF.Sin(i % 64 / 5f)))]);
         byte[] png = ImageFile.WritePng(height);
         SourceFile[] files = [new("rock_low.glb", store.Put(stream.ToArray()), stream.Length), new("rock_height.png", store.Put(png), png.Length)];

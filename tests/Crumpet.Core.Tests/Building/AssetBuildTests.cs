@@ -124,13 +124,13 @@ public sealed class AssetBuildTests
             TriangleMaterials = [0, 1]
         };
         using var stream = new MemoryStream();
-        GlbWriter.Write(new GlbDocument([new GlbMesh(two)],
-            [new GlbMaterial(Material.Plain with { Name = "wood" }), new GlbMaterial(Material.Plain with { Name = "iron" })], []), stream);
+        GltfWriter.WriteBinary(new SceneDocument([new SceneObject(two)],
+            [new SceneMaterial(Material.Plain with { Name = "wood" }), new SceneMaterial(Material.Plain with { Name = "iron" })], []), stream);
         using var high = new MemoryStream();
-        GlbWriter.Write(new GlbDocument([new GlbMesh(Shapes.Plane("p_high"))], [], []), high);
+        GltfWriter.WriteBinary(new SceneDocument([new SceneObject(Shapes.Plane("p_high"))], [], []), high);
         var build = new AssetBuild("p", Small, [Source(store, "low.glb", stream.ToArray()), Source(store, "high.glb", high.ToArray())], store);
         var (_, result) = build.Run(Station.Bind, false, 2, null, default);
-        Assert.Equal(["p_wood_colour.dds", "p_iron_colour.dds"], result.As<BindReport>().Sheets.Select(s => s.Slots[0].File));
+        Assert.Equal(["p_wood_colour.dds", "p_iron_colour.dds"], result.As<BindReport>().Materials.Select(m => m.Inputs[0].File));
         Assert.Contains(build.ResultOf(Station.Intake)!.Findings, f => f.Code == "several-low-materials");
         Assert.Equal(Station.Deliver, build.Run(Station.Deliver, false, 2, null, default).Station);
     }

@@ -156,7 +156,7 @@ public sealed class FaultSceneTests
     private static SourceFile[] Files(MemoryResultStore store, params Mesh[] meshes) => [.. meshes.Select(mesh =>
     {
         using var stream = new MemoryStream();
-        GlbWriter.Write(new GlbDocument([new GlbMesh(mesh)], [new GlbMaterial(Material.Plain with { Name = "p" })], []), stream);
+        GltfWriter.WriteBinary(new SceneDocument([new SceneObject(mesh)], [new SceneMaterial(Material.Plain with { Name = "p" })], []), stream);
         return new SourceFile($"{mesh.Name}.glb", store.Put(stream.ToArray()), stream.Length);
     })];
 

@@ -48,7 +48,7 @@ internal sealed class JobAsset(string name, params Mesh[] meshes)
     private static (string Name, byte[] Bytes) FileOf(Mesh mesh)
     {
         using var stream = new MemoryStream();
-        GlbWriter.Write(new GlbDocument([new GlbMesh(mesh)], [new GlbMaterial(Material.Plain with { Name = "stone" })], []), stream);
+        GltfWriter.WriteBinary(new SceneDocument([new SceneObject(mesh)], [new SceneMaterial(Material.Plain with { Name = "stone" })], []), stream);
         return (mesh.Name + ".glb", stream.ToArray());
     }
 }

@@ -9,6 +9,7 @@ using Crumpet.Core.Jobs;
 using Crumpet.Core.Layout;
 using Crumpet.Core.Pack;
 using Crumpet.Core.Pairs;
+using Crumpet.Core.Targets;
 using Xunit;
 
 namespace Crumpet.Core.Tests.Building;
@@ -34,7 +35,7 @@ public sealed class JobCountTests
     {
         var asset = Balls();
         asset.Run(Plan);
-        Assert.Equal(["texture masks of stone", "bind", "package"],
+        Assert.Equal(["texture masks of stone", "package"],
             Worked(asset, With(Plan, o => o.Name == "masks" ? o with { Format = TextureFormat.Rgba8 } : o)));
         Assert.Equal(["bind", "package"], Worked(asset, Plan with { BindPattern = "T_{asset}_{map}" }));
         asset.Name = "renamed";
@@ -101,6 +102,21 @@ public sealed class JobCountTests
         var asset = Balls();
         asset.Run(Plan);
         Assert.Equal(["package"], Worked(asset, Plan with { Target = Plan.Target with { LargestTexture = 512 } }));
+    }
+
+    [Fact]
+    public void Another_target_bakes_nothing_anew()
+    {
+        var asset = Balls();
+        asset.Run(Plan);
+        // Axes, unit and files follow at the very end; textures where they are stored otherwise.
+        Assert.Equal(["package"], Worked(asset, Plan with { Target = Plan.Target with { Embedded = TextureFile.Jpeg } }));
+        foreach (var target in ReadyTargets.All.Skip(1))
+        {
+            string[] worked = [.. Worked(asset, Plan with { Target = target }).Select(w => w.Split(' ')[0]).Distinct()];
+            Assert.DoesNotContain(worked, w => w is "piece" or "rays" or "layout" or "faults" or "read");
+            Assert.Contains("package", worked);
+        }
     }
 
     [Fact]

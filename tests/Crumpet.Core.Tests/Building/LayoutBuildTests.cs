@@ -98,8 +98,8 @@ public sealed class LayoutBuildTests
     public void What_sheets_cost_follows_from_objects_materials_and_the_recipe()
     {
         ObjectReport Low(string name, params string[] materials) => new("f", name, name, Side.Low, 2, 1, 4, materials, 1, true, false, [1, 1, 1]);
-        var (apart, together) = SheetCost.Of([Low("a", "wood", "iron"), Low("b", "iron"), Low("c"), Low("d", "wood") with { Side = Side.High }], 1, 1024,
-            Recipe.Default);
+        var (apart, together) = SheetCost.Of([Low("a", "wood", "iron"), Low("b", "iron"), Low("c"), Low("d", "wood") with { Side = Side.High }], 1,
+            new AssetPlan().LaidFor(1024));
         // BC7, BC5, BC7: a byte a texel each; mips of 1024² to 4² add a third, those of 2² and 1² take a block each.
         long each = 3 * (Enumerable.Range(2, 9).Sum(i => 1L << (2 * i)) + 32);
         Assert.Equal(new SheetCost(SheetRule.Materials, 2, 4, 2 * each), apart);
@@ -197,7 +197,7 @@ public sealed class LayoutBuildTests
     private static SourceFile Source(MemoryResultStore store, string name, Mesh mesh, Material[]? materials = null)
     {
         using var stream = new MemoryStream();
-        GlbWriter.Write(new GlbDocument([new GlbMesh(mesh)], [.. (materials ?? [Material.Plain]).Select(m => new GlbMaterial(m))], []), stream);
+        GltfWriter.WriteBinary(new SceneDocument([new SceneObject(mesh)], [.. (materials ?? [Material.Plain]).Select(m => new SceneMaterial(m))], []), stream);
         byte[] bytes = stream.ToArray();
         return new SourceFile(name, store.Put(bytes), bytes.Length);
     }

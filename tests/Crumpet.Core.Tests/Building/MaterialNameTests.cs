@@ -91,8 +91,8 @@ public sealed class MaterialNameTests
         var sources = files.Select(f =>
         {
             using var stream = new MemoryStream();
-            GlbWriter.Write(new GlbDocument([.. f.Objects.Select((o, i) => new GlbMesh(o.Mesh with { TriangleMaterials = [.. Enumerable.Repeat(i, 12)] }))],
-                [.. f.Objects.Select(o => new GlbMaterial(o.Material))], []), stream);
+            GltfWriter.WriteBinary(new SceneDocument([.. f.Objects.Select((o, i) => new SceneObject(o.Mesh with { TriangleMaterials = [.. Enumerable.Repeat(i, 12)] }))],
+                [.. f.Objects.Select(o => new SceneMaterial(o.Material))], []), stream);
             return new SourceFile(f.Name, store.Put(stream.ToArray()), stream.Length);
         }).ToArray();
         var small = plan with

@@ -96,7 +96,7 @@ public sealed class StrangersTests
     private static byte[] Glb(IEnumerable<Mesh> meshes, Material material)
     {
         using var stream = new MemoryStream();
-        GlbWriter.Write(new GlbDocument([.. meshes.Select(m => new GlbMesh(m))], [new GlbMaterial(material)], []), stream);
+        GltfWriter.WriteBinary(new SceneDocument([.. meshes.Select(m => new SceneObject(m))], [new SceneMaterial(material)], []), stream);
         return stream.ToArray();
     }
 

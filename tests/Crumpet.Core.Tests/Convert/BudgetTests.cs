@@ -2,6 +2,7 @@ using Crumpet.Core.Building;
 using Crumpet.Core.Convert;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Pack;
+using Crumpet.Core.Targets;
 using Xunit;
 
 namespace Crumpet.Core.Tests.Convert;
@@ -98,7 +99,7 @@ public sealed class BudgetTests
                 continue;
             met++;
             var output = TextureBudget.Stored(recipe, report, answer, "a").Outputs[0];
-            long bytes = pictures.Sum(p => TextureConverter.Convert(p, ConvertSettings.For(output), 1).Bytes);
+            long bytes = pictures.Sum(p => TextureConverter.Convert(p, ConvertSettings.For(output, new Target(), 8192), 1).Bytes);
             Assert.Equal(answer.Plan.Bytes, bytes);
             Assert.InRange(bytes, 1, (long)(mebibytes * TextureBudget.Mebibyte));
         }

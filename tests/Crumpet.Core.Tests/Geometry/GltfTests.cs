@@ -59,7 +59,7 @@ public sealed class GltfTests
     private static byte[] Glb(Mesh mesh)
     {
         using var stream = new MemoryStream();
-        GlbWriter.Write(new GlbDocument([new GlbMesh(mesh, TangentSpace.PerCorner(mesh))], [new GlbMaterial(Material.Plain)], []), stream);
+        GltfWriter.WriteBinary(new SceneDocument([new SceneObject(mesh, TangentSpace.PerCorner(mesh))], [new SceneMaterial(Material.Plain)], []), stream);
         return stream.ToArray();
     }
 }

@@ -106,7 +106,7 @@ public sealed class RoundTripTests
     private static byte[] Glb(Scene scene)
     {
         using var stream = new MemoryStream();
-        GlbWriter.Write(new GlbDocument([.. scene.Meshes.Select(m => new GlbMesh(m))], [.. scene.Materials.Select(m => new GlbMaterial(m))], []), stream);
+        GltfWriter.WriteBinary(SceneDocument.Of(scene), stream);
         return stream.ToArray();
     }
 }

@@ -1,3 +1,4 @@
+using Crumpet.Core.Checking;
 using System.IO.Compression;
 using System.Text;
 using Crumpet.Core.Intake;

@@ -1,6 +1,7 @@
 using Crumpet.Core.Building;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Pack;
+using Crumpet.Core.Targets;
 using Xunit;
 
 namespace Crumpet.Core.Tests.Pack;
@@ -52,7 +53,7 @@ public sealed class PackFindingTests
     [Fact]
     public void Memory_and_channels_are_those_of_the_textures()
     {
-        var cost = RecipeCost.Of(Recipe.Default, 1024, 1024);
+        var cost = RecipeCost.Of(Recipe.Default, new Target(), 1024, 1024);
         // BC7 and BC5 are a byte a texel, with a third more for mips; ao, roughness and metalness apart are half a byte each.
         double chain = 1024 * 1024 * 4 / 3.0;
         Assert.InRange(cost.Bytes, 3 * chain - 100, 3 * chain + 100);

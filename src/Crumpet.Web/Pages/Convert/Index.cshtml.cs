@@ -69,7 +69,7 @@ public sealed class IndexModel(Workbench workbench, SightService sights) : Stati
             return NotFound();
         // As it would be taken: by the recipe that would say so.
         var output = TextureBudget.Stored(View.Plan.Recipe, Report!, texture.Output, format, divisor).Outputs.First(o => o.Name == texture.Output);
-        var (sha, width, height, levels) = await sights.WouldBeAsync(picture.Sha256, ConvertSettings.For(output));
+        var (sha, width, height, levels) = await sights.WouldBeAsync(picture.Sha256, ConvertSettings.For(output, View.Plan.Target, SideOf(texture.Picture)));
         var made = texture with { Format = format, Size = width, Height = height, Mips = levels, Filter = output.Mips };
         string label = $"{texture.Output} as {format.Label}{(divisor > 1 ? $", {Show.SizeOf(divisor)}" : "")}";
         return new JsonResult(
@@ -81,6 +81,9 @@ public sealed class IndexModel(Workbench workbench, SightService sights) : Stati
                 { Texture = TextureLook.Of(sha, picture.Sha256, made) },
             }, BuildJson.Options);
     }
+
+    private int SideOf(string picture) =>
+        View.Report<PackReport>(Station.Pack)?.Pictures.FirstOrDefault(p => p.File == picture) is { } packed ? Math.Max(packed.Width, packed.Height) : int.MaxValue;
 
     private (ConvertedTexture Texture, TextureFormat Format, int Divisor)? Way(string? said)
     {

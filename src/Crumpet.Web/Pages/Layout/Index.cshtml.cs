@@ -141,7 +141,7 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
 
     /// <summary>What sharing sheets costs, either way; null before Intake.</summary>
     public (SheetCost Apart, SheetCost Together)? Costs => View.Intake is { } intake && PartCount > 0
-        ? SheetCost.Of(intake.Objects, View.Plan.Layout.Sheets == SheetRule.Together ? Report?.Sheets.Count ?? 1 : 1, View.Plan.Bake.Size, View.Plan.Recipe)
+        ? SheetCost.Of(intake.Objects, View.Plan.Layout.Sheets == SheetRule.Together ? Report?.Sheets.Count ?? 1 : 1, View.Plan)
         : null;
 
     /// <summary>What other sizes would give.</summary>

@@ -45,7 +45,7 @@ public sealed class IndexModel(Workbench workbench, PackPreview preview) : Stati
     public IEnumerable<string> MapNames => (Board.Shown?.Feeds ?? []).Select(f => f.Name).Concat(BakeMaps.All.Select(m => m.Name)).Distinct();
 
     /// <summary>What the recipe comes to for one sheet.</summary>
-    public RecipeCost Cost => RecipeCost.Of(View.Plan.Recipe, Board.Shown?.Width ?? View.Plan.Bake.Size, Board.Shown?.Height ?? View.Plan.Bake.Size);
+    public RecipeCost Cost => RecipeCost.Of(View.Plan.Recipe, View.Plan.Target, Board.Shown?.Width ?? View.Plan.Bake.Size, Board.Shown?.Height ?? View.Plan.Bake.Size);
 
     /// <summary>Records what an output's form says, and packs.</summary>
     public Task<IActionResult> OnPostOutputAsync(string? was, OutputForm form) => OutputAsync(was, form.Read);

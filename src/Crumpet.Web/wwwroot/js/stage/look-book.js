@@ -27,7 +27,9 @@ export class LookBook {
         ...this.stage.light, channel: own(4), normalKind: own(0), pickId: own(0), flagMaps: own(0), onlyMaterial: own(-1), objectColour: own(new THREE.Color()),
         viewDirection: own(new THREE.Vector3()), densityRange: own(new THREE.Vector2(0, 1)), sheetSize: own(this.stage.config.sheetSize), greenSign: own(1),
           flipV: own(0), checkerTexels: own(32),
-        parallel: own(0), marked: own(0), colourMap: own(this.blank), normalMap: own(this.blank), masksMap: own(this.blank), occlusionMap: own(this.blank),
+        parallel: own(0), marked: own(0), colourMap: own(this.blank), normalMap: own(this.blank), occlusionMap: own(this.blank),
+          roughnessMap: own(this.blank), metalnessMap: own(this.blank), opacityMap: own(this.blank), emissionMap: own(this.blank),
+          channels: own(new THREE.Vector4()), emission: own(new THREE.Vector3()), threshold: own(-1),
           flatMap: own(this.blank), materials: own(this.blank),
       },
     });
@@ -40,7 +42,7 @@ export class LookBook {
       const shader = kind === "map" ? "map" : shaderLook[kind] ?? kind;
       // Each sheet has maps of its own; what lies on it is drawn with them. While a bake is at work there is none.
       const own = ["map", "baked", "packed", "delivered"].includes(kind) ? this.stage.config.sheets : [];
-      const sheets = own.length ? own : [{ material: null, maps: {}, packed: {}, textures: {} }];
+      const sheets = own.length ? own : [{ material: null, maps: {}, packed: [], textures: [], surface: {} }];
       this.materials.set(look, await Promise.all(sheets.map(async (sheet) => {
         const material = this.make(shader), u = material.uniforms;
         u.onlyMaterial.value = sheet.material ?? -1;
@@ -48,8 +50,10 @@ export class LookBook {
         if (kind === "map" && sheet.maps[name]) u.flatMap.value = await loadPicture(sheet.maps[name]);
         if (kind === "material") u.materials.value = materialTable(side.preview.materials);
         if (kind === "baked") await baked(u, sheet.maps);
-        if (kind === "packed") await packed(u, sheet.packed);
-        if (kind === "delivered") await delivered(u, sheet.textures);
+        // As delivered, from the pictures before they are compressed, or as the card decodes them.
+        if (kind === "packed") await bound(u, sheet.packed, loadPicture);
+        if (kind === "delivered") await bound(u, sheet.textures, loadBlocks);
+        if (["packed", "delivered"].includes(kind)) surface(material, sheet.surface);
         if (kind === "density") this.densityRange(side, u.densityRange.value);
         return material;
       })));
@@ -112,21 +116,34 @@ async function baked(u, maps) {
   if (maps.ao) [u.occlusionMap.value, u.flagMaps.value] = [await loadPicture(maps.ao), 4];
 }
 
-/** As delivered, but from the pictures before they are compressed. */
-async function packed(u, { colour, normal, masks }) {
-  if (colour) [u.colourMap.value, u.flagMaps.value] = [await loadPicture(colour, true), 1];
-  if (masks) [u.masksMap.value, u.flagMaps.value] = [await loadPicture(masks), u.flagMaps.value | 2];
-  if (normal) [u.normalMap.value, u.normalKind.value] = [await loadPicture(normal), 1];
+// Where a slot's texture goes: its uniform, its bit, and which of the channels it is told by.
+const slots = {
+  baseColour: ["colourMap", 1], normal: ["normalMap", 0], roughness: ["roughnessMap", 2, "y"], occlusion: ["occlusionMap", 4, "x"],
+  metalness: ["metalnessMap", 8, "z"], opacity: ["opacityMap", 16, "w"], emission: ["emissionMap", 32],
+};
+
+/** Textures in a material's slots. */
+async function bound(u, textures, load) {
+  for (const { slot, url, channel, srgb } of textures) {
+    if (!slots[slot]) continue;
+    const [name, bit, part] = slots[slot], texture = await load(url, srgb);
+    u[name].value = texture;
+    u.flagMaps.value |= bit;
+    if (part) u.channels.value[part] = channel;
+    if (slot === "normal") u.normalKind.value = texture.twoChannels ? 2 : 1;
+    if (load === loadBlocks) u.flipV.value = 1;
+  }
 }
 
-async function delivered(u, { colour, normal, masks }) {
-  if (colour) [u.colourMap.value, u.flagMaps.value] = [await loadBlocks(colour), 1];
-  if (masks) [u.masksMap.value, u.flagMaps.value] = [await loadBlocks(masks), u.flagMaps.value | 2];
-  if (normal) {
-    u.normalMap.value = await loadBlocks(normal);
-    u.normalKind.value = u.normalMap.value.twoChannels ? 2 : 1;
-  }
-  u.flipV.value = 1;
+/** What a material says of its surface: holes, what shines through, which sides are seen, and light it gives off. */
+function surface(material, { alpha, threshold, twoSided, emission, emissionStrength }) {
+  const u = material.uniforms;
+  if (alpha !== "cutOut") u.threshold.value = -1;
+  else u.threshold.value = threshold;
+  if (alpha === "opaque") u.flagMaps.value &= ~16;
+  material.transparent = alpha === "blend";
+  material.side = twoSided ? THREE.DoubleSide : THREE.FrontSide;
+  if (emission) u.emission.value.set(emission.r, emission.g, emission.b).multiplyScalar(emissionStrength);
 }
 
 /** Colours far apart for things that are told apart: steps of the golden angle in hue, two lightnesses. */

@@ -53,7 +53,10 @@ uniform int channel, normalKind, pickId, flagMaps, onlyMaterial;
 uniform vec3 cameraPosition, objectColour, sun, sunDirection, irradiance[9], viewDirection;
 uniform vec2 densityRange;
 uniform float exposure, lightTurn, sheetSize, greenSign, flipV, checkerTexels, parallel, marked;
-uniform sampler2D environment, colourMap, normalMap, masksMap, occlusionMap, flatMap, materials;
+uniform sampler2D environment, colourMap, normalMap, roughnessMap, metalnessMap, occlusionMap, opacityMap, emissionMap, flatMap, materials;
+uniform vec4 channels;
+uniform vec3 emission;
+uniform float threshold;
 uniform vec3 environmentSize;
 in vec3 vNormal, vWorld;
 in vec4 vTangent, vColour;
@@ -154,6 +157,7 @@ void main() {
   }
   vec2 uv = vec2(vUv.x, mix(vUv.y, 1.0 - vUv.y, flipV));
   vec3 result;
+  float opacity = 1.0;
   if (look == 0) result = lit(vec3(0.6, 0.565, 0.49), 0.0, 0.62, n, v, 1.0);
   else if (look == 1) {
     vec4 base = vec4(0.5, 0.5, 0.5, 1.0), more = vec4(0.6, 0.0, 0.0, 0.0);
@@ -180,8 +184,14 @@ void main() {
     vec3 base = vec3(0.6, 0.565, 0.49);
     float roughness = 0.62, metalness = 0.0, openness = 1.0;
     if ((flagMaps & 1) != 0) base = texture(colourMap, uv).rgb;
-    if ((flagMaps & 2) != 0) { vec3 m = texture(masksMap, uv).rgb; openness = m.r; roughness = m.g; metalness = m.b; }
-    if ((flagMaps & 4) != 0) openness = texture(occlusionMap, uv).r;
+    if ((flagMaps & 2) != 0) roughness = texture(roughnessMap, uv)[int(channels.y)];
+    if ((flagMaps & 4) != 0) openness = texture(occlusionMap, uv)[int(channels.x)];
+    if ((flagMaps & 8) != 0) metalness = texture(metalnessMap, uv)[int(channels.z)];
+    if ((flagMaps & 16) != 0) {
+      opacity = texture(opacityMap, uv)[int(channels.w)];
+      if (opacity < threshold) discard;
+      if (threshold >= 0.0) opacity = 1.0;
+    }
     if (normalKind > 0) {
       vec3 t = texture(normalMap, uv).rgb * 2.0 - 1.0;
       if (normalKind == 2) t.z = sqrt(max(0.0, 1.0 - dot(t.xy, t.xy)));
@@ -192,11 +202,12 @@ void main() {
       if (!gl_FrontFacing) n = -n;
     }
     result = lit(base, metalness, max(roughness, 0.03), n, v, openness);
+    result += emission * ((flagMaps & 32) != 0 ? texture(emissionMap, uv).rgb : vec3(1.0));
   }
   result *= exposure;
   // The picked part is told by a warm rim.
   if (marked > 0.0) result = mix(result, vec3(1.0, 0.78, 0.07), marked * (0.12 + 0.75 * pow(1.0 - abs(dot(n, v)), 2.0)));
-  colourOut = vec4(encode(rollOff(result)), 1.0);
+  colourOut = vec4(encode(rollOff(result)), opacity);
 }`;
 
 export const lineVertexShader = `

@@ -1,6 +1,6 @@
 using System.Text;
 
-namespace Crumpet.Core.Intake;
+namespace Crumpet.Core.Checking;
 
 /// <summary>How often a field of a pattern stands in a name.</summary>
 internal enum FieldCount

@@ -1,4 +1,4 @@
-namespace Crumpet.Core.Intake;
+namespace Crumpet.Core.Checking;
 
 /// <summary>The checksum of zip entries, eight bytes at a time.</summary>
 /// <remarks>

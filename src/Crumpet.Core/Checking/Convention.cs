@@ -1,6 +1,6 @@
 using System.Text.RegularExpressions;
 
-namespace Crumpet.Core.Intake;
+namespace Crumpet.Core.Checking;
 
 /// <summary>A piece of a name as a pattern read it.</summary>
 /// <param name="Field">Field it belongs to; empty for text that stands in the pattern itself.</param>
@@ -82,6 +82,10 @@ public sealed partial class Convention
 
     /// <summary>The name that has these fields; those that may be missing can be left out or empty.</summary>
     public string Write(IReadOnlyDictionary<string, string> values) => alternatives[0].Write(values);
+
+    /// <summary>The names that have these fields, one for each of the patterns side by side; a pattern that asks for another field gives none.</summary>
+    public IEnumerable<string> WriteAll(IReadOnlyDictionary<string, string> values) =>
+        alternatives.Where(a => a.Fields.All(values.ContainsKey)).Select(a => a.Write(values));
 
     private Dictionary<string, string>? Read(string name, StringComparison comparison)
     {
