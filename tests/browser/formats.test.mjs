@@ -5,10 +5,11 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { createRequire } from "node:module";
 import { after, before, test } from "node:test";
-import { inflateSync, deflateSync, crc32 } from "node:zlib";
+import { inflateSync } from "node:zlib";
 import { read } from "ktx-parse";
 import { crumpet } from "./app.mjs";
 import { openBrowser } from "./browser.mjs";
+import { png } from "./png.mjs";
 
 // Format, its number in Vulkan and in WebGL, channels that are compared, codes that decoders may differ by.
 const formats = [
@@ -38,22 +39,6 @@ function texel(x, y) {
     : right ? [((x >> 1) + (y >> 1)) % 2 ? 220 : 30, 90 + noise(1) / 2, 160] : [1, 2, 3].map((k) => 128 + noise(k));
   const alpha = x % 24 < 12 ? 255 : low ? (x * 5 + y * 3) % 256 : (x ^ y) & 2 ? 255 : 0;
   return [...colour.map((c) => Math.max(0, Math.min(255, Math.round(c)))), alpha];
-}
-
-function png(w, h, colour) {
-  const raw = Buffer.alloc(h * (1 + 4 * w));
-  for (let y = 0; y < h; y++) for (let x = 0; x < w; x++) raw.set(colour(x, y), y * (1 + 4 * w) + 1 + 4 * x);
-  const chunk = (name, data) => {
-    const body = Buffer.concat([Buffer.from(name, "latin1"), data]), size = Buffer.alloc(4), sum = Buffer.alloc(4);
-    size.writeUInt32BE(data.length);
-    sum.writeUInt32BE(crc32(body));
-    return Buffer.concat([size, body, sum]);
-  };
-  const head = Buffer.alloc(13);
-  head.writeUInt32BE(w, 0);
-  head.writeUInt32BE(h, 4);
-  head.set([8, 6, 0, 0, 0], 8);
-  return Buffer.concat([Buffer.from([137, 80, 78, 71, 13, 10, 26, 10]), chunk("IHDR", head), chunk("IDAT", deflateSync(raw)), chunk("IEND", Buffer.alloc(0))]);
 }
 
 // Pixels of a PNG of 8 bits, any filter.

@@ -29,19 +29,11 @@ internal sealed class DeliveryScenes(DeliveryInput input, CancellationToken canc
 
         SceneTexture? Texture(string file, MaterialSlot slot)
         {
-            string? beside = target.Textures is not null ? Beside(target.MeshFolder, file) : null;
-            bool canRefer = target.Textures is { } loose && format.Refers.Contains(loose);
             var texture = new SceneTexture(Path.GetFileNameWithoutExtension(file));
             if (target.Embedded is not { } inside)
-                return canRefer ? texture with { Path = beside } : null;
+                return target.Textures is { } loose && format.Refers.Contains(loose) ? texture with { Path = Beside(target.MeshFolder, file) } : null;
             bool turns = slot == MaterialSlot.Normal && format.Green is { } green && green != target.Green;
-            return texture with
-            {
-                Embedded = Embedded(file, inside, turns),
-                Ending = inside.Ending,
-                // A turned picture is not the one beside it.
-                CompressedPath = format.RefersToCompressed && target.Textures == TextureFile.Dds && !turns ? beside : null,
-            };
+            return texture with { Embedded = Embedded(file, inside, turns), Ending = inside.Ending };
         }
     }
 

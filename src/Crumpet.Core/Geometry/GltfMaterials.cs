@@ -4,10 +4,10 @@ using System.Text.Json;
 namespace Crumpet.Core.Geometry;
 
 /// <summary>Writes materials, textures and images of a glTF file.</summary>
-/// <remarks>Source: Khronos glTF 2.0 specification; KHR_texture_transform, KHR_texture_basisu; MSFT_texture_dds for the block-compressed alternative.</remarks>
+/// <remarks>Source: Khronos glTF 2.0 specification; KHR_texture_transform, KHR_texture_basisu.</remarks>
 internal static class GltfMaterials
 {
-    private const string Compressed = "MSFT_texture_dds", Supercompressed = "KHR_texture_basisu", Transform = "KHR_texture_transform";
+    private const string Supercompressed = "KHR_texture_basisu", Transform = "KHR_texture_transform";
 
     /// <summary>What the file says it uses, and what it cannot be read without.</summary>
     public static (IReadOnlyList<string> Used, IReadOnlyList<string> Required) ExtensionsOf(SceneDocument document)
@@ -20,8 +20,6 @@ internal static class GltfMaterials
             if (material.Source.Traits.MovesUvs && material.Textures.Count > 0)
                 used.Add(Transform);
         }
-        if (document.Textures.Any(t => t.CompressedPath is not null))
-            used.Add(Compressed);
         if (document.Textures.Any(IsBasis))
         {
             used.Add(Supercompressed);
@@ -52,16 +50,17 @@ internal static class GltfMaterials
         {
             json.WriteStartObject();
             json.WriteString("name", texture.Name);
-            bool hasPicture = texture.Embedded is not null || texture.Path is not null;
-            if (hasPicture && !IsBasis(texture))
-                json.WriteNumber("source", images++);
-            if (IsBasis(texture) || texture.CompressedPath is not null)
+            if (IsBasis(texture))
             {
                 json.WriteStartObject("extensions");
-                json.WriteStartObject(IsBasis(texture) ? Supercompressed : Compressed);
+                json.WriteStartObject(Supercompressed);
                 json.WriteNumber("source", images++);
                 json.WriteEndObject();
                 json.WriteEndObject();
+            }
+            else
+            {
+                json.WriteNumber("source", images++);
             }
             json.WriteEndObject();
         }
@@ -69,20 +68,14 @@ internal static class GltfMaterials
         json.WriteStartArray("images");
         foreach (var texture in textures)
         {
-            if (texture.Embedded is { } bytes)
-            {
-                json.WriteStartObject();
-                json.WriteString("name", texture.Name);
-                json.WriteString("mimeType", MediaType(texture.Ending));
-                json.WriteNumber("bufferView", buffer.AddView(bytes));
-                json.WriteEndObject();
-            }
-            else if (texture.Path is { } path)
-            {
-                WriteBeside(json, path);
-            }
-            if (texture.CompressedPath is { } compressed && !IsBasis(texture))
-                WriteBeside(json, compressed);
+            json.WriteStartObject();
+            json.WriteString("name", texture.Name);
+            if (texture.Embedded is not null)
+                json.WriteNumber("bufferView", buffer.AddView(texture.Embedded));
+            else
+                json.WriteString("uri", Uri(texture.Path!));
+            json.WriteString("mimeType", MediaType(EndingOf(texture)));
+            json.WriteEndObject();
         }
         json.WriteEndArray();
     }
@@ -93,17 +86,9 @@ internal static class GltfMaterials
     /// <summary>Pictures that glTF takes as they are.</summary>
     public static string MediaType(string ending) => ending switch { ".png" => "image/png", ".jpg" => "image/jpeg", _ => "image/ktx2" };
 
-    private static bool IsBasis(SceneTexture texture) =>
-        (texture.Embedded is not null ? texture.Ending : Path.GetExtension(texture.Path ?? "")) is ".ktx2";
+    private static string EndingOf(SceneTexture texture) => texture.Embedded is not null ? texture.Ending : Path.GetExtension(texture.Path!);
 
-    private static void WriteBeside(Utf8JsonWriter json, string path)
-    {
-        json.WriteStartObject();
-        json.WriteString("uri", Uri(path));
-        if (Path.GetExtension(path) is ".png" or ".jpg" or ".ktx2")
-            json.WriteString("mimeType", MediaType(Path.GetExtension(path)));
-        json.WriteEndObject();
-    }
+    private static bool IsBasis(SceneTexture texture) => EndingOf(texture) == ".ktx2";
 
     private static void WriteMaterial(Utf8JsonWriter json, SceneMaterial material)
     {

@@ -43,9 +43,6 @@ public sealed class MeshFormat : IEntry<MeshFormat>
     /// <summary>Textures beside it that its materials can refer to.</summary>
     public IReadOnlyList<TextureFile> Refers { get; init; } = [];
 
-    /// <summary>Whether its materials refer to block-compressed textures beside pictures that lie inside.</summary>
-    public bool RefersToCompressed { get; init; }
-
     /// <summary>Green of normals that its materials take; null for either.</summary>
     public GreenDirection? Green { get; init; }
 
@@ -76,7 +73,6 @@ public sealed class MeshFormat : IEntry<MeshFormat>
         Traits = MaterialTrait.Table.All,
         Embeds = [TextureFile.Png, TextureFile.Jpeg, TextureFile.Ktx2, TextureFile.Ktx2Packed],
         Refers = [TextureFile.Png, TextureFile.Jpeg, TextureFile.Ktx2, TextureFile.Ktx2Packed],
-        RefersToCompressed = true,
         Green = GreenDirection.Up,
         Write = (document, name) => [new($"{name}.glb", Bytes(s => GltfWriter.WriteBinary(document, s)))],
     };
@@ -135,7 +131,7 @@ public sealed class MeshFormat : IEntry<MeshFormat>
         Slots = MaterialSlot.Table.All,
         Traits = UsdTraits,
         Refers = [TextureFile.Png, TextureFile.Jpeg],
-        Write = (document, name) => [new($"{name}.usda", Bytes(s => UsdWriter.Write(document, name, s)))],
+        Write = UsdWriter.Write,
     };
 
     /// <summary>Universal Scene Description with its pictures in one file.</summary>
@@ -152,7 +148,7 @@ public sealed class MeshFormat : IEntry<MeshFormat>
         {
             string PathOf(SceneTexture t) => $"textures/{t.Name}{t.Ending}";
             var inside = document with { Textures = [.. document.Textures.Select(t => t.Embedded is null ? t : t with { Path = PathOf(t) })] };
-            return [new($"{name}.usdz", UsdzFile.Write([($"{name}.usda", Bytes(s => UsdWriter.Write(inside, name, s))),
+            return [new($"{name}.usdz", UsdzFile.Write([.. UsdWriter.Write(inside, name).Select(f => (f.Name, f.Bytes)),
                 .. document.Textures.Where(t => t.Embedded is not null).Select(t => (PathOf(t), t.Embedded!))]))];
         },
     };

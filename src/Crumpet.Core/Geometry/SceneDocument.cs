@@ -15,9 +15,6 @@ public sealed record SceneTexture(string Name)
 
     /// <summary>Path of the file beside it, as the mesh file sees it; null where there is none it may refer to.</summary>
     public string? Path { get; init; }
-
-    /// <summary>Path of the block-compressed DDS of the same picture, as the mesh file sees it, or null.</summary>
-    public string? CompressedPath { get; init; }
 }
 
 /// <summary>A texture in a material's slot.</summary>

@@ -3,24 +3,47 @@ using System.Numerics;
 namespace Crumpet.Core.Geometry;
 
 /// <summary>
-/// Writes a scene as text of Universal Scene Description with preview surfaces. Shapes that are used more than once stand in a class of their
-/// own and are referred to.
+/// Writes a scene as text of Universal Scene Description with preview surfaces. Shapes that stand several times are written once, into a layer
+/// of their own that is referred to.
 /// </summary>
 /// <remarks>Source: the published schemas UsdGeom, UsdShade and UsdPreviewSurface.</remarks>
 public static class UsdWriter
 {
-    private const string Shapes = "shapes";
+    private const string Applied = "prepend apiSchemas = [\"MaterialBindingAPI\"]";
 
-    /// <summary>Writes a layer.</summary>
+    /// <summary>Writes the layers of a scene.</summary>
     /// <param name="document">What to write; its space is right-handed.</param>
-    /// <param name="name">Name of the prim that holds all.</param>
-    /// <param name="stream">Receives UTF-8 text with LF line endings.</param>
-    public static void Write(SceneDocument document, string name, Stream stream)
+    /// <param name="name">Name of the prim that holds all, and of the first layer without its ending.</param>
+    /// <returns>The layer that is opened, and one with the shapes that stand several times where there are such; UTF-8 text, LF line endings.</returns>
+    public static IReadOnlyList<WrittenFile> Write(SceneDocument document, string name)
     {
         var tree = SceneTree.Of(document);
-        var top = new UsdNames();
-        string root = top.Give(name);
-        using var usd = new UsdLines(stream);
+        string layer = $"{name}_shapes.usda";
+        var shared = SharedShapes(tree);
+        using var first = new MemoryStream();
+        using (var usd = new UsdLines(first))
+            new Layer(usd, document, tree, shared, layer).Write(name);
+        if (shared.Count == 0)
+            return [new($"{name}.usda", first.ToArray())];
+        using var second = new MemoryStream();
+        using (var usd = new UsdLines(second))
+            WriteShared(usd, document, tree, shared);
+        return [new($"{name}.usda", first.ToArray()), new(layer, second.ToArray())];
+    }
+
+    /// <summary>What a UV set is called.</summary>
+    internal static string UvName(int set) => set == 0 ? "st" : string.Create(System.Globalization.CultureInfo.InvariantCulture, $"st{set}");
+
+    /// <summary>Names of the prims of shapes that stand several times, by their numbers.</summary>
+    private static SortedDictionary<int, string> SharedShapes(SceneTree tree)
+    {
+        var names = new UsdNames();
+        return new(tree.Nodes.Where(n => n.Shape >= 0).GroupBy(n => n.Shape).Where(g => g.Count() > 1).OrderBy(g => g.Key)
+            .ToDictionary(g => g.Key, g => names.Give(tree.Shapes[g.Key].Mesh.Name)));
+    }
+
+    private static void WriteHead(UsdLines usd, SceneDocument document, string root)
+    {
         usd.Line("#usda 1.0");
         usd.Line("(");
         usd.Line($"    defaultPrim = \"{root}\"");
@@ -28,84 +51,132 @@ public static class UsdWriter
         usd.Line($"    upAxis = \"{document.Space.Up}\"");
         usd.Line(")");
         usd.Line("");
-        var inside = new UsdNames();
-        string scope = inside.Give("materials");
-        var materials = UsdMaterialWriter.PathsOf(document.Materials, $"/{root}/{scope}");
-        var shared = tree.Nodes.Where(n => n.Shape >= 0).GroupBy(n => n.Shape).Where(g => g.Count() > 1).Select(g => g.Key).Order().ToArray();
-        var shapeNames = new UsdNames();
-        string[] paths = new string[tree.Shapes.Count];
-        if (shared.Length > 0)
+    }
+
+    // A transform of its own around each mesh: where it is referred to, that is the one that is placed.
+    private static void WriteShared(UsdLines usd, SceneDocument document, SceneTree tree, SortedDictionary<int, string> shared)
+    {
+        WriteHead(usd, document, shared.First().Value);
+        foreach (var (shape, own) in shared)
         {
-            string shapes = top.Give(Shapes);
-            usd.Open("class Scope", shapes);
-            foreach (int s in shared)
+            usd.Open("def Xform", own);
+            usd.Open("def Mesh", "mesh", Applied);
+            WriteShape(usd, tree.Shapes[shape], document);
+            WriteSubsets(usd, tree.Shapes[shape], document, "def GeomSubset", (_, indices) =>
             {
-                string own = shapeNames.Give(tree.Shapes[s].Mesh.Name);
-                paths[s] = $"/{shapes}/{own}";
-                usd.Open("def Mesh", own, "prepend apiSchemas = [\"MaterialBindingAPI\"]");
-                WriteShape(usd, tree.Shapes[s], document, materials);
-                usd.Close();
-            }
+                usd.Line("uniform token elementType = \"face\"");
+                usd.Line("uniform token familyName = \"materialBind\"");
+                usd.List("int[] indices", indices, UsdLines.Write);
+            });
+            usd.Close();
             usd.Close();
         }
-        usd.Open("def Xform", root, "kind = \"component\"", Shown(name, root));
-        UsdMaterialWriter.Write(usd, document, scope, materials);
-        var below = Enumerable.Range(0, tree.Nodes.Count).ToLookup(n => tree.Nodes[n].Parent);
-        Nodes(-1, inside);
-        usd.Close();
+    }
 
-        void Nodes(int parent, UsdNames names)
+    /// <summary>The layer that is opened.</summary>
+    private sealed class Layer(UsdLines usd, SceneDocument document, SceneTree tree, SortedDictionary<int, string> shared, string shapesLayer)
+    {
+        private readonly ILookup<int, int> below = Enumerable.Range(0, tree.Nodes.Count).ToLookup(n => tree.Nodes[n].Parent);
+        private IReadOnlyList<string> materials = [];
+
+        public void Write(string name)
+        {
+            string root = new UsdNames().Give(name);
+            WriteHead(usd, document, root);
+            var inside = new UsdNames();
+            string scope = inside.Give("materials");
+            materials = UsdMaterialWriter.PathsOf(document.Materials, $"/{root}/{scope}");
+            usd.Open("def Xform", root, "kind = \"component\"", Shown(name, root));
+            UsdMaterialWriter.Write(usd, document, scope, materials);
+            WriteNodes(-1, inside);
+            usd.Close();
+        }
+
+        private void WriteNodes(int parent, UsdNames names)
         {
             foreach (int n in below[parent])
             {
                 var node = tree.Nodes[n];
                 string own = names.Give(node.Name);
-                bool isShared = node.Shape >= 0 && paths[node.Shape] is not null;
-                // What is below a mesh cannot be moved with it, so a mesh that has others below it stands beside them.
-                bool holds = below[n].Any();
-                if (node.Shape < 0 || holds)
-                    usd.Open("def Xform", own, Shown(node.Name, own));
-                else
-                    Mesh(node, own, isShared);
+                bool isMesh = node.Shape >= 0, isShared = isMesh && shared.ContainsKey(node.Shape), holds = below[n].Any();
+                usd.Open(isMesh && !isShared && !holds ? "def Mesh" : "def Xform", own,
+                    [Shown(node.Name, own), .. isMesh && !holds ? [Applied] : Array.Empty<string>(), .. isShared && !holds ? [Reference(node.Shape)] : Array.Empty<string>()]);
                 if (!node.Local.IsIdentity)
                 {
                     usd.Line($"matrix4d xformOp:transform = {UsdLines.Matrix(node.Local)}");
                     usd.Line("uniform token[] xformOpOrder = [\"xformOp:transform\"]");
                 }
-                if (holds)
+                if (isMesh && !holds)
+                    WriteMesh(node.Shape, isShared);
+                var inner = new UsdNames();
+                if (isMesh && holds)
                 {
-                    var inner = new UsdNames();
-                    if (node.Shape >= 0)
-                    {
-                        Mesh(node, inner.Give(node.Name), isShared);
-                        usd.Close();
-                    }
-                    Nodes(n, inner);
+                    // A mesh that has others below it stands among them, or it could not be moved with them.
+                    string mesh = inner.Give(node.Name);
+                    usd.Open(isShared ? "def Xform" : "def Mesh", mesh,
+                        [Shown(node.Name, mesh), Applied, .. isShared ? [Reference(node.Shape)] : Array.Empty<string>()]);
+                    WriteMesh(node.Shape, isShared);
+                    usd.Close();
                 }
+                WriteNodes(n, inner);
                 usd.Close();
             }
         }
 
-        void Mesh(SceneNode node, string own, bool isShared)
+        private string Reference(int shape) => $"prepend references = @./{shapesLayer}@</{shared[shape]}>";
+
+        private void WriteMesh(int number, bool isShared)
         {
-            if (isShared)
+            var shape = tree.Shapes[number];
+            if (!isShared)
+                WriteShape(usd, shape, document);
+            if (shape.Mesh.TriangleMaterials.Distinct().ToArray() is [var only])
             {
-                usd.Open("def Mesh", own, [Shown(node.Name, own), $"prepend references = <{paths[node.Shape]}>"]);
+                if (only >= 0 && only < materials.Count)
+                    usd.Line($"rel material:binding = <{materials[only]}>");
                 return;
             }
-            usd.Open("def Mesh", own, [Shown(node.Name, own), "prepend apiSchemas = [\"MaterialBindingAPI\"]"]);
-            WriteShape(usd, tree.Shapes[node.Shape], document, materials);
+            if (isShared)
+                usd.Open("over", "mesh");
+            WriteSubsets(usd, shape, document, isShared ? "over" : "def GeomSubset", (material, indices) =>
+            {
+                if (!isShared)
+                {
+                    usd.Line("uniform token elementType = \"face\"");
+                    usd.Line("uniform token familyName = \"materialBind\"");
+                    usd.List("int[] indices", indices, UsdLines.Write);
+                }
+                usd.Line($"rel material:binding = <{materials[material]}>");
+            });
+            if (isShared)
+                usd.Close();
+        }
+    }
+
+    /// <summary>Writes what a mesh has for each of its materials, where it has several.</summary>
+    private static void WriteSubsets(UsdLines usd, SceneObject item, SceneDocument document, string kind, Action<int, int[]> write)
+    {
+        int[] own = item.Mesh.TriangleMaterials, used = [.. own.Distinct().Order()];
+        if (used.Length == 1)
+            return;
+        if (kind != "over")
+            usd.Line("uniform token subsetFamily:materialBind:familyType = \"nonOverlapping\"");
+        var names = new UsdNames();
+        foreach (int material in used.Where(m => m >= 0 && m < document.Materials.Count))
+        {
+            usd.Open(kind, names.Give(document.Materials[material].Source.Name), Applied);
+            write(material, [.. Enumerable.Range(0, own.Length).Where(t => own[t] == material)]);
+            usd.Close();
         }
     }
 
     private static string Shown(string name, string own) => $"displayName = {UsdLines.Quoted(name.Length > 0 ? name : own)}";
 
-    private static void WriteShape(UsdLines usd, SceneObject item, SceneDocument document, IReadOnlyList<string> materials)
+    private static void WriteShape(UsdLines usd, SceneObject item, SceneDocument document)
     {
         var mesh = item.Mesh;
-        int[] used = [.. mesh.TriangleMaterials.Distinct().Order()];
         var bounds = mesh.Bounds();
-        usd.Line($"uniform bool doubleSided = {(used.Any(m => m >= 0 && document.Materials[m].Source.Traits.TwoSided) ? 1 : 0)}");
+        usd.Line($"uniform bool doubleSided = {(mesh.TriangleMaterials.Distinct().Any(m => m >= 0 && m < document.Materials.Count && document.Materials[m].Source.Traits.TwoSided) ? 1 : 0)}");
         usd.Line("uniform token subdivisionScheme = \"none\"");
         usd.List("float3[] extent", [bounds.Min, bounds.Max], UsdLines.Write);
         usd.List("int[] faceVertexCounts", [.. Enumerable.Repeat(3, mesh.TriangleCount)], UsdLines.Write);
@@ -121,24 +192,5 @@ public static class UsdWriter
             usd.List("color3f[] primvars:displayColor", Array.ConvertAll(colours, c => new Vector3(c.X, c.Y, c.Z)), UsdLines.Write, "faceVarying");
             usd.List("float[] primvars:displayOpacity", Array.ConvertAll(colours, c => c.W), (text, w) => text.Write(UsdLines.Number(w)), "faceVarying");
         }
-        if (used is [>= 0] && used[0] < materials.Count)
-        {
-            usd.Line($"rel material:binding = <{materials[used[0]]}>");
-            return;
-        }
-        usd.Line("uniform token subsetFamily:materialBind:familyType = \"nonOverlapping\"");
-        var names = new UsdNames();
-        foreach (int material in used.Where(m => m >= 0 && m < materials.Count))
-        {
-            usd.Open("def GeomSubset", names.Give(document.Materials[material].Source.Name), "prepend apiSchemas = [\"MaterialBindingAPI\"]");
-            usd.Line("uniform token elementType = \"face\"");
-            usd.Line("uniform token familyName = \"materialBind\"");
-            usd.List("int[] indices", [.. Enumerable.Range(0, mesh.TriangleCount).Where(t => mesh.TriangleMaterials[t] == material)], UsdLines.Write);
-            usd.Line($"rel material:binding = <{materials[material]}>");
-            usd.Close();
-        }
     }
-
-    /// <summary>What a UV set is called.</summary>
-    internal static string UvName(int set) => set == 0 ? "st" : string.Create(System.Globalization.CultureInfo.InvariantCulture, $"st{set}");
 }
