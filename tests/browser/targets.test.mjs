@@ -280,8 +280,8 @@ for (const [label, more] of [["USDZ", {}], ["USDA", { mesh: "usda", embedded: nu
     const { points, meshes } = cornersOf(top);
     assert.deepEqual(meshes.map((m) => m.name), blades.map((b) => b.name));
     assert.deepEqual(meshes.map(({ material: m }) => [m.clearcoat, m.alphaTest]), blades.map(() => [0.75, 0.25]));
-    // The loader turns Z up to Y up and leaves the unit.
-    const wanted = expected({ ...target, up: "y" });
+    // The loader brings every scene to Y up and metres.
+    const wanted = expected({ up: "y", handedness: "right", unitMetres: 1 });
     sameCorners(points, wanted, 1e-4 / target.unitMetres);
     assert.ok(volume(points) > 0);
   });

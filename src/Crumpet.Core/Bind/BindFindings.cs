@@ -60,7 +60,7 @@ public static class BindFindings
     }
 
     /// <summary>What would fill an input, the best first.</summary>
-    private static IEnumerable<Mend> MendsOf(MaterialBinding material, InputBinding input, Target target)
+    public static IEnumerable<Mend> MendsOf(MaterialBinding material, InputBinding input, Target target)
     {
         var first = input.Meant.Count > 0 ? input.Meant[0] : null;
         bool isMade = first is not null && first.Known != first.File;

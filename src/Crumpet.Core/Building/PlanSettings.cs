@@ -18,11 +18,16 @@ public sealed record PlanSetting(string Path, string Label, Type Type, FieldRule
     /// <summary>What stands for nothing.</summary>
     public string None { get; init; } = "none";
 
+    /// <summary>Whether it may be left empty, though its type alone does not say so.</summary>
+    public bool MayBeNone { get; init; }
+
     /// <summary>Unit it is shown in; often empty.</summary>
     public string Unit => (Rule as WithinAttribute)?.Unit ?? "";
 
     /// <summary>Words to choose from; null where it is typed.</summary>
-    public IReadOnlyList<string>? Choices => Type == typeof(bool) ? ["on", "off"]
+    public IReadOnlyList<string>? Choices => MayBeNone && Words is { } words ? [None, .. words] : Words;
+
+    private IReadOnlyList<string>? Words => Type == typeof(bool) ? ["on", "off"]
         : Type.IsEnum ? [.. Enum.GetNames(Type).Select(Camel)]
         : Tables.WordsOf(Type) is { } words ? words
         : (Rule as OneOfAttribute)?.Values.Select(v => v.ToString(CultureInfo.InvariantCulture)).ToArray();
@@ -40,7 +45,7 @@ public sealed record PlanSetting(string Path, string Label, Type Type, FieldRule
             JsonValue value when Rule is WithinAttribute within && value.TryGetValue(out double number) =>
                 Math.Round(within.Shown(number), 6).ToString("0.######", CultureInfo.InvariantCulture),
             JsonValue value when value.TryGetValue(out string? text) => text!,
-            JsonArray list => string.Join(", ", list.Select(n => n is JsonValue v && v.TryGetValue(out string? word) ? word : n?["name"]?.ToString() ?? "…")),
+            JsonArray list => string.Join(", ", list.Select(n => n is JsonObject named ? named["name"]?.ToString() ?? "…" : n?.ToString() ?? "…")),
             JsonObject fields => fields.Count == 0 ? "none" : string.Join(", ", fields.Select(f => f.Key)),
             _ => node.ToJsonString(),
         };
@@ -52,7 +57,7 @@ public sealed record PlanSetting(string Path, string Label, Type Type, FieldRule
     {
         typed = (typed ?? "").Trim();
         var type = Nullable.GetUnderlyingType(Type) ?? Type;
-        if (type != Type && (typed is "" or "none" || typed == None))
+        if ((type != Type || MayBeNone) && (typed is "" or "none" || typed == None))
             return null;
         if (Rule is WithinAttribute within)
         {
@@ -73,7 +78,7 @@ public sealed record PlanSetting(string Path, string Label, Type Type, FieldRule
 public static class PlanSettings
 {
     /// <summary>Settings with one value each, in the order of the line.</summary>
-    public static IReadOnlyList<PlanSetting> All { get; } = [.. Of(typeof(AssetPlan), "", new AssetPlan()).Where(s => PlanLayers.CanBeKits(s.Path))];
+    public static IReadOnlyList<PlanSetting> All { get; } = [.. Of(typeof(AssetPlan), "", new AssetPlan()).Where(s => PlanLayers.CanBeKits(s.Path) && s.Path != "target.version")];
 
     /// <summary>The setting of a path, or one of its own for lists and the like; null where a plan has no such field.</summary>
     public static PlanSetting? Find(string path)
@@ -105,7 +110,10 @@ public static class PlanSettings
                 var rule = property.GetCustomAttribute<FieldRuleAttribute>();
                 yield return new PlanSetting(own, property.GetCustomAttribute<CalledAttribute>()?.Label ?? LabelOf(rule, property.Name), property.PropertyType,
                     rule)
-                { None = property.GetCustomAttribute<NoneIsAttribute>()?.Word ?? "none" };
+                {
+                    None = property.GetCustomAttribute<NoneIsAttribute>()?.Word ?? "none",
+                    MayBeNone = property.GetCustomAttribute<NoneIsAttribute>() is not null && typeof(IEntry).IsAssignableFrom(inner),
+                };
             }
             else if (property.GetValue(record) is { } value and not IEnumerable)
             {

@@ -1,4 +1,5 @@
 using System.Numerics;
+using System.Text.Json.Serialization;
 using Crumpet.Core.Checking;
 
 namespace Crumpet.Core.Geometry;
@@ -44,6 +45,7 @@ public sealed record Tint(
     public static Tint Black { get; } = new(0, 0, 0);
 
     /// <summary>The colour as numbers.</summary>
+    [JsonIgnore]
     public double[] Numbers => [R, G, B];
 
     /// <summary>A colour of three numbers, brought into 0 to 1.</summary>

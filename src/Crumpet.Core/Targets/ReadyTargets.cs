@@ -57,6 +57,9 @@ public static class ReadyTargets
     ])
     { Takes = MaterialTrait.Table.All };
 
+    /// <summary>Models a target can be given.</summary>
+    public static IReadOnlyList<MaterialModel> Models { get; } = [PackedModel, SingleModel];
+
     /// <summary>All of them; the first is what a kit begins with.</summary>
     public static IReadOnlyList<Target> All { get; } =
     [

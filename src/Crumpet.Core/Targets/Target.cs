@@ -168,7 +168,7 @@ public sealed record Target : IChecked
     /// <summary>The target in a few words.</summary>
     public string InWords() => string.Create(
         CultureInfo.InvariantCulture,
-        $"{Name}{(Version > 1 ? $" {Version}" : "")}: {Mesh.Label}, {Up} up, {(UnitMetres == 1 ? "metres" : $"units of {UnitMetres:0.######} m")}, "
+        $"{Name}: {Mesh.Label}, {Up} up, {(UnitMetres == 1 ? "metres" : $"units of {UnitMetres:0.######} m")}, "
             + $"{Handedness.ToString().ToLowerInvariant()}-handed, green {Green.ToString().ToLowerInvariant()}, textures {TexturesInWords()} to "
             + $"{LargestTexture} px{(SquareTextures ? ", square" : "")}");
 

@@ -95,8 +95,8 @@ public abstract class StationPage(Workbench workbench) : PageModel, IAddressed, 
         }
         if (Problem is not null)
             return await OnGetAsync();
-        // What a mend of a fault or an output is worth shows when it is made again.
-        if (Station == Station.Bake || Station == Station.Pack)
+        // What a mend of a fault, an output or an input is worth shows when it is made again.
+        if (Station == Station.Bake || Station == Station.Pack || Station == Station.Bind)
             await Workbench.RunAsync(Id, Station);
         return Again();
     }
