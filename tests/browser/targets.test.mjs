@@ -14,7 +14,8 @@ import { OBJLoader } from "three/examples/jsm/loaders/OBJLoader.js";
 import { PLYLoader } from "three/examples/jsm/loaders/PLYLoader.js";
 import { USDLoader } from "three/examples/jsm/loaders/USDLoader.js";
 import { strToU8, zipSync } from "three/examples/jsm/libs/fflate.module.js";
-import { crumpet } from "./app.mjs";
+import { crumpet, root } from "./app.mjs";
+import { openBrowser } from "./browser.mjs";
 import { png } from "./png.mjs";
 import { readStoredZip } from "./zip.mjs";
 
@@ -286,6 +287,36 @@ for (const [label, more] of [["USDZ", {}], ["USDA", { mesh: "usda", embedded: nu
     assert.ok(volume(points) > 0);
   });
 }
+
+test("MaterialX: three's loader takes every node, with the pictures and what the material says", async () => {
+  const files = deliver({ ...ready("Loose files, Y up"), name: "mtlx" }), browser = await openBrowser();
+  try {
+    const page = await browser.newPage(), host = "http://three.test";
+    // The loader is for pages, so a page is given the very files that lie here.
+    await page.route(`${host}/**`, async (route) => {
+      const path = new URL(route.request().url()).pathname;
+      if (path === "/") return route.fulfill({ contentType: "text/html", body: `<script type="importmap">${JSON.stringify({ imports: {
+        three: "/build/three.webgpu.js", "three/webgpu": "/build/three.webgpu.js", "three/tsl": "/build/three.tsl.js", "three/addons/": "/examples/jsm/" } })}</script>` });
+      if (path.startsWith("/textures/")) return route.fulfill({ contentType: "image/png", body: Buffer.from(files.get(path.slice(1))) });
+      return route.fulfill({ contentType: "text/javascript", path: join(root, "tests/browser/node_modules/three", path) });
+    });
+    await page.goto(host);
+    const read = await page.evaluate(async (document) => {
+      const { MaterialXLoader } = await import("/examples/jsm/loaders/MaterialXLoader.js");
+      const { materials, errors, warnings } = new MaterialXLoader().setPath("/materials/").parse(document);
+      const [vane] = Object.values(materials), has = (name) => vane[name] !== null && vane[name] !== undefined;
+      return {
+        names: Object.keys(materials), said: [...errors, ...warnings].map((e) => JSON.stringify(e)),
+        nodes: ["colorNode", "roughnessNode", "metalnessNode", "normalNode", "opacityNode", "clearcoatNode", "iorNode"].filter(has),
+      };
+    }, text(files.get("materials/vane.mtlx")));
+    assert.deepEqual(read, {
+      names: ["vane"], said: [], nodes: ["colorNode", "roughnessNode", "metalnessNode", "normalNode", "opacityNode", "clearcoatNode", "iorNode"],
+    });
+  } finally {
+    await browser.close();
+  }
+});
 
 test("what our own reader reads of each format is what left", () => {
   for (const [name, extra] of [["Open glTF", {}], ["USD scene", {}], ["USD scene", { up: "z", unitMetres: 0.01 }], ["Loose files, Y up", {}]]) {
