@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.Text;
 using Crumpet.Core.Building;
 using Crumpet.Core.Checking;
 using Crumpet.Core.Targets;
@@ -37,7 +38,7 @@ internal static class TargetCommand
             return Output.Print(parsed, new { targets = ReadyTargets.All }, ReadyTargets.All.Select(t => t.InWords()), []);
         if (ReadyTargets.Find(name) is not { } ready)
             throw new UsageException($"There is no ready target '{FieldRules.Quoted(name)}'. {NearestWord.Hint(name, [.. ReadyTargets.All.Select(t => t.Name)])}.");
-        Console.OpenStandardOutput().Write(TargetFile.Write(ready));
+        Console.Out.Write(Encoding.UTF8.GetString(TargetFile.Write(ready)));
         return ExitCode.Done;
     }
 }

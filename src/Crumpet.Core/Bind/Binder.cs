@@ -139,8 +139,9 @@ public static class Binder
     /// <summary>The field of a pattern that says which input is meant.</summary>
     public const string MapField = "map";
 
-    // Fields that a material's own names stand for.
-    internal static readonly string[] KeyFields = ["asset", "material", "sheet"];
+    // The field that a material's keys stand for, and those that its own name does.
+    internal const string AssetField = "asset";
+    internal static readonly string[] MaterialFields = ["material", "sheet"];
 
     /// <summary>Binds files to inputs.</summary>
     /// <param name="rules">What it goes by.</param>
@@ -160,7 +161,7 @@ public static class Binder
         var tries = (rules.Models.FirstOrDefault(m => m.Name == material.Model) is { } own ? [own] : rules.Models)
             .Select(m => Bind(rules, m, material, textures)).ToArray();
         // The model that textures fill best; of equals the one the target has first.
-        return tries.MaxBy(b => (b.Inputs.All(i => !i.Input.Needed || i.File is not null), b.Inputs.Sum(i => i.File is null ? 0 : i.Input.Fills.Count)))!;
+        return tries.MaxBy(b => (b.Inputs.All(i => !i.Input.Needed || i.File is not null), b.Inputs.Count(i => i.File is not null)))!;
     }
 
     private static MaterialBinding Bind(BindRules rules, MaterialModel model, BindMaterial material, IReadOnlyList<BindTexture> textures)

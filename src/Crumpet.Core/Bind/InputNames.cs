@@ -54,7 +54,8 @@ internal sealed class InputNames(string pattern, BindMaterial material)
         : TextureKinds.Spellings(input.Fills.Count(f => f.Slot.Channels == 1) > 1 ? TextureKind.Masks : input.Fills[0].Slot.Kind);
 
     private IEnumerable<string> Written(string word, string key) => Convention.Parse(pattern, [])
-        .WriteAll(Binder.KeyFields.ToDictionary(f => f, _ => key).Append(new(Binder.MapField, word)).ToDictionary(p => p.Key, p => p.Value));
+        .WriteAll(Binder.MaterialFields.ToDictionary(f => f, _ => material.Name).Append(new(Binder.AssetField, key)).Append(new(Binder.MapField, word))
+            .ToDictionary(p => p.Key, p => p.Value));
 
     private (Convention Own, Convention Called) Readers(MaterialInput input)
     {
@@ -65,7 +66,8 @@ internal sealed class InputNames(string pattern, BindMaterial material)
 
     private Convention Reader(IReadOnlyList<string> maps)
     {
-        var words = Binder.KeyFields.ToDictionary(f => f, _ => material.Keys);
+        var words = Binder.MaterialFields.ToDictionary(f => f, _ => (IReadOnlyList<string>)[material.Name, .. material.Keys]);
+        words[Binder.AssetField] = material.Keys;
         // A word that nothing can be, where there are none.
         words[Binder.MapField] = maps.Count > 0 ? maps : ["\0"];
         return Convention.Parse(pattern, [Binder.MapField], words);
