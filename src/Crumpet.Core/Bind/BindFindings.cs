@@ -19,7 +19,7 @@ public static class BindFindings
             foreach (var input in material.Inputs.Where(i => !i.IsWell))
                 yield return new Finding(Severity.Warn, Code(input.Reason), input.Input.Name, Sentence(material, input, target))
                 {
-                    Mends = [.. MendsOf(material, input, target).Select((m, i) => new MendOffer(m.Words(), i == 0 && IsSafe(input.Reason), m))],
+                    Mends = [.. MendsOf(material, input, target).Select((m, i) => new MendOffer(m.Words(), i == 0 && IsSafe(input.Reason, m), m))],
                 };
             foreach (var trait in material.LeftOut)
                 yield return new Finding(Severity.Note, "trait-left-out", material.Material,
@@ -52,9 +52,11 @@ public static class BindFindings
             BindReason.Closed => $"it is closed; it opens with {string.Join(" or ", input.Input.OpenedBy.Select(t => t.Label))}"
                 + $"{(meant.Length > 0 ? $", and {meant} waits for it" : "")}.",
             BindReason.OtherModel => $"{material.Material} is a {material.Model}, which has no such input; {meant} needs a {model}.",
-            BindReason.OtherMeaning => $"{first} is read as {Meaning(input.Meant[0].Meaning)}, and it takes {Meaning(input.Input.Meaning)}; say what {first} is.",
+            BindReason.OtherMeaning =>
+                $"{first} is read as {Meaning(input.Meant[0].Meaning)}, and it takes {Meaning(input.Input.Meaning)}; say what {first} is.",
             BindReason.ChannelMissing => $"{first} has {Channels(input.Meant[0].Channels)}, and it takes {Channels(input.Input.Channels)}.",
-            BindReason.WrongSize => $"{first} is {input.Meant[0].Width} × {input.Meant[0].Height} px, and {target.Name} takes {Sizes(target.Limits)}; convert it.",
+            BindReason.WrongSize =>
+                $"{first} is {input.Meant[0].Width} × {input.Meant[0].Height} px, and {target.Name} takes {Sizes(target.Limits)}; convert it.",
             _ => $"{meant} have its name; choose one.",
         };
     }
@@ -91,8 +93,9 @@ public static class BindFindings
         yield return new PutInto(material.Material, input.Input.Name, "");
     }
 
-    // What was named almost alike was meant.
-    private static bool IsSafe(BindReason reason) => reason is BindReason.OtherCase or BindReason.OtherSeparator or BindReason.NoFile;
+    // What was named almost alike was meant; to leave an input empty never is.
+    private static bool IsSafe(BindReason reason, Mend mend) =>
+        mend is not PutInto { Texture: "" } && reason is (BindReason.OtherCase or BindReason.OtherSeparator or BindReason.NoFile);
 
     private static string Code(BindReason reason) => reason switch
     {

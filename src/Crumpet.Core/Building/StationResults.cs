@@ -9,6 +9,7 @@ using Crumpet.Core.Jobs;
 using Crumpet.Core.Layout;
 using Crumpet.Core.Pack;
 using Crumpet.Core.Pairs;
+using Crumpet.Core.Targets;
 
 namespace Crumpet.Core.Building;
 
@@ -250,7 +251,28 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
     public StationContent Deliver()
     {
         string zip = $"{graph.Input.Asset}.zip";
-        return new StationContent(new DeliverReport(zip, graph.Package!.Report<PackageReport>()!.Files), [Named(graph.Package, "package", zip)], MovedLevels());
+        return new StationContent(new DeliverReport(zip, graph.Package!.Report<PackageReport>()!.Files), [Named(graph.Package, "package", zip)],
+            [.. MovedLevels(), .. Lacking()]);
+    }
+
+    /// <summary>What the target wants in a package, and is not in it.</summary>
+    private IEnumerable<Finding> Lacking()
+    {
+        var target = graph.Input.Plan.Target;
+        var sides = graph.Intake!.Objects.Select(o => o.Side).ToHashSet();
+        foreach (var part in target.Holds)
+        {
+            var (isThere, what, remedy) = part switch
+            {
+                PackagePart.Mesh => (sides.Contains(Side.Low), "a mesh", "drop a mesh whose name ends in _low"),
+                PackagePart.Levels => (sides.Contains(Side.Lod), "levels for the distance", "drop meshes whose names end in _lod1 and so on"),
+                PackagePart.Hulls => (sides.Contains(Side.Hull), "hulls", "drop a mesh whose name ends in _hull"),
+                _ => (graph.SheetNodes.Any(s => s.Outputs.Count > 0), "textures", "switch an output of the recipe on"),
+            };
+            if (!isThere)
+                yield return new Finding(Severity.Warn, "package-lacks", what,
+                    $"{target.Name} wants {what} in a package, and there {(part == PackagePart.Mesh ? "is" : "are")} none; {remedy}.");
+        }
     }
 
     /// <summary>Whether the low side's UVs are others than those that came.</summary>

@@ -136,6 +136,16 @@ public sealed class BinderTests
     }
 
     [Fact]
+    public void To_leave_an_input_empty_is_never_done_unasked()
+    {
+        var inputs = ReadyTargets.PackedModel.Inputs.Select(i => i.Map == "normal" ? i with { Map = "zzz" } : i);
+        var target = Packed with { Models = [ReadyTargets.PackedModel with { Inputs = [.. inputs] }] };
+        var finding = Assert.Single(BindFindings.Of(Bind(target, [Colour, Masks]), target));
+        Assert.Equal(["Leave normal of box empty"], finding.Mends.Select(m => m.Label));
+        Assert.DoesNotContain(finding.Mends, m => m.IsSafe);
+    }
+
+    [Fact]
     public void Names_of_one_material_fill_no_other()
     {
         var report = Binder.Bind(BindRules.Of(Binder.DefaultPattern, Packed), [new BindMaterial("box", ["box"]), new BindMaterial("box_lid", ["box_lid"])],
