@@ -12,7 +12,8 @@ namespace Crumpet.Cli;
 internal static class BindCommand
 {
     private static readonly Option<FileInfo> Mesh = new("--mesh") { Required = true, Description = "The mesh file, whose materials are filled." };
-    private static readonly Option<DirectoryInfo> Textures = new("--textures") { Required = true, Description = "Folder of textures; folders in it are read too." };
+    private static readonly Option<DirectoryInfo> Textures = new("--textures")
+    { Required = true, Description = "Folder of textures; folders in it are read too." };
     private static readonly Option<string?> Target = TargetCommand.Option("What the engine takes");
     private static readonly Option<string> Pattern = new("--pattern")
     {
@@ -53,7 +54,8 @@ internal static class BindCommand
         ];
         var report = Bound(parsed, target, file, taken.Scene, textures);
         var findings = Finding.Sorted(BindFindings.Of(report, target));
-        var lines = report.Materials.SelectMany(m => m.Inputs.Select(i => $"{m.Material}  {i.Input.Name}  {i.File ?? "empty"}  {BindFindings.Reason(m, i, target)}"))
+        var lines = report.Materials
+            .SelectMany(m => m.Inputs.Select(i => $"{m.Material}  {i.Input.Name}  {i.File ?? "empty"}  {BindFindings.Reason(m, i, target)}"))
             .Concat(report.Unread.Select(f => $"nothing reads {f}"));
         var rows = report.Materials.Select(m => new
         {
@@ -73,7 +75,8 @@ internal static class BindCommand
             }),
         });
         int code = Output.Print(parsed, new { target = target.Name, materials = rows, report.Unread, findings }, lines, []);
-        return report.Materials.Any(m => m.Inputs.Any(i => i.Input.Needed && i.File is null && i.Reason != BindReason.OtherModel)) ? ExitCode.StopFindings : code;
+        bool lacks = report.Materials.Any(m => m.Inputs.Any(i => i.Input.Needed && i.File is null && i.Reason != BindReason.OtherModel));
+        return lacks ? ExitCode.StopFindings : code;
     }
 
     private static BindReport Bound(ParseResult parsed, Core.Targets.Target target, FileInfo file, Scene scene, IReadOnlyList<BindTexture> textures)

@@ -58,7 +58,7 @@ internal static class BuildCommand
         foreach (string word in only.Where(w => !names.Any(n => Wildcards.Fits(w, n))))
             throw new UsageException($"--asset names {word}, and no asset is called that. {NearestWord.Hint(word, names)}.");
         var builds = kits.SelectMany(k => k.Kit.Assets.Where(a => only.Length == 0 || only.Any(w => Wildcards.Fits(w, a.Name)))
-            .Select(a => new Wanted(a.Name, target is null ? k.Kit.PlanOf(a) : k.Kit.PlanOf(a) with { Target = target }, Making(k.Folder, k.Kit, a, store)))).ToArray();
+            .Select(a => new Wanted(a.Name, Aimed(k.Kit.PlanOf(a), target), Making(k.Folder, k.Kit, a, store)))).ToArray();
         foreach (var same in builds.GroupBy(b => AssetBuild.FileNameOf(b.Name), StringComparer.OrdinalIgnoreCase).Where(g => g.Count() > 1))
         {
             throw new UsageException($"{string.Join(" and ", same.Select(b => b.Name))} would both be written as {same.Key}.zip; "
@@ -67,6 +67,8 @@ internal static class BuildCommand
         string kit = string.Join(", ", kits.Select(k => k.Kit.Name));
         return parsed.GetValue(Explain) ? Tell(parsed, kit, builds) : Build(parsed, kit, builds, store, threads, cancel);
     }
+
+    private static AssetPlan Aimed(AssetPlan plan, Core.Targets.Target? target) => target is null ? plan : plan with { Target = target };
 
     private static Func<AssetPlan, AssetBuild> Making(DirectoryInfo folder, KitFolder kit, KitFolderAsset asset, FileStore store)
     {

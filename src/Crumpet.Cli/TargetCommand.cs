@@ -10,7 +10,8 @@ namespace Crumpet.Cli;
 internal static class TargetCommand
 {
     /// <summary>An option that takes a target.</summary>
-    public static Option<string?> Option(string description) => new("--target") { Description = $"{description}: NAME.target.json, or a ready one by its name." };
+    public static Option<string?> Option(string description) => new("--target")
+    { Description = $"{description}: NAME.target.json, or a ready one by its name." };
 
     public static Command Make()
     {
@@ -28,16 +29,18 @@ internal static class TargetCommand
         var file = new FileInfo(said);
         if (!file.Exists)
             throw new UsageException($"--target is '{FieldRules.Quoted(said)}', which is neither a file nor a ready target. "
-                + $"{NearestWord.Hint(said, [.. ReadyTargets.All.Select(t => t.Name)])}.");
+                + $"{Hint(said)}.");
         return TargetFile.Read(Output.ReadFile(file), file.Name);
     }
+
+    private static string Hint(string said) => NearestWord.Hint(said, [.. ReadyTargets.All.Select(t => t.Name)]);
 
     private static int Run(ParseResult parsed, string? name)
     {
         if (name is null)
             return Output.Print(parsed, new { targets = ReadyTargets.All }, ReadyTargets.All.Select(t => t.InWords()), []);
         if (ReadyTargets.Find(name) is not { } ready)
-            throw new UsageException($"There is no ready target '{FieldRules.Quoted(name)}'. {NearestWord.Hint(name, [.. ReadyTargets.All.Select(t => t.Name)])}.");
+            throw new UsageException($"There is no ready target '{FieldRules.Quoted(name)}'. {Hint(name)}.");
         Console.Out.Write(Encoding.UTF8.GetString(TargetFile.Write(ready)));
         return ExitCode.Done;
     }

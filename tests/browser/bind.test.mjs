@@ -18,7 +18,8 @@ before(async () => {
   browser = await openBrowser();
   ({ page, complaints } = await openPage(browser, app));
   asset = await dropKit(page, app, [sphere("float_low", 24, 12), upload("albedo", (x, y) => [180, 4 * y, 4 * x, 255]),
-    upload("nrm", () => [128, 128, 255, 255]), upload("orm", (x) => [255, 90 + x, 0, 255]), upload("glow", (x) => (x < 32 ? [255, 120, 0, 255] : [0, 0, 0, 255]))],
+    upload("nrm", () => [128, 128, 255, 255]), upload("orm", (x) => [255, 90 + x, 0, 255]),
+    upload("glow", (x) => (x < 32 ? [255, 120, 0, 255] : [0, 0, 0, 255]))],
   { "bake.size": "256" });
   kit = await kitOf(page, asset);
   await work(page, asset, "bind");

@@ -72,7 +72,9 @@ before(() => {
   writeFileSync(at("kit", "kit.json"), JSON.stringify({ version: 3, name: "Vanes", assets: ["vane"], settings: { layout: { uvs: "keep", pack: false } } }));
   writeFileSync(join(asset, "asset.json"), JSON.stringify({ version: 3, name: "vane",
     sources: ["vane_low.gltf", "vane_colour.png", "vane_normal.png", "vane_orm.png"].map((path) => ({ path })), settings: {
-    recipe: { outputs: { colour: { name: "colour", meaning: "srgb", alpha: "opacity", channels: ["r", "g", "b", "a"].map((channel) => ({ from: ["colour"], channel })) } } },
+    recipe: { outputs: { colour: {
+      name: "colour", meaning: "srgb", alpha: "opacity", channels: ["r", "g", "b", "a"].map((channel) => ({ from: ["colour"], channel })),
+    } } },
   } }));
 });
 
@@ -134,8 +136,8 @@ function assimp(name, files) {
     writeFileSync(at("assimp", path), bytes);
   }
   const said = execFileSync("assimp", ["info", at("assimp", name)], { encoding: "utf8" });
-  const number = (label) => Number(said.match(new RegExp(`${label}:\\s+(\\d+)`))[1]), point = (label) => said.match(new RegExp(`${label}\\s+\\(([^)]*)\\)`))[1].trim()
-    .split(/\s+/).map(Number);
+  const number = (label) => Number(said.match(new RegExp(`${label}:\\s+(\\d+)`))[1]);
+  const point = (label) => said.match(new RegExp(`${label}\\s+\\(([^)]*)\\)`))[1].trim().split(/\s+/).map(Number);
   return { triangles: number("Faces"), min: point("Minimum point"), max: point("Maximum point") };
 }
 
@@ -255,7 +257,8 @@ for (const [label, space] of [["Z up, centimetres", {}], ["Y up, inches", { up: 
   });
 }
 
-for (const [label, more] of [["USDZ", {}], ["USDA", { mesh: "usda", embedded: null, textures: "png" }], ["USDZ, Z up, centimetres", { up: "z", unitMetres: 0.01 }]]) {
+for (const [label, more] of [["USDZ", {}], ["USDA", { mesh: "usda", embedded: null, textures: "png" }],
+  ["USDZ, Z up, centimetres", { up: "z", unitMetres: 0.01 }]]) {
   test(`USD scene, ${label}: three reads axes, unit, groups, instances and materials`, () => {
     const target = { ...ready("USD scene"), name: label, ...more }, files = deliver(target), isPacked = target.mesh === "usdz";
     const name = `vane.${target.mesh}`, inside = isPacked ? readStoredZip(files.get(name)) : files;
@@ -295,8 +298,9 @@ test("MaterialX: three's loader takes every node, with the pictures and what the
     // The loader is for pages, so a page is given the very files that lie here.
     await page.route(`${host}/**`, async (route) => {
       const path = new URL(route.request().url()).pathname;
-      if (path === "/") return route.fulfill({ contentType: "text/html", body: `<script type="importmap">${JSON.stringify({ imports: {
-        three: "/build/three.webgpu.js", "three/webgpu": "/build/three.webgpu.js", "three/tsl": "/build/three.tsl.js", "three/addons/": "/examples/jsm/" } })}</script>` });
+      const imports = { three: "/build/three.webgpu.js", "three/webgpu": "/build/three.webgpu.js", "three/tsl": "/build/three.tsl.js" };
+      if (path === "/")
+        return route.fulfill({ contentType: "text/html", body: `<script type="importmap">${JSON.stringify({ imports })}</script>` });
       if (path.startsWith("/textures/")) return route.fulfill({ contentType: "image/png", body: Buffer.from(files.get(path.slice(1))) });
       return route.fulfill({ contentType: "text/javascript", path: join(root, "tests/browser/node_modules/three", path) });
     });

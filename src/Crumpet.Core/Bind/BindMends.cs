@@ -23,7 +23,8 @@ public sealed record PutInto(
     public override string Words() => Texture.Length == 0 ? $"Leave {Input} of {Material} empty" : $"Put {Texture} into {Input} of {Material}";
 
     /// <inheritdoc/>
-    public override MaterialPlan Applied(MaterialPlan plan) => plan with { ByHand = Ordered.Changed(plan.ByHand, Input, Texture, false, StringComparer.Ordinal) };
+    public override MaterialPlan Applied(MaterialPlan plan) =>
+        plan with { ByHand = Ordered.Changed(plan.ByHand, Input, Texture, false, StringComparer.Ordinal) };
 }
 
 /// <summary>Lets names decide again what an input holds.</summary>

@@ -175,7 +175,8 @@ public static class Binder
         BindTexture[] left = [.. textures.Where(t => !claimed.Contains(t.File))];
         var inputs = model.Inputs.Select((input, i) => Fill(input, exact[i])).ToList();
         var free = left.Where(t => !inputs.SelectMany(i => i.Meant).Contains(t)).ToArray();
-        var others = rules.Models.Where(m => m != model).SelectMany(m => m.Inputs).Where(i => model.Inputs.All(own => own.Name != i.Name)).DistinctBy(i => i.Name);
+        var others = rules.Models.Where(m => m != model).SelectMany(m => m.Inputs).Where(i => model.Inputs.All(own => own.Name != i.Name))
+            .DistinctBy(i => i.Name);
         foreach (var other in others)
         {
             if (names.Exact(other, free) is { Files.Count: > 0 } found)

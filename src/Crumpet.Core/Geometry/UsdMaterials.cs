@@ -81,7 +81,8 @@ internal sealed class UsdMaterials(UsdPrim root, Func<string, string> picture)
             };
         }
 
-        double Number(string input, double otherwise) => surface.Value("inputs:" + input)?.Numbers is [var given, ..] && double.IsFinite(given) ? given : otherwise;
+        double Number(string input, double otherwise) =>
+            surface.Value("inputs:" + input)?.Numbers is [var given, ..] && double.IsFinite(given) ? given : otherwise;
 
         // The value of an input; where a texture is connected it counts, times one.
         double[]? Slot(string input, TextureKind kind)

@@ -99,8 +99,10 @@ public static class UsdWriter
                 var node = tree.Nodes[n];
                 string own = names.Give(node.Name);
                 bool isMesh = node.Shape >= 0, isShared = isMesh && shared.ContainsKey(node.Shape), holds = below[n].Any();
-                usd.Open(isMesh && !isShared && !holds ? "def Mesh" : "def Xform", own,
-                    [Shown(node.Name, own), .. isMesh && !holds ? [Applied] : Array.Empty<string>(), .. isShared && !holds ? [Reference(node.Shape)] : Array.Empty<string>()]);
+                if (isMesh && !holds)
+                    OpenMesh(node, own, isShared);
+                else
+                    usd.Open("def Xform", own, Shown(node.Name, own));
                 if (!node.Local.IsIdentity)
                 {
                     usd.Line($"matrix4d xformOp:transform = {UsdLines.Matrix(node.Local)}");
@@ -112,9 +114,7 @@ public static class UsdWriter
                 if (isMesh && holds)
                 {
                     // A mesh that has others below it stands among them, or it could not be moved with them.
-                    string mesh = inner.Give(node.Name);
-                    usd.Open(isShared ? "def Xform" : "def Mesh", mesh,
-                        [Shown(node.Name, mesh), Applied, .. isShared ? [Reference(node.Shape)] : Array.Empty<string>()]);
+                    OpenMesh(node, inner.Give(node.Name), isShared);
                     WriteMesh(node.Shape, isShared);
                     usd.Close();
                 }
@@ -123,7 +123,13 @@ public static class UsdWriter
             }
         }
 
-        private string Reference(int shape) => $"prepend references = @./{shapesLayer}@</{shared[shape]}>";
+        private void OpenMesh(SceneNode node, string own, bool isShared)
+        {
+            if (isShared)
+                usd.Open("def Xform", own, Shown(node.Name, own), Applied, $"prepend references = @./{shapesLayer}@</{shared[node.Shape]}>");
+            else
+                usd.Open("def Mesh", own, Shown(node.Name, own), Applied);
+        }
 
         private void WriteMesh(int number, bool isShared)
         {
@@ -176,7 +182,9 @@ public static class UsdWriter
     {
         var mesh = item.Mesh;
         var bounds = mesh.Bounds();
-        usd.Line($"uniform bool doubleSided = {(mesh.TriangleMaterials.Distinct().Any(m => m >= 0 && m < document.Materials.Count && document.Materials[m].Source.Traits.TwoSided) ? 1 : 0)}");
+        bool isTwoSided = mesh.TriangleMaterials.Distinct().Where(m => m >= 0 && m < document.Materials.Count)
+            .Any(m => document.Materials[m].Source.Traits.TwoSided);
+        usd.Line($"uniform bool doubleSided = {(isTwoSided ? 1 : 0)}");
         usd.Line("uniform token subdivisionScheme = \"none\"");
         usd.List("float3[] extent", [bounds.Min, bounds.Max], UsdLines.Write);
         usd.List("int[] faceVertexCounts", [.. Enumerable.Repeat(3, mesh.TriangleCount)], UsdLines.Write);

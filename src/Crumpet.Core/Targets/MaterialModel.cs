@@ -72,7 +72,8 @@ public sealed record MaterialInput(
 /// <param name="Name">Its name.</param>
 /// <param name="Inputs">Texture inputs, in the order they are shown.</param>
 public sealed record MaterialModel(
-    [property: Words("The name of a material model", 60)] string Name, [property: AtMost(MaterialModel.MostInputs)] IReadOnlyList<MaterialInput> Inputs) : IChecked
+    [property: Words("The name of a material model", 60)] string Name,
+    [property: AtMost(MaterialModel.MostInputs)] IReadOnlyList<MaterialInput> Inputs) : IChecked
 {
     private const int MostInputs = 32;
 

@@ -188,13 +188,15 @@ public sealed record Target : IChecked
     public string? ProblemTogether() => Mesh.Problem(Space)
         ?? (Textures is null && Embedded is null ? "The target has textures neither inside meshes nor beside them; choose one." : null)
         ?? (Embedded is { } inside && !Mesh.Embeds.Contains(inside)
-            ? $"{inside.Label} cannot lie inside {Mesh.Label}; {(Mesh.Embeds.Count == 0 ? "nothing can, so leave it out" : $"choose {Labels(Mesh.Embeds)}")}." : null)
+            ? $"{inside.Label} cannot lie inside {Mesh.Label}; "
+                + $"{(Mesh.Embeds.Count == 0 ? "nothing can, so leave it out" : $"choose {Labels(Mesh.Embeds)}")}." : null)
         ?? (Textures is { } beside && Embedded is null && Mesh.Slots.Count > 0 && !Mesh.Refers.Contains(beside) && !Mesh.Embeds.Any()
             ? $"Materials of {Mesh.Label} cannot refer to {beside.Label}; choose {Labels(Mesh.Refers)}, or another mesh format." : null)
         ?? (Embedded?.Container is not null && Textures is not null
             ? $"{Embedded.Label} lies inside {Mesh.Label} only where no textures lie beside it; leave one of the two out." : null)
-        ?? (Mesh.Green is { } green && green != Green && (Embedded?.Container is not null || (Embedded is null && Textures is { } file && Mesh.Refers.Contains(file)))
-            ? $"Materials of {Mesh.Label} take normals with green {green.ToString().ToLowerInvariant()}; let green turn so, or put PNG inside, which is turned." : null)
+        ?? (Mesh.Green is { } green && green != Green && TakesNormalsAsTheyAre
+            ? $"Materials of {Mesh.Label} take normals with green {green.ToString().ToLowerInvariant()}; "
+                + "let green turn so, or put PNG inside, which is turned." : null)
         ?? (Made.Container is { } container && Formats.Said().FirstOrDefault(f => !container.Holds(f)) is { } odd
             ? $"{container.Label} cannot hold {odd.Label}; choose another format or KTX2." : null)
         ?? FolderProblem() ?? PatternProblem()
@@ -212,6 +214,9 @@ public sealed record Target : IChecked
 
     /// <inheritdoc/>
     public override int GetHashCode() => HashCode.Combine(Name, Version, Green, LargestTexture, TextureFolder, Models.Count);
+
+    // Pictures inside are turned where they have to be; what is compressed, or lies beside, is not.
+    private bool TakesNormalsAsTheyAre => Embedded is { } inside ? inside.Container is not null : Textures is { } beside && Mesh.Refers.Contains(beside);
 
     private static string Labels(IEnumerable<TextureFile> files) => string.Join(" or ", files.Select(f => f.Label));
 

@@ -113,14 +113,16 @@ public sealed class BinderTests
         var sets = new Dictionary<string, string[]>
         {
             ["hull"] = ["T_hull_BC", "T_hull_N", "T_hull_R", "T_hull_M", "T_hull_AO", "T_hull_H", "T_hull_O", "T_hull_E"],
-            ["lamp"] = ["lamp-base-color", "lamp-normal", "lamp-roughness", "lamp-metallic", "lamp-ambient-occlusion", "lamp-height", "lamp-opacity", "lamp-emissive"],
+            ["lamp"] = ["lamp-base-color", "lamp-normal", "lamp-roughness", "lamp-metallic", "lamp-ambient-occlusion", "lamp-height", "lamp-opacity",
+                "lamp-emissive"],
             ["chain"] = ["chainAlbedo", "chainNormal", "chainRoughness", "chainMetalness", "chainAO", "chainDisplacement", "chainAlpha", "chainGlow"],
             ["mast"] = ["mast Diffuse", "mast Normals", "mast Rough", "mast Metal", "mast Occlusion", "mast Bump", "mast Mask", "mast Emission"],
             ["NET"] = ["NET_COLOR", "NET_NRM", "NET_ROUGHNESS", "NET_METALLIC", "NET_AO", "NET_DISP", "NET_CUTOUT", "NET_EMISSIVE"],
         };
         string[] missing = ["T_hull_R", "chainNormal"];
         ColourMeaning[] meanings = [ColourMeaning.Srgb, ColourMeaning.Normal, .. Enumerable.Repeat(ColourMeaning.Linear, 5), ColourMeaning.Srgb];
-        var textures = sets.Values.SelectMany(s => s.Select((name, i) => new BindTexture(name + ".png", meanings[i], meanings[i] == ColourMeaning.Linear ? 1 : 3)))
+        var textures = sets.Values
+            .SelectMany(s => s.Select((name, i) => new BindTexture(name + ".png", meanings[i], meanings[i] == ColourMeaning.Linear ? 1 : 3)))
             .Where(t => !missing.Contains(t.Stem)).ToArray();
         var traits = MaterialTraits.Plain with { Alpha = AlphaMode.CutOut, Emission = Tint.White };
         var report = Binder.Bind(BindRules.Of("{asset}_{map} | T_{asset}_{map} | {asset}-{map} | {asset} {map} | {asset}{map}", Single),

@@ -91,7 +91,8 @@ public sealed class MaterialNameTests
         var sources = files.Select(f =>
         {
             using var stream = new MemoryStream();
-            GltfWriter.WriteBinary(new SceneDocument([.. f.Objects.Select((o, i) => new SceneObject(o.Mesh with { TriangleMaterials = [.. Enumerable.Repeat(i, 12)] }))],
+            var objects = f.Objects.Select((o, i) => new SceneObject(o.Mesh with { TriangleMaterials = [.. Enumerable.Repeat(i, 12)] }));
+            GltfWriter.WriteBinary(new SceneDocument([.. objects],
                 [.. f.Objects.Select(o => new SceneMaterial(o.Material))], []), stream);
             return new SourceFile(f.Name, store.Put(stream.ToArray()), stream.Length);
         }).ToArray();

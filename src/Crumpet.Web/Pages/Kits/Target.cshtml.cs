@@ -135,7 +135,8 @@ public sealed class TargetModel(Workbench workbench) : PageModel, IAddressed, IS
 
     /// <summary>Adds a ready model.</summary>
     public Task<IActionResult> OnPostAddModelAsync(string? ready) => ChangeAsync(target =>
-        ReadyTargets.Models.FirstOrDefault(m => m.Name == ready) is { } found ? target with { Models = [.. target.Models.Where(m => m.Name != found.Name), found] }
+        ReadyTargets.Models.FirstOrDefault(m => m.Name == ready) is { } found
+            ? target with { Models = [.. target.Models.Where(m => m.Name != found.Name), found] }
             : throw new FormatException($"There is no ready model of that name; there are {string.Join(", ", ReadyTargets.Models.Select(m => m.Name))}."));
 
     /// <summary>Takes a model out.</summary>
