@@ -108,11 +108,8 @@ try {
     }
     await shot(station);
   }
-  await page.goto(`${app.url}/kits/1`);
-  await page.keyboard.press("/");
-  await page.keyboard.type("hinge");
-  await page.waitForSelector("#found a");
-  await shot("find");
+  await page.goto(`${app.url}/kits/1/target`);
+  await shot("target");
   await page.goto(`${app.url}/kits/1`);
   await shot("kit");
 

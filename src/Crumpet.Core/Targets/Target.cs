@@ -166,9 +166,12 @@ public sealed record Target : IChecked
     });
 
     /// <summary>The target in a few words.</summary>
-    public string InWords() => string.Create(
+    public string InWords() => $"{Name}: {WantedInWords()}";
+
+    /// <summary>What it wants, in a few words.</summary>
+    public string WantedInWords() => string.Create(
         CultureInfo.InvariantCulture,
-        $"{Name}: {Mesh.Label}, {Up} up, {(UnitMetres == 1 ? "metres" : $"units of {UnitMetres:0.######} m")}, "
+        $"{Mesh.Label}, {Up} up, {(UnitMetres == 1 ? "metres" : $"units of {UnitMetres:0.######} m")}, "
             + $"{Handedness.ToString().ToLowerInvariant()}-handed, green {Green.ToString().ToLowerInvariant()}, textures {TexturesInWords()} to "
             + $"{LargestTexture} px{(SquareTextures ? ", square" : "")}");
 
