@@ -24,11 +24,15 @@ internal static class DeliverySettings
     {
         var target = input.Target;
         var settings = new Settings(Version, input.Asset,
-            [.. input.Materials.Select(m => new MaterialSettings(m.Source.Name, [m.Source.BaseColour.X, m.Source.BaseColour.Y, m.Source.BaseColour.Z, m.Source.BaseColour.W],
-                m.Source.Roughness, m.Source.Metalness, m.Source.Traits,
-                [.. m.Fills.Select(f => new FillSettings(f.Slot, target.TexturePath(f.File), f.Channel))]))],
-            [.. input.Textures.Select(t => new TextureSettings(target.TexturePath(t.FileName), t.Meaning,
-                t.Meaning == ColourMeaning.Normal ? target.Green : null, true, target.Made.Container is not null))]);
+            [.. input.Materials.Select(m => new MaterialSettings(m.Source.Name, Numbers(m.Source.BaseColour), m.Source.Roughness, m.Source.Metalness,
+                m.Source.Traits, [.. m.Fills.Select(f => new FillSettings(f.Slot, PathOf(f.File), f.Channel))]))],
+            [.. input.Textures.Select(t => new TextureSettings(PathOf(t.FileName), t.Meaning, t.Meaning == ColourMeaning.Normal ? target.Green : null, true,
+                target.Made.Container is not null))]);
         return [.. JsonSerializer.SerializeToUtf8Bytes(settings, DeliveryPackage.ManifestJson), (byte)'\n'];
+
+        // What lies inside meshes alone has a name there and no path.
+        string PathOf(string file) => target.Textures is null ? Path.GetFileNameWithoutExtension(file) : target.TexturePath(file);
     }
+
+    private static double[] Numbers(System.Numerics.Vector4 colour) => [colour.X, colour.Y, colour.Z, colour.W];
 }

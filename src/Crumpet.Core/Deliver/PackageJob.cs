@@ -85,8 +85,8 @@ public sealed class PackageJob() : JobKind<PackageSettings>("package", 4)
         }
         var input = new DeliveryInput(
             settings.Asset, meshes,
-            [.. settings.Materials.Select(m => new DeliveryMaterial((m.Material < 0 ? Material.Plain : materials[m.Material]) with { Name = m.Name, Traits = m.Traits },
-                m.Fills))],
+            [.. settings.Materials.Select(m => new DeliveryMaterial(
+                (m.Material < 0 ? Material.Plain : materials[m.Material]) with { Name = m.Name, Traits = m.Traits }, m.Fills))],
             textures, pictures, settings.Target, [.. settings.Sources.Select((name, s) => new MadeFrom(name, inputs[$"source/{s}"].Sha256))]);
         input = input with { More = [.. settings.Meshes.Select((m, number) => MoreOf(m, number))] };
         var (zip, manifest) = DeliveryPackage.Make(input, context.Cancel);

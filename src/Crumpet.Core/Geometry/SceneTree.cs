@@ -7,8 +7,7 @@ namespace Crumpet.Core.Geometry;
 /// <param name="Parent">Number of the node it hangs below; -1 for none. Parents come before their children.</param>
 /// <param name="Local">Its place below its parent; rows are axes.</param>
 /// <param name="Shape">Number of its shape; -1 where it only holds others.</param>
-/// <param name="Number">Number of its object in the document; -1 where it only holds others.</param>
-public sealed record SceneNode(string Name, int Parent, Matrix4x4 Local, int Shape, int Number);
+public sealed record SceneNode(string Name, int Parent, Matrix4x4 Local, int Shape);
 
 /// <summary>
 /// A document as files with instances and groups hold it: shapes in their own space, each once, and a tree of nodes that place them. All is
@@ -48,7 +47,7 @@ public sealed record SceneTree(IReadOnlyList<SceneObject> Shapes, IReadOnlyList<
             var mesh = document.Objects[i].Mesh;
             int parent = Group(mesh.Groups);
             var world = Matrix4x4.Invert(mesh.Placement, out _) ? mesh.Placement : Matrix4x4.Identity;
-            return done[i] = Node(mesh.Name, parent, space.Transform(world), Shape(InOwnSpace(document.Objects[i], world, space)), i);
+            return done[i] = Node(mesh.Name, parent, space.Transform(world), Shape(InOwnSpace(document.Objects[i], world, space)));
         }
 
         int Group(IReadOnlyList<string> names)
@@ -60,10 +59,10 @@ public sealed record SceneTree(IReadOnlyList<SceneObject> Shapes, IReadOnlyList<
                 return known;
             if (objectAt.TryGetValue(path, out int holder))
                 return places[path] = Object(holder);
-            return places[path] = Node(names[^1], Group([.. names.SkipLast(1)]), Matrix4x4.Identity, -1, -1);
+            return places[path] = Node(names[^1], Group([.. names.SkipLast(1)]), Matrix4x4.Identity, -1);
         }
 
-        int Node(string name, int parent, Matrix4x4 world, int shape, int number)
+        int Node(string name, int parent, Matrix4x4 world, int shape)
         {
             var local = world;
             // Below nothing, and below what stands where the world does, the place is exact.
@@ -71,7 +70,7 @@ public sealed record SceneTree(IReadOnlyList<SceneObject> Shapes, IReadOnlyList<
                 local = world * back;
             else if (shape < 0 && parent >= 0)
                 world = worlds[parent];
-            nodes.Add(new SceneNode(name, parent, local with { M14 = 0, M24 = 0, M34 = 0, M44 = 1 }, shape, number));
+            nodes.Add(new SceneNode(name, parent, local with { M14 = 0, M24 = 0, M34 = 0, M44 = 1 }, shape));
             worlds.Add(world);
             return nodes.Count - 1;
         }
