@@ -58,7 +58,7 @@ internal static class BuildCommand
         foreach (string word in only.Where(w => !names.Any(n => Wildcards.Fits(w, n))))
             throw new UsageException($"--asset names {word}, and no asset is called that. {NearestWord.Hint(word, names)}.");
         var builds = kits.SelectMany(k => k.Kit.Assets.Where(a => only.Length == 0 || only.Any(w => Wildcards.Fits(w, a.Name)))
-            .Select(a => new Wanted(a.Name, Aimed(k.Kit.PlanOf(a), target), Making(k.Folder, k.Kit, a, store)))).ToArray();
+            .Select(a => new Wanted(a.Name, Aimed(k.Kit.PlanOf(a), target), Making(k.Folder, k.Kit, a, store, target)))).ToArray();
         foreach (var same in builds.GroupBy(b => AssetBuild.FileNameOf(b.Name), StringComparer.OrdinalIgnoreCase).Where(g => g.Count() > 1))
         {
             throw new UsageException($"{string.Join(" and ", same.Select(b => b.Name))} would both be written as {same.Key}.zip; "
@@ -70,14 +70,20 @@ internal static class BuildCommand
 
     private static AssetPlan Aimed(AssetPlan plan, Core.Targets.Target? target) => target is null ? plan : plan with { Target = target };
 
-    private static Func<AssetPlan, AssetBuild> Making(DirectoryInfo folder, KitFolder kit, KitFolderAsset asset, FileStore store)
+    private static Func<AssetPlan, AssetBuild> Making(
+        DirectoryInfo folder, KitFolder kit, KitFolderAsset asset, FileStore store, Core.Targets.Target? target)
     {
-        SourceFile[] sources = [.. asset.Sources.Select(source =>
+        var sources = Sources(asset);
+        var names = kit.PlanOf(asset).SharedBy(asset.Name);
+        SharedAsset[] shared = [.. kit.Assets.Where(a => names.Contains(a.Name)).Select(a =>
+            new SharedAsset(a.Name, AssetBuild.InputOf(AssetBuild.FileNameOf(a.Name), Aimed(kit.PlanOf(a), target), Sources(a), kit.Rules)))];
+        return plan => new AssetBuild(AssetBuild.FileNameOf(asset.Name), plan, sources, store, kit.Rules, shared) { Identity = $"{kit.Name}/{asset.Folder}" };
+
+        SourceFile[] Sources(KitFolderAsset of) => [.. of.Sources.Select(source =>
         {
-            byte[] bytes = Output.ReadFile(new FileInfo(Path.Combine(folder.FullName, asset.Folder, source.Path)));
+            byte[] bytes = Output.ReadFile(new FileInfo(Path.Combine(folder.FullName, of.Folder, source.Path)));
             return new SourceFile(source.Path, store.Put(bytes), bytes.Length, source.Side);
         })];
-        return plan => new AssetBuild(AssetBuild.FileNameOf(asset.Name), plan, sources, store, kit.Rules) { Identity = $"{kit.Name}/{asset.Folder}" };
     }
 
     /// <summary>Takes all assets to Convert and decides how their textures are stored so that they fit.</summary>

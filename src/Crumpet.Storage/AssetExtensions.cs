@@ -3,6 +3,7 @@ using System.Text.Json.Nodes;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
 using Crumpet.Core.Jobs;
+using Microsoft.EntityFrameworkCore;
 
 namespace Crumpet.Storage;
 
@@ -36,14 +37,44 @@ public static class AssetExtensions
     public static void SetRules(this Kit kit, IntakeRules rules) =>
         (kit.RulesJson, kit.Version) = (JsonSerializer.Serialize(rules, BuildJson.Options), kit.Version + 1);
 
-    /// <summary>The build of the asset as it stands; its sources and its kit must be loaded.</summary>
+    /// <summary>The build of the asset as it stands; its sources, its kit and the assets whose textures it takes must be loaded.</summary>
     public static AssetBuild Build(this Asset asset, IResultStore store) => new(
-        AssetBuild.FileNameOf(asset.Name), asset.Plan(),
-        [.. asset.Sources.Where(s => s.IsCurrent).Select(s => new SourceFile(s.Name, s.Sha256, s.Bytes, s.ForcedSide))], store,
-        (asset.Kit ?? throw new InvalidOperationException("The asset's kit was not loaded.")).Rules())
+        AssetBuild.FileNameOf(asset.Name), asset.Plan(), SourcesOf(asset), store, RulesOf(asset),
+        [.. asset.Shared.Select(s => new SharedAsset(s.Name, AssetBuild.InputOf(AssetBuild.FileNameOf(s.Name), s.Plan(), SourcesOf(s), RulesOf(asset))))])
     {
         Identity = $"asset {asset.Id}",
     };
+
+    /// <summary>Loads the assets of the kit whose textures an asset's materials take.</summary>
+    /// <param name="db">The database.</param>
+    /// <param name="asset">The asset; its kit must be loaded.</param>
+    /// <param name="cancel">Ends the work early.</param>
+    public static async Task<Asset> LoadSharedAsync(this CrumpetDb db, Asset asset, CancellationToken cancel = default)
+    {
+        string[] names = [.. asset.Plan().SharedBy(asset.Name)];
+        if (names.Length == 0)
+            return asset;
+        var shared = await db.Assets.Include(a => a.Sources.Where(s => s.IsCurrent))
+            .Where(a => a.KitId == asset.KitId && a.ArchivedAt == null && names.Contains(a.Name)).OrderBy(a => a.Id).AsNoTracking().ToListAsync(cancel);
+        return asset.Taking(shared);
+    }
+
+    /// <summary>The asset with those of its kit's whose textures it takes.</summary>
+    /// <param name="asset">The asset; its kit must be loaded.</param>
+    /// <param name="others">Assets of the kit, with their sources.</param>
+    public static Asset Taking(this Asset asset, IReadOnlyList<Asset> others)
+    {
+        var names = asset.Plan().SharedBy(asset.Name);
+        asset.Shared = [.. others.Where(o => o.Id != asset.Id && o.ArchivedAt is null && names.Contains(o.Name))];
+        foreach (var shared in asset.Shared)
+            shared.Kit = asset.Kit;
+        return asset;
+    }
+
+    private static SourceFile[] SourcesOf(Asset asset) =>
+        [.. asset.Sources.Where(s => s.IsCurrent).Select(s => new SourceFile(s.Name, s.Sha256, s.Bytes, s.ForcedSide))];
+
+    private static IntakeRules RulesOf(Asset asset) => (asset.Kit ?? throw new InvalidOperationException("The asset's kit was not loaded.")).Rules();
 
     /// <summary>Adds a file, or a new version of the file of that name. The same bytes again change nothing.</summary>
     /// <returns>Whether anything changed.</returns>

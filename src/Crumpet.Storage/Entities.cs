@@ -1,3 +1,4 @@
+using System.ComponentModel.DataAnnotations.Schema;
 using Crumpet.Core;
 using Crumpet.Core.Building;
 using Crumpet.Core.Intake;
@@ -37,6 +38,10 @@ public sealed class Asset
     public List<StationMark> Marks { get; set; } = [];
     public List<FindingRow> Findings { get; set; } = [];
     public List<Delivery> Deliveries { get; set; } = [];
+
+    /// <summary>The assets whose textures its materials take, as <see cref="AssetExtensions.LoadSharedAsync"/> loads them.</summary>
+    [NotMapped]
+    public IReadOnlyList<Asset> Shared { get; set; } = [];
 }
 
 /// <summary>A version of a source file; the bytes are in the file store. Older versions are kept.</summary>

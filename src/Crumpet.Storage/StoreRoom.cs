@@ -149,7 +149,7 @@ public sealed class StoreRoom(string folder, FileStore store)
 
         void Add()
         {
-            var build = asset.Build(store);
+            var build = asset.Taking(asset.Kit!.Assets).Build(store);
             foreach (var node in build.Graph(Station.Deliver).Nodes.Where(n => n.Result is not null))
                 keys.Add(node.Job!.Key);
         }

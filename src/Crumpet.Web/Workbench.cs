@@ -37,7 +37,7 @@ public sealed partial class Workbench(CrumpetDb db, FileStore store, RunService 
         var active = await ActiveRunsAsync();
         var ended = await db.Runs.Include(r => r.Asset).Where(r => r.Asset!.KitId == id && r.EndedAt != null).OrderByDescending(r => r.EndedAt).Take(LatestRuns)
             .AsNoTracking().ToListAsync();
-        return new KitView(kit, [.. assets.Select(a => new AssetView(a, active.Find(r => r.AssetId == a.Id), store))], archived, ended);
+        return new KitView(kit, [.. assets.Select(a => new AssetView(a.Taking(assets), active.Find(r => r.AssetId == a.Id), store))], archived, ended);
     }
 
     /// <summary>An asset with all that its stations show, or null.</summary>
@@ -53,7 +53,7 @@ public sealed partial class Workbench(CrumpetDb db, FileStore store, RunService 
         if (await told.Where(d => d.IsUndone).OrderBy(d => d.Number).FirstOrDefaultAsync() is { } next)
             asset.Decisions.Add(next);
         var ended = await db.Runs.Where(r => r.AssetId == id && r.EndedAt != null).OrderByDescending(r => r.Id).AsNoTracking().FirstOrDefaultAsync();
-        return new AssetView(asset, (await ActiveRunsAsync()).Find(r => r.AssetId == id), store) { LastRun = ended };
+        return new AssetView(await db.LoadSharedAsync(asset), (await ActiveRunsAsync()).Find(r => r.AssetId == id), store) { LastRun = ended };
     }
 
     /// <summary>All decisions of an asset, without what they changed.</summary>
@@ -65,8 +65,8 @@ public sealed partial class Workbench(CrumpetDb db, FileStore store, RunService 
 
     /// <summary>An asset as far as its files tell, or null: no findings, no history, no run.</summary>
     public async Task<AssetBuild?> BuildAsync(int id) =>
-        (await db.Assets.Include(a => a.Kit).Include(a => a.Sources.Where(s => s.IsCurrent)).AsSplitQuery().AsNoTracking()
-            .FirstOrDefaultAsync(a => a.Id == id))?.Build(store);
+        await db.Assets.Include(a => a.Kit).Include(a => a.Sources.Where(s => s.IsCurrent)).AsSplitQuery().AsNoTracking()
+            .FirstOrDefaultAsync(a => a.Id == id) is { } asset ? (await db.LoadSharedAsync(asset)).Build(store) : null;
 
     /// <summary>Density of a kit's other assets as they were laid out last, px/m, by their names.</summary>
     public async Task<IReadOnlyList<(string Asset, double Density)>> DensitiesAsync(int kitId, int exceptId)
@@ -89,8 +89,13 @@ public sealed partial class Workbench(CrumpetDb db, FileStore store, RunService 
 
     /// <summary>All assets in use, of all kits in use.</summary>
     public async Task<IReadOnlyList<AssetView>> AssetsAsync() =>
-        [.. (await Whole().Where(a => a.ArchivedAt == null && a.Kit!.ArchivedAt == null).OrderBy(a => a.Id).ToListAsync())
-            .Select(a => new AssetView(a, null, store))];
+        [.. (await Whole().Where(a => a.ArchivedAt == null && a.Kit!.ArchivedAt == null).OrderBy(a => a.Id).ToListAsync()).GroupBy(a => a.KitId)
+            .SelectMany(kit => kit.Select(a => new AssetView(a.Taking([.. kit]), null, store))).OrderBy(v => v.Asset.Id)];
+
+    /// <summary>Numbers and names of a kit's assets in use beside one of them, by name.</summary>
+    public async Task<IReadOnlyList<(int Id, string Name)>> OthersAsync(int assetId) =>
+        [.. (await db.Assets.Where(a => a.Id == assetId).SelectMany(a => a.Kit!.Assets).Where(a => a.Id != assetId && a.ArchivedAt == null)
+            .OrderBy(a => a.Name).Select(a => new { a.Id, a.Name }).ToListAsync()).Select(a => (a.Id, a.Name))];
 
     /// <summary>The latest runs, newest first, with their logs.</summary>
     public async Task<IReadOnlyList<Run>> RunsAsync(int most) =>

@@ -16,6 +16,14 @@ public static class BindFindings
     {
         foreach (var material in report.Materials)
         {
+            if (material.TexturesOf is { } asset && report.Shared.All(t => t.Asset != asset))
+            {
+                var own = new TakeTexturesOf(material.Material, "");
+                yield return new Finding(Severity.Warn, "shared-textures-missing", material.Material,
+                    $"{material.Material} takes the textures of {asset}, and the kit has no such asset with textures; let it take its own, or add {asset}.")
+                { Mends = [new(own.Words(), false, own)] };
+                continue;
+            }
             foreach (var input in material.Inputs.Where(i => !i.IsWell))
                 yield return new Finding(Severity.Warn, Code(input.Reason), input.Input.Name, Sentence(material, input, target))
                 {

@@ -64,6 +64,20 @@ public sealed record TakeModel(string Material, [property: Words("The model", 60
     public override MaterialPlan Applied(MaterialPlan plan) => plan with { Model = Model };
 }
 
+/// <summary>Lets a material take the textures of another asset of the kit, as that binds them, or its own.</summary>
+/// <param name="Material">Name of the material.</param>
+/// <param name="Asset">Name of the asset; empty for its own.</param>
+public sealed record TakeTexturesOf(
+    string Material, [property: Words("The asset whose textures a material takes", FieldRules.LongestName, MayBeEmpty = true)] string Asset)
+    : MaterialMend(Material)
+{
+    /// <inheritdoc/>
+    public override string Words() => Asset.Length == 0 ? $"Let {Material} take its own textures" : $"Let {Material} take the textures of {Asset}";
+
+    /// <inheritdoc/>
+    public override MaterialPlan Applied(MaterialPlan plan) => plan with { TexturesOf = Asset.Length == 0 ? null : Asset };
+}
+
 /// <summary>All kinds of mends of this station.</summary>
 public static class BindMendKinds
 {
@@ -71,5 +85,6 @@ public static class BindMendKinds
     public static IReadOnlyList<MendKind> All { get; } =
     [
         new("putInto", typeof(PutInto)), new("takeOutOf", typeof(TakeOutOf)), new("openTrait", typeof(OpenTrait)), new("takeModel", typeof(TakeModel)),
+        new("takeTexturesOf", typeof(TakeTexturesOf)),
     ];
 }

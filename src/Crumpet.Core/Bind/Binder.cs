@@ -110,6 +110,9 @@ public sealed record MaterialBinding(string Material, string Model, IReadOnlyLis
     /// <summary>What the material says, as far as the target takes it.</summary>
     public MaterialTraits Traits { get; init; } = MaterialTraits.Plain;
 
+    /// <summary>Name of the asset whose textures it takes; null for its own.</summary>
+    public string? TexturesOf { get; init; }
+
     /// <summary>What it says that the target does not take.</summary>
     public IReadOnlyList<MaterialTrait> LeftOut { get; init; } = [];
 }
@@ -117,7 +120,18 @@ public sealed record MaterialBinding(string Material, string Model, IReadOnlyLis
 /// <summary>What binding gave.</summary>
 /// <param name="Materials">One a material.</param>
 /// <param name="Unread">Files that nothing reads.</param>
-public sealed record BindReport(IReadOnlyList<MaterialBinding> Materials, IReadOnlyList<string> Unread);
+public sealed record BindReport(IReadOnlyList<MaterialBinding> Materials, IReadOnlyList<string> Unread)
+{
+    /// <summary>Textures that are other assets'.</summary>
+    public IReadOnlyList<SharedTexture> Shared { get; init; } = [];
+}
+
+/// <summary>A texture of another asset of the kit that a material takes.</summary>
+/// <param name="Asset">Name of the other asset.</param>
+/// <param name="File">Name of its file.</param>
+/// <param name="Picture">Name of the picture it was made from.</param>
+/// <param name="Channels">Channels its format has.</param>
+public sealed record SharedTexture(string Asset, string File, string Picture, int Channels);
 
 /// <summary>What binding goes by.</summary>
 /// <param name="Pattern">Pattern with <c>{map}</c>, and with <c>{asset}</c> or <c>{material}</c>; several side by side with bars between.</param>

@@ -10,6 +10,10 @@ public sealed record MaterialPlan
     [Words("The model of a material", 60)]
     public string? Model { get; init; }
 
+    /// <summary>Name of the asset of the kit whose textures it takes, as that binds them; null for its own.</summary>
+    [Words("The asset whose textures a material takes", FieldRules.LongestName)]
+    public string? TexturesOf { get; init; }
+
     /// <summary>What it says beside colour, roughness and metalness; null for what its source says.</summary>
     public MaterialTraits? Traits { get; init; }
 
@@ -27,9 +31,9 @@ public sealed record MaterialPlan
         Opened.Aggregate(Traits ?? source, (traits, opened) => opened.Says(traits) ? traits : opened.With(traits));
 
     /// <inheritdoc/>
-    public bool Equals(MaterialPlan? other) => other is not null && (Model, Traits) == (other.Model, other.Traits) && Opened.SequenceEqual(other.Opened)
+    public bool Equals(MaterialPlan? other) => other is not null && (Model, TexturesOf, Traits) == (other.Model, other.TexturesOf, other.Traits) && Opened.SequenceEqual(other.Opened)
         && ByHand.Count == other.ByHand.Count && ByHand.All(p => other.ByHand.TryGetValue(p.Key, out string? value) && value == p.Value);
 
     /// <inheritdoc/>
-    public override int GetHashCode() => HashCode.Combine(Model, Traits, Opened.Count, ByHand.Count);
+    public override int GetHashCode() => HashCode.Combine(Model, TexturesOf, Traits, Opened.Count, ByHand.Count);
 }

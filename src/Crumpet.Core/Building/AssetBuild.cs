@@ -25,13 +25,15 @@ public readonly record struct BuildProgress(Station Station, double Fraction, st
 /// <param name="sources">Source files; their order does not matter.</param>
 /// <param name="store">Where results are kept.</param>
 /// <param name="rules">What the kit's assets share; null for the defaults.</param>
-public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<SourceFile> sources, IResultStore store, IntakeRules? rules = null)
+/// <param name="shared">Assets of the kit whose textures its materials take, as far as they are there.</param>
+public sealed class AssetBuild(
+    string asset, AssetPlan plan, IReadOnlyList<SourceFile> sources, IResultStore store, IntakeRules? rules = null, IReadOnlyList<SharedAsset>? shared = null)
 {
     // Below this size the whole is there as soon as a draft would be.
     private const int LeastDrafted = 1024;
     private const long MostCached = 512L << 20;
 
-    private readonly GraphInput input = new(asset, plan, rules ?? new IntakeRules(), [.. sources.OrderBy(s => s.Name, StringComparer.Ordinal)]);
+    private readonly GraphInput input = InputOf(asset, plan, sources, rules ?? new IntakeRules()) with { Shared = shared ?? [] };
     private readonly Dictionary<Station, StationResult> results = [];
     private readonly Dictionary<string, JobResult> found = new(StringComparer.Ordinal);
     private readonly ValueCache cache = new(MostCached);
@@ -132,7 +134,11 @@ public sealed class AssetBuild(string asset, AssetPlan plan, IReadOnlyList<Sourc
         return null;
     }
 
-    private AssetBuild AsDraft(Station station, int draft) => new(asset, plan.Drafted(station, draft), sources, store, rules) { atWork = atWork };
+    private AssetBuild AsDraft(Station station, int draft) => new(asset, plan.Drafted(station, draft), sources, store, rules, shared) { atWork = atWork };
+
+    /// <summary>What the graph of an asset is made of.</summary>
+    public static GraphInput InputOf(string asset, AssetPlan plan, IReadOnlyList<SourceFile> sources, IntakeRules rules) =>
+        new(asset, plan, rules, [.. sources.OrderBy(s => s.Name, StringComparer.Ordinal)]);
 
     /// <summary>Works every station up to one, as far as its jobs have no results yet.</summary>
     /// <param name="upTo">Last station.</param>

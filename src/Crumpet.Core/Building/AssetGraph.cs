@@ -13,7 +13,16 @@ namespace Crumpet.Core.Building;
 /// <param name="Plan">What was decided.</param>
 /// <param name="Rules">What the kit's assets share.</param>
 /// <param name="Sources">Source files, by name.</param>
-public sealed record GraphInput(string Asset, AssetPlan Plan, IntakeRules Rules, IReadOnlyList<SourceFile> Sources);
+public sealed record GraphInput(string Asset, AssetPlan Plan, IntakeRules Rules, IReadOnlyList<SourceFile> Sources)
+{
+    /// <summary>The assets of the kit whose textures this one's materials take.</summary>
+    public IReadOnlyList<SharedAsset> Shared { get; init; } = [];
+}
+
+/// <summary>An asset whose textures others take.</summary>
+/// <param name="Name">Its name.</param>
+/// <param name="Input">What its graph is made of.</param>
+public sealed record SharedAsset(string Name, GraphInput Input);
 
 /// <summary>A sheet of the low side.</summary>
 /// <param name="Name">Name its maps begin with.</param>
@@ -75,10 +84,21 @@ public sealed record SheetNodes(LaidSheet Sheet, int Size)
 /// </summary>
 public sealed class AssetGraph
 {
-    internal AssetGraph(GraphInput input, Func<string, JobResult?> find)
+    private readonly SharedAsset? sharedAs;
+
+    /// <param name="input">What it is made of.</param>
+    /// <param name="find">Finds results by their jobs' keys.</param>
+    /// <param name="sharedAs">For an asset that is looked at for its textures alone: its jobs are work of the station that takes them.</param>
+    internal AssetGraph(GraphInput input, Func<string, JobResult?> find, SharedAsset? sharedAs = null)
     {
-        (Input, Find) = (input, find);
+        (Input, Find, this.sharedAs) = (input, find, sharedAs);
     }
+
+    /// <summary>Whether materials may take other assets' textures; those of an asset that others take from take none in turn.</summary>
+    internal bool TakesFromOthers => sharedAs is null;
+
+    /// <summary>Graphs of the assets whose textures this one's materials take, by their names.</summary>
+    internal Dictionary<string, AssetGraph> Shared { get; } = new(StringComparer.Ordinal);
 
     /// <summary>What it is made of.</summary>
     public GraphInput Input { get; }
@@ -118,14 +138,20 @@ public sealed class AssetGraph
 
     internal IntakeReport? Intake => TakenIn?.Report<IntakeReport>();
 
-    /// <summary>Whether nothing has to be baked: maps are made from textures, or textures came along.</summary>
-    internal bool GoesWithoutHigh => Input.Plan.Bake.GoesWithoutHigh() || Intake?.Textures.Count > 0;
+    /// <summary>Whether nothing has to be baked: maps are made from textures, or textures came along or are another asset's.</summary>
+    internal bool GoesWithoutHigh => Input.Plan.Bake.GoesWithoutHigh() || Intake?.Textures.Count > 0
+        || HasOthersTextures;
+
+    /// <summary>Whether a material takes another asset's textures.</summary>
+    internal bool HasOthersTextures => Intake?.Materials.Any(m => SharedTextures.IsTaken(this, LayoutExpansion.SafeName(m.Name))) == true;
+
     internal PairReport? Pairs => Pair?.Report<PairReport>();
     internal LaidReport? Laid => Layout?.Report<LaidReport>();
 
     internal JobNode Add(Station station, JobKind kind, string label, object settings, params IEnumerable<(string Role, JobFile File)> inputs)
     {
-        var node = new JobNode(station, kind, label, settings, [.. inputs], Find);
+        var node = sharedAs is null ? new JobNode(station, kind, label, settings, [.. inputs], Find)
+            : new JobNode(Station.Bind, kind, $"{sharedAs.Name}: {label}", settings, [.. inputs], Find);
         Nodes.Add(node);
         return node;
     }

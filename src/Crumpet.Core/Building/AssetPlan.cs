@@ -69,6 +69,11 @@ public sealed record AssetPlan : IChecked
     public AssetPlan Using(Recipe recipe) => recipe.Name == Recipe.Name ? this with { Recipe = recipe }
         : this with { Recipe = recipe, Recipes = [.. Recipes.Where(r => r.Name != recipe.Name && r.Name != Recipe.Name), Recipe] };
 
+    /// <summary>Names of the kit's assets whose textures an asset's materials take.</summary>
+    /// <param name="self">Name of the asset; its own textures are not another's.</param>
+    public IReadOnlyList<string> SharedBy(string self) =>
+        [.. Materials.Values.Select(m => m.TexturesOf).OfType<string>().Where(n => n != self).Distinct(StringComparer.Ordinal).Order(StringComparer.Ordinal)];
+
     /// <summary>Side of the sheets that islands are laid for, pixels.</summary>
     [JsonIgnore]
     public int LaidSize => Layout.SizePixels ?? Bake.Size;

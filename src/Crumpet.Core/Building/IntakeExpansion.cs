@@ -66,9 +66,12 @@ internal static class IntakeExpansion
             .Where(p => p.File is not null && MeshFiles.IsPicture(p.name)).Select(p => new SourceFile($"{file.Name}/{p.name}", p.File!.Sha256, p.File.Bytes));
 
     /// <summary>What findings are judged by.</summary>
-    public static IntakeMeasures MeasuresOf(GraphInput input) =>
-        new(input.Plan.NamePattern, input.Plan.Mends, input.Rules, input.Plan.Target.Limits, input.Plan.Bake.GoesWithoutHigh(),
-            [.. input.Sources.Select(s => s.Name)]);
+    public static IntakeMeasures MeasuresOf(AssetGraph graph)
+    {
+        var input = graph.Input;
+        return new(input.Plan.NamePattern, input.Plan.Mends, input.Rules, input.Plan.Target.Limits,
+            input.Plan.Bake.GoesWithoutHigh() || graph.HasOthersTextures, [.. input.Sources.Select(s => s.Name)]);
+    }
 
     private static void Stages(AssetGraph graph, IntakeReport report)
     {

@@ -16,6 +16,8 @@ internal static class MaterialWords
             if (put != old)
                 said.Add(put is null ? new TakeOutOf(material, input).Words() : new PutInto(material, input, put).Words());
         }
+        if (was.TexturesOf != now.TexturesOf)
+            said.Add(new TakeTexturesOf(material, now.TexturesOf ?? "").Words());
         if (was.Model != now.Model)
             said.Add(now.Model is null ? $"Model of {material} left to its textures" : new TakeModel(material, now.Model).Words());
         said.AddRange(now.Opened.Except(was.Opened).Select(t => new OpenTrait(material, t).Words()));

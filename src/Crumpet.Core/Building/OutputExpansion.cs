@@ -53,11 +53,15 @@ internal static class OutputExpansion
     public static bool AddBind(AssetGraph graph)
     {
         var plan = graph.Input.Plan;
-        var sheets = graph.SheetNodes.Select(sheet => new BindSheet(sheet.Sheet.Name, AssetField(graph, sheet), sheet.Sheet.MainMaterial,
-            [.. sheet.Outputs.Select(o => new BindTexture(FileOf(graph, sheet, o.Output), o.Output.Meaning, o.Output.Channels.Count) { Known = o.Output.Name })])
-        {
-            Plan = plan.Materials.GetValueOrDefault(sheet.Sheet.Name) ?? new MaterialPlan(),
-        });
+        if (!SharedTextures.Extend(graph))
+            return false;
+        var sheets = graph.SheetNodes.Select(sheet => SharedTextures.Of(graph, sheet) is not var (there, from)
+            ? new BindSheet(sheet.Sheet.Name, AssetField(graph, sheet), sheet.Sheet.MainMaterial, [])
+            : new BindSheet(sheet.Sheet.Name, AssetField(there, from), sheet.Sheet.MainMaterial,
+                [.. from.Outputs.Select(o => new BindTexture(FileOf(there, from, o.Output), o.Output.Meaning, o.Output.Channels.Count) { Known = o.Output.Name })])
+            {
+                Plan = SharedTextures.PlanOf(graph, sheet),
+            });
         graph.Bound = graph.Add(Station.Bind, JobKinds.Bind, "", new BindSettings(BindRules.Of(plan.BindPattern, plan.Target), [.. sheets]),
             ("materials", graph.TakenIn!["materials"]));
         return graph.Bound.Result is not null;
@@ -68,14 +72,15 @@ internal static class OutputExpansion
     {
         var bindings = graph.Bound!.Report<BindReport>()!.Materials;
         var target = graph.Input.Plan.Target;
-        var outputs = graph.SheetNodes.SelectMany(
-            s => s.Outputs.Select((o, i) => (Name: NameOf(graph, s, o.Output), o.Output, o.Picture, Texture: s.Textures[i]))).ToArray();
+        var outputs = SharedTextures.All(graph).SelectMany(
+            s => s.Sheet.Outputs.Select((o, i) => (Name: NameOf(s.Graph, s.Sheet, o.Output), o.Output, o.Picture, Texture: s.Sheet.Textures[i]))).ToArray();
+        SourceFile[] sources = [.. graph.Input.Sources, .. graph.Shared.Values.SelectMany(s => s.Input.Sources)];
         var more = MoreMeshes(graph);
         var settings = new PackageSettings(
             graph.Input.Asset, target,
             [.. graph.SheetNodes.Select((s, i) => new PackageMaterial(s.Sheet.Name, s.Sheet.MainMaterial, bindings[i].Traits, FillsOf(bindings[i])))],
             [.. outputs.Select(o => new PackageTexture(o.Name + target.Made.Ending, o.Output.Meaning, o.Name + o.Output.Picture.Ending))],
-            [.. graph.Input.Sources.Select(s => s.Name)],
+            [.. sources.Select(s => s.Name)],
             [.. more.Select(m => m.File)]);
         var scene = graph.TakenIn!;
         IEnumerable<(string, JobFile)> inputs =
@@ -92,7 +97,7 @@ internal static class OutputExpansion
                 ($"more/{number}/shape/{k}", scene[$"shape/{o}"]), ($"more/{number}/spread/{k}", scene[$"spread/{o}"]),
                     ($"more/{number}/rest/{k}", scene[$"rest/{o}"]),
             })),
-            .. graph.Input.Sources.Select((s, i) => ($"source/{i}", (JobFile)new StoredFile(s.Name, s.Sha256, s.Bytes))),
+            .. sources.Select((s, i) => ($"source/{i}", (JobFile)new StoredFile(s.Name, s.Sha256, s.Bytes))),
         ];
         graph.Package = graph.Add(Station.Deliver, JobKinds.Package, "", settings, inputs);
         return true;

@@ -42,6 +42,8 @@ internal static class PackExpansion
         foreach (var sheet in graph.SheetNodes)
         {
             AddFeeds(graph, sheet, asked);
+            if (SharedTextures.IsTaken(graph, sheet.Sheet.Name))
+                continue;
             foreach (var output in made)
             {
                 var inputs = new List<(string, JobFile)>();

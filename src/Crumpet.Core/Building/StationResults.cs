@@ -48,7 +48,7 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
         files.AddRange(graph.InnerPictures.Select(p => new StoredFile(p.Name, p.Sha256, p.Bytes)));
         var facts = JsonSerializer.Deserialize<IntakeFacts>(store.Load(taken.File("facts")), BuildJson.Options)!;
         return new StationContent(graph.Intake!, files,
-            IntakeFindings.Of(graph.Intake!, facts, IntakeExpansion.MeasuresOf(graph.Input)).Concat(graph.Reads.SelectMany(r => r.Result!.Findings)));
+            IntakeFindings.Of(graph.Intake!, facts, IntakeExpansion.MeasuresOf(graph)).Concat(graph.Reads.SelectMany(r => r.Result!.Findings)));
     }
 
     public StationContent Pairs()
@@ -152,7 +152,8 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
             var channels = sheet.Feeds.ToDictionary(f => f.Key, f => f.Value.Channels, StringComparer.Ordinal);
             var context = new PackContext(sheet.Feeds.ToDictionary(f => f.Key, f => (PackFeed)f.Value, StringComparer.Ordinal), graph.Input.Plan.Target.Green,
                 graph.Pairs!.Paired.Any());
-            findings.AddRange(SheetFindings(sheet));
+            if (!SharedTextures.IsTaken(graph, sheet.Sheet.Name))
+                findings.AddRange(SheetFindings(sheet));
             foreach (var (output, node) in sheet.Outputs)
             {
                 string file = OutputExpansion.NameOf(graph, sheet, output) + output.Picture.Ending;
@@ -244,8 +245,29 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
 
     public StationContent Bind()
     {
+        var files = new List<StoredFile>();
+        var textures = new List<SharedTexture>();
+        foreach (var (name, asset) in graph.Shared)
+        {
+            foreach (var (_, sheet) in SharedTextures.All(graph).Where(s => s.Graph == asset))
+            {
+                for (int i = 0; i < sheet.Outputs.Count; i++)
+                {
+                    var (output, picture) = sheet.Outputs[i];
+                    string file = OutputExpansion.FileOf(asset, sheet, output), from = OutputExpansion.NameOf(asset, sheet, output) + output.Picture.Ending;
+                    files.Add(Named(sheet.Textures[i], "texture", file));
+                    files.Add(Named(picture, "picture", from));
+                    textures.Add(new SharedTexture(name, file, from, output.StoredAs(graph.Input.Plan.Target).Channels));
+                }
+            }
+        }
         var report = graph.Bound!.Report<BindReport>()!;
-        return new StationContent(report, [], BindFindings.Of(report, graph.Input.Plan.Target));
+        report = report with
+        {
+            Shared = textures,
+            Materials = [.. report.Materials.Select((m, i) => m with { TexturesOf = SharedTextures.NameFor(graph, graph.SheetNodes[i].Sheet.Name) })],
+        };
+        return new StationContent(report, files, BindFindings.Of(report, graph.Input.Plan.Target));
     }
 
     public StationContent Deliver()
@@ -267,7 +289,7 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
                 PackagePart.Mesh => (sides.Contains(Side.Low), "a mesh", "drop a mesh whose name ends in _low"),
                 PackagePart.Levels => (sides.Contains(Side.Lod), "levels for the distance", "drop meshes whose names end in _lod1 and so on"),
                 PackagePart.Hulls => (sides.Contains(Side.Hull), "hulls", "drop a mesh whose name ends in _hull"),
-                _ => (graph.SheetNodes.Any(s => s.Outputs.Count > 0), "textures", "switch an output of the recipe on"),
+                _ => (SharedTextures.All(graph).Any(s => s.Sheet.Outputs.Count > 0), "textures", "switch an output of the recipe on"),
             };
             if (!isThere)
                 yield return new Finding(Severity.Warn, "package-lacks", what,

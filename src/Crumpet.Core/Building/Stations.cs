@@ -125,7 +125,7 @@ public sealed partial class Station
         Expand = OutputExpansion.AddBind,
         Assemble = r => r.Bind(),
         Report = typeof(BindReport),
-        Settings = ["bindPattern"],
+        Settings = ["bindPattern", "materials"],
     };
 
     /// <summary>Levels of detail and hulls are made.</summary>

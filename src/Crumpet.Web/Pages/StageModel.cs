@@ -121,13 +121,17 @@ public sealed record StageModel(AssetView View, StageStart Start)
     }
 
     /// <summary>Address of a delivered texture as the card decodes it.</summary>
-    private string DrawnUrl(string file, ColourMeaning meaning) => View.Shown(Station.Convert)?.Files.FirstOrDefault(f => f.Name == file) is { } texture
+    private string DrawnUrl(string file, ColourMeaning meaning) =>
+        (View.Shown(Station.Convert)?.Files ?? []).Concat(View.Shown(Station.Bind)?.Files ?? []).FirstOrDefault(f => f.Name == file) is { } texture
         ? $"/textures/{texture.Sha256}/stage/{meaning.ToString().ToLowerInvariant()}" : "";
 
     // Opacity lies in an alpha that is not always there.
     private IEnumerable<StageTexture> Filled(MaterialInput input, string url, string file) => input.Fills
-        .Where(f => f.Channel != PictureChannel.A || View.Report<ConvertReport>(Station.Convert)?.Textures.FirstOrDefault(t => t.File == file)?.Format.Channels == 4)
+        .Where(f => f.Channel != PictureChannel.A || ChannelsOf(file) == 4)
         .Select(f => new StageTexture(f.Slot.Word, url, (int)f.Channel, input.Meaning == ColourMeaning.Srgb));
+
+    private int? ChannelsOf(string file) => View.Report<ConvertReport>(Station.Convert)?.Textures.FirstOrDefault(t => t.File == file)?.Format.Channels
+        ?? View.Report<BindReport>(Station.Bind)?.Shared.FirstOrDefault(t => t.File == file)?.Channels;
 
     private sealed record StageTexture(string Slot, string Url, int Channel, bool Srgb);
 

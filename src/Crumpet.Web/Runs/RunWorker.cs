@@ -72,6 +72,7 @@ public sealed class RunWorker(RunService runs, RunFeed feed, FileStore store, IS
                     is not { } later)
                     return;
                 var asset = await db.Assets.Include(a => a.Kit).Include(a => a.Sources).AsNoTracking().FirstAsync(a => a.Id == assetId, stopping);
+                await db.LoadSharedAsync(asset, stopping);
                 string keys = string.Join(' ', earlier.Build.AtWork.Select(j => j.Key).Order(StringComparer.Ordinal));
                 string atWork = $"{asset.Version} {asset.Kit!.Version} {keys}";
                 if (atWork != looked && Superseding.IsPointless(earlier.Build, asset.Build(store), earlier.Token))
@@ -160,7 +161,7 @@ public sealed class RunWorker(RunService runs, RunFeed feed, FileStore store, IS
             return;
         var asset = await db.Assets.Include(a => a.Kit).Include(a => a.Sources).Include(a => a.Marks).Include(a => a.Findings).Include(a => a.Deliveries)
             .AsSplitQuery().FirstAsync(a => a.Id == run.AssetId, stopping);
-        var build = asset.Build(store);
+        var build = (await db.LoadSharedAsync(asset, stopping)).Build(store);
         // From here on it can be ended; one that is running and cannot would lose whoever presses.
         using var atWork = runs.Begin(run, build, stopping);
         try

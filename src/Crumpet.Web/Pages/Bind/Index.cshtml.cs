@@ -18,6 +18,22 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     public IReadOnlyList<BoardTexture> Textures => [.. (View.Report<ConvertReport>(Station.Convert)?.Textures ?? []).Select(t =>
         new BoardTexture(t, View.Shown(Station.Pack)?.Files.FirstOrDefault(f => f.Name == t.Picture)?.Sha256))];
 
+    /// <summary>The kit's other assets, whose textures materials can take.</summary>
+    public IReadOnlyList<(int Id, string Name)> Others { get; private set; } = [];
+
+    /// <summary>Textures of other assets that a material takes.</summary>
+    public IReadOnlyList<SharedTexture> SharedBy(MaterialBinding material) => material.TexturesOf is not { } asset ? []
+        : [.. (View.Report<BindReport>(Station.Bind)?.Shared ?? []).Where(t => t.Asset == asset)];
+
+    /// <inheritdoc/>
+    protected override async Task LoadMoreAsync() => Others = await Workbench.OthersAsync(Id);
+
+    /// <summary>Lets a material take another asset's textures, or its own.</summary>
+    /// <param name="material">Name of the material.</param>
+    /// <param name="asset">Name of the asset; empty for its own.</param>
+    public Task<IActionResult> OnPostTexturesOfAsync(string? material, string? asset) =>
+        ChangeAsync(plan => plan.WithMaterial(material ?? "", new TakeTexturesOf(material ?? "", asset ?? "").Applied));
+
     /// <summary>Records the pattern and binds.</summary>
     public Task<IActionResult> OnPostBindAsync(string pattern) => DecideAndRunAsync(plan => plan with { BindPattern = (pattern ?? "").Trim() });
 

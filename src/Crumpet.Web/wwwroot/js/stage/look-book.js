@@ -30,6 +30,8 @@ export class LookBook {
         parallel: own(0), marked: own(0), colourMap: own(this.blank), normalMap: own(this.blank), occlusionMap: own(this.blank),
           roughnessMap: own(this.blank), metalnessMap: own(this.blank), opacityMap: own(this.blank), emissionMap: own(this.blank),
           channels: own(new THREE.Vector4()), emission: own(new THREE.Vector3()), threshold: own(-1),
+        dielectric: own(new THREE.Vector4(0.04, 0.04, 0.04, 1)), coat: own(new THREE.Vector2()), through: own(new THREE.Vector4(1, 1, 1, 0)), isDeep: own(0),
+        uvTransform: own(new THREE.Matrix3()),
           flatMap: own(this.blank), materials: own(this.blank),
       },
     });
@@ -135,15 +137,22 @@ async function bound(u, textures, load) {
   }
 }
 
-/** What a material says of its surface: holes, what shines through, which sides are seen, and light it gives off. */
-function surface(material, { alpha, threshold, twoSided, emission, emissionStrength }) {
-  const u = material.uniforms;
-  if (alpha !== "cutOut") u.threshold.value = -1;
-  else u.threshold.value = threshold;
+/** What a material says of its surface: holes, what shines through, which sides are seen, light it gives off and mirrors, and how its UVs are moved. */
+function surface(material, said) {
+  const u = material.uniforms, { alpha, emission } = said;
+  u.threshold.value = alpha === "cutOut" ? said.threshold : -1;
   if (alpha === "opaque") u.flagMaps.value &= ~16;
   material.transparent = alpha === "blend";
-  material.side = twoSided ? THREE.DoubleSide : THREE.FrontSide;
-  if (emission) u.emission.value.set(emission.r, emission.g, emission.b).multiplyScalar(emissionStrength);
+  material.side = said.twoSided ? THREE.DoubleSide : THREE.FrontSide;
+  if (!emission) return;
+  u.emission.value.set(emission.r, emission.g, emission.b).multiplyScalar(said.emissionStrength);
+  const straight = ((said.index - 1) / (said.index + 1)) ** 2, { specular, specularTint, throughTint, through } = said;
+  u.dielectric.value.set(...["r", "g", "b"].map((c) => Math.min(1, straight * specularTint[c]) * specular), specular);
+  u.coat.value.set(said.clearCoat, said.clearCoatRoughness);
+  u.through.value.set(throughTint.r, throughTint.g, throughTint.b, through === "none" ? 0 : said.throughShare);
+  u.isDeep.value = through === "deep" ? 1 : 0;
+  const turn = said.turnDegrees * Math.PI / 180, c = Math.cos(turn), s = Math.sin(turn);
+  u.uvTransform.value.set(c * said.repeatU, -s * said.repeatV, said.moveU, s * said.repeatU, c * said.repeatV, said.moveV, 0, 0, 1);
 }
 
 /** Colours far apart for things that are told apart: steps of the golden angle in hue, two lightnesses. */

@@ -56,7 +56,10 @@ uniform float exposure, lightTurn, sheetSize, greenSign, flipV, checkerTexels, p
 uniform sampler2D environment, colourMap, normalMap, roughnessMap, metalnessMap, occlusionMap, opacityMap, emissionMap, flatMap, materials;
 uniform vec4 channels;
 uniform vec3 emission;
-uniform float threshold;
+uniform float threshold, isDeep;
+uniform vec4 dielectric, through;
+uniform vec2 coat;
+uniform mat3 uvTransform;
 uniform vec3 environmentSize;
 in vec3 vNormal, vWorld;
 in vec4 vTangent, vColour;
@@ -109,23 +112,39 @@ vec2 mirrorShares(float roughness, float nv) {
   return max(vec2(-1.04, 1.04) * a + r.zw, 0.0);
 }
 
-vec3 lit(vec3 base, float metalness, float roughness, vec3 n, vec3 v, float openness) {
-  float nv = max(dot(n, v), 1e-3);
-  vec3 f0 = mix(vec3(0.04), base, metalness);
-  vec2 shares = mirrorShares(roughness, nv);
-  vec3 mirror = f0 * shares.x + shares.y;
-  vec3 diffuse = base * (1.0 - metalness) * (1.0 - mirror);
-  vec3 sky = diffuse * max(fromSky(turned(n)), 0.0) + mirror * mirrored(turned(reflect(-v, n)), roughness);
-  vec3 l = sunDirection;
-  float s = sin(-lightTurn), c = cos(-lightTurn);
-  l = vec3(c * l.x - s * l.z, l.y, s * l.x + c * l.z);
-  float nl = max(dot(n, l), 0.0);
+// What a rough surface mirrors of a light, times pi.
+vec3 highlight(vec3 n, vec3 v, vec3 l, float roughness, vec3 f0, float f90) {
+  float nv = max(dot(n, v), 1e-3), nl = max(dot(n, l), 0.0);
   vec3 h = normalize(l + v);
   float nh = max(dot(n, h), 0.0), alpha = max(roughness * roughness, 2e-3), a2 = alpha * alpha;
   float spread = nh * nh * (a2 - 1.0) + 1.0;
   float d = a2 / (PI * spread * spread), g = 0.5 / (nl * sqrt(nv * nv * (1.0 - a2) + a2) + nv * sqrt(nl * nl * (1.0 - a2) + a2) + 1e-5);
-  vec3 f = f0 + (1.0 - f0) * pow(1.0 - max(dot(v, h), 0.0), 5.0);
-  return sky * openness + sun * nl * mix(1.0, openness, 0.5) * (diffuse + d * g * f * PI);
+  return d * g * PI * (f0 + (f90 - f0) * pow(1.0 - max(dot(v, h), 0.0), 5.0));
+}
+
+vec3 lit(vec3 base, float metalness, float roughness, vec3 n, vec3 v, float openness) {
+  vec3 f0 = mix(dielectric.rgb, base, metalness), l = sunDirection;
+  float f90 = mix(dielectric.a, 1.0, metalness), s = sin(-lightTurn), c = cos(-lightTurn);
+  l = vec3(c * l.x - s * l.z, l.y, s * l.x + c * l.z);
+  vec2 shares = mirrorShares(roughness, max(dot(n, v), 1e-3));
+  vec3 mirror = f0 * shares.x + f90 * shares.y, diffuse = base * (1.0 - metalness) * (1.0 - mirror);
+  // Light that comes from behind: through a thin wall as from there, from the depth softly from all around.
+  vec3 passed = diffuse * through.rgb * through.a;
+  diffuse *= 1.0 - through.a;
+  vec3 before = max(fromSky(turned(n)), 0.0), behind = max(fromSky(turned(-n)), 0.0);
+  vec3 sky = diffuse * before + passed * mix(behind, 0.5 * (before + behind), isDeep) + mirror * mirrored(turned(reflect(-v, n)), roughness);
+  float nl = dot(n, l), from = mix(max(-nl, 0.0), max((nl + 0.5) / 2.25, 0.0), isDeep);
+  nl = max(nl, 0.0);
+  vec3 direct = sun * mix(1.0, openness, 0.5);
+  vec3 light = sky * openness + direct * (nl * (diffuse + highlight(n, v, l, roughness, f0, f90)) + from * passed);
+  if (coat.x <= 0.0) return light;
+  // The coat lies on the surface itself, not in its normal map.
+  vec3 smoothN = normalize(vNormal) * (gl_FrontFacing ? 1.0 : -1.0);
+  float nv = max(dot(smoothN, v), 1e-3), taken = coat.x * (0.04 + 0.96 * pow(1.0 - nv, 5.0)), rough = max(coat.y, 0.03);
+  shares = mirrorShares(rough, nv);
+  vec3 over = (0.04 * shares.x + shares.y) * mirrored(turned(reflect(-v, smoothN)), rough) * openness
+    + direct * max(dot(smoothN, l), 0.0) * highlight(smoothN, v, l, rough, vec3(0.04), 1.0);
+  return light * (1.0 - taken) + coat.x * over;
 }
 
 vec3 pattern(vec2 uv) {
@@ -155,7 +174,8 @@ void main() {
     colourOut = vec4(float(pickId & 255), float((pickId >> 8) & 255), float((pickId >> 16) & 255), 255.0) / 255.0;
     return;
   }
-  vec2 uv = vec2(vUv.x, mix(vUv.y, 1.0 - vUv.y, flipV));
+  vec2 uv = (uvTransform * vec3(vUv, 1.0)).xy;
+  uv.y = mix(uv.y, 1.0 - uv.y, flipV);
   vec3 result;
   float opacity = 1.0;
   if (look == 0) result = lit(vec3(0.6, 0.565, 0.49), 0.0, 0.62, n, v, 1.0);
