@@ -83,7 +83,7 @@ function deliver(target) {
   const file = at(`${target.name.replace(/\W/g, "")}.target.json`);
   writeFileSync(file, JSON.stringify(target));
   const out = at("out", target.name.replace(/\W/g, ""));
-  crumpet("build", at("kit"), "--target", file, "--out", out);
+  crumpet("build", at("kit"), "--target", file, "--out", out, "--store", at("store"));
   return readStoredZip(readFileSync(join(out, "vane.zip")));
 }
 
@@ -266,7 +266,7 @@ for (const [label, more] of [["USDZ", {}], ["USDA", { mesh: "usda", embedded: nu
     assert.match(layer, new RegExp(`upAxis = "${target.up.toUpperCase()}"`));
     assert.match(layer, new RegExp(`metersPerUnit = ${target.unitMetres}\\b`));
     assert.equal((layer + shapes).match(/point3f\[\] points/g).length, 1, "the blade is written once");
-    assert.match(shapes, /float4\[\] primvars:tangents.*\(interpolation = "faceVarying"\)/);
+    assert.match(shapes, /float4\[\] primvars:tangents[^(]*\([^\]]*\] \(\n\s+interpolation = "faceVarying"\n\s+\)/);
     assert.match(layer, /float inputs:opacityThreshold = 0.25/);
     assert.match(layer, /float inputs:clearcoat = 0.75/);
     if (isPacked) {
@@ -286,6 +286,8 @@ for (const [label, more] of [["USDZ", {}], ["USDA", { mesh: "usda", embedded: nu
     assert.deepEqual(meshes.map(({ material: m }) => [m.clearcoat, m.alphaTest]), blades.map(() => [0.75, 0.25]));
     // The loader brings every scene to Y up and metres.
     const wanted = expected({ up: "y", handedness: "right", unitMetres: 1 });
+    for (const { geometry: { attributes } } of meshes) for (const name of ["normal", "uv"])
+      assert.ok(attributes[name].array.every(Number.isFinite) && attributes[name].array.some((v) => v !== 0), name);
     sameCorners(points, wanted, 1e-4 / target.unitMetres);
     assert.ok(volume(points) > 0);
   });

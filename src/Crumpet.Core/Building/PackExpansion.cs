@@ -64,10 +64,18 @@ internal static class PackExpansion
                     }
                 }
                 sheet.Outputs.Add((output, graph.Add(Station.Pack, JobKinds.Output, $"{output.Name} of {sheet.Sheet.Name}",
-                    new OutputSettings(sheet.PackedWidth, sheet.PackedHeight, OutputSettings.Plain(output), maps, fixedValues), inputs)));
+                    new OutputSettings(sheet.PackedWidth, sheet.PackedHeight, OutputSettings.Plain(Turned(graph, sheet, output)), maps, fixedValues), inputs)));
             }
         }
         return true;
+    }
+
+    /// <summary>An output with its green turned where it came otherwise than the target wants it.</summary>
+    private static RecipeOutput Turned(AssetGraph graph, SheetNodes sheet, RecipeOutput output)
+    {
+        var feed = output.Channels.Count < 2 ? null : output.Channels[1].From.Select(sheet.Feeds.GetValueOrDefault).FirstOrDefault(f => f is not null);
+        return output.Normals?.TurnGreen is null && NormalWorking.Turns(output, feed, graph.Input.Plan.Target.Green)
+            ? output with { Normals = (output.Normals ?? new NormalWork()) with { TurnGreen = true } } : output;
     }
 
     /// <summary>Finds what can feed the channels of a sheet: what was baked goes before what came along, and that before what materials say.</summary>

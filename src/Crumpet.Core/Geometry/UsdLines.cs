@@ -63,7 +63,14 @@ internal sealed class UsdLines(Stream stream) : IDisposable
                 text.Write(", ");
             write(text, values[i]);
         }
-        text.Write(interpolation.Length > 0 ? $"] (interpolation = \"{interpolation}\")\n" : "]\n");
+        text.Write(interpolation.Length > 0 ? "] (\n" : "]\n");
+        if (interpolation.Length == 0)
+            return;
+        // On lines of its own, as readers that go line by line expect it.
+        depth++;
+        Line($"interpolation = \"{interpolation}\"");
+        depth--;
+        Line(")");
     }
 
     /// <summary>Writes a whole number.</summary>

@@ -21,17 +21,19 @@ internal static class NormalWorking
     {
         var picture = source.Picture;
         var result = new Bitmap32(picture.Width, picture.Height, picture.Channels);
+        // What is only turned keeps its lengths, so that every other code stays as it is.
+        bool isOnlyTurned = work.Strength == 1 && detail is null;
         Parallel.For(0, picture.Height, options, y =>
         {
             for (int x = 0; x < picture.Width; x++)
             {
-                var normal = Steeper(At(source, x, y), (float)work.Strength);
+                var normal = isOnlyTurned ? Stored(source, x, y) : Steeper(At(source, x, y), (float)work.Strength);
                 if (detail is not null)
                 {
                     bool isOne = detail.IsOneValue;
                     normal = Laid(normal, Steeper(At(detail, isOne ? 0 : x, isOne ? 0 : y), (float)work.DetailStrength));
                 }
-                if (work.TurnGreen)
+                if (work.TurnGreen == true)
                     normal.Y = -normal.Y;
                 int at = (y * picture.Width + x) * picture.Channels;
                 (result.Pixels[at], result.Pixels[at + 1], result.Pixels[at + 2]) = (normal.X, normal.Y, normal.Z);
@@ -42,13 +44,30 @@ internal static class NormalWorking
         return new PackSource(result, ColourMeaning.Normal) { Shown = (value, channel) => channel < 3 ? value * 0.5f + 0.5f : value };
     }
 
-    /// <summary>The vector of a texel; floating point holds it as it is.</summary>
+    /// <summary>
+    /// Whether green of an output's normals is turned: as was decided, or where a map came otherwise than the target wants it. What its picture does
+    /// not tell is taken as up.
+    /// </summary>
+    /// <param name="output">The output.</param>
+    /// <param name="feed">What feeds its green.</param>
+    /// <param name="wanted">What the target wants; null for either.</param>
+    public static bool Turns(RecipeOutput output, PackFeed? feed, GreenDirection? wanted) => output.Normals?.TurnGreen
+        ?? (output.Meaning == ColourMeaning.Normal && feed is { Origin: FeedOrigin.Brought, Channels: >= 3 } && wanted is not null
+            && (feed.Green ?? GreenDirection.Up) != wanted);
+
+    /// <summary>The vector of a texel, of length one.</summary>
     private static Vector3 At(PackSource source, int x, int y)
+    {
+        var normal = Stored(source, x, y);
+        return normal.LengthSquared() > 1e-12f ? Vector3.Normalize(normal) : Vector3.UnitZ;
+    }
+
+    /// <summary>The vector of a texel as it is stored; floating point holds it as it is.</summary>
+    private static Vector3 Stored(PackSource source, int x, int y)
     {
         var picture = source.Picture;
         var stored = new Vector3(picture.Unit(x, y, 0), picture.Unit(x, y, 1), picture.Unit(x, y, 2));
-        var normal = picture is Bitmap32 ? stored : 2 * stored - Vector3.One;
-        return normal.LengthSquared() > 1e-12f ? Vector3.Normalize(normal) : Vector3.UnitZ;
+        return picture is Bitmap32 ? stored : 2 * stored - Vector3.One;
     }
 
     private static Vector3 Steeper(Vector3 normal, float strength) =>

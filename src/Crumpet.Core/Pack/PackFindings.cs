@@ -169,17 +169,23 @@ public static class PackFindings
     private static IEnumerable<Finding> Green(RecipeOutput output, IReadOnlyList<PackedChannel> channels, PackContext context)
     {
         if (output.Meaning != ColourMeaning.Normal || channels.Count < 2 || channels[1].From is not { } from || context.Green is not { } wanted
-            || context.Feeds.GetValueOrDefault(from)?.Green is not { } green)
+            || context.Feeds.GetValueOrDefault(from) is not { } feed || (feed.Green is null && feed.Origin != FeedOrigin.Brought))
             yield break;
-        var got = (output.Normals?.TurnGreen == true) == (green == GreenDirection.Up) ? GreenDirection.Down : GreenDirection.Up;
-        if (got == wanted)
-            yield break;
-        string source = context.Feeds[from].From is { Length: > 0 } file ? file : from;
-        yield return new Finding(Severity.Warn, "green-turned", output.Name,
-            $"Green of {output.Name}, from {source}, runs {Word(got)} and the target wants it {Word(wanted)}: hollows would look raised. Turn it.")
-        {
-            Mends = [new(new TurnOutputGreen(output.Name).Words(), true, new TurnOutputGreen(output.Name))],
-        };
+        var came = feed.Green ?? GreenDirection.Up;
+        bool isTurned = NormalWorking.Turns(output, feed, wanted);
+        var got = isTurned == (came == GreenDirection.Up) ? GreenDirection.Down : GreenDirection.Up;
+        string source = feed.From is { Length: > 0 } file ? file : from;
+        var turn = new TurnOutputGreen(output.Name) { To = !isTurned };
+        if (got != wanted && feed.Green is not null)
+            yield return new Finding(Severity.Warn, "green-turned", output.Name,
+                $"Green of {output.Name}, from {source}, runs {Word(got)} and the target wants it {Word(wanted)}: hollows would look raised. Turn it.")
+            { Mends = [new(turn.Words(), true, turn)] };
+        // Once it was decided nothing is asked.
+        else if (feed.Green is null && output.Normals?.TurnGreen is null)
+            yield return new Finding(Severity.Note, "green-untold", output.Name,
+                $"{source} does not tell which way its green runs, so it is taken as up{(isTurned ? " and turned" : "")}. "
+                + "Where hollows look raised, turn it.")
+            { Mends = [new(turn.Words(), false, turn)] };
 
         static string Word(GreenDirection way) => way == GreenDirection.Up ? "up" : "down";
     }

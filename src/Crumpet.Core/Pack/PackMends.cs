@@ -153,13 +153,16 @@ public sealed record MultiplyMaterial(string Output, [property: Words("The map",
 /// <param name="Output">Name of the output.</param>
 public sealed record TurnOutputGreen(string Output) : OutputMend(Output)
 {
+    /// <summary>Whether it is turned then; null for the other way than was decided.</summary>
+    public bool? To { get; init; }
+
     /// <inheritdoc/>
-    public override string Words() => $"Turn green of {Output}";
+    public override string Words() => To == false ? $"Keep green of {Output} as it came" : $"Turn green of {Output}";
 
     /// <inheritdoc/>
     protected override RecipeOutput Changed(RecipeOutput output) => output with
     {
-        Normals = (output.Normals ?? new NormalWork()) with { TurnGreen = output.Normals?.TurnGreen != true },
+        Normals = (output.Normals ?? new NormalWork()) with { TurnGreen = To ?? output.Normals?.TurnGreen != true },
     };
 }
 

@@ -20,12 +20,12 @@ public enum AlphaUse
 
 /// <summary>What is done to the normals an output is fed by, before its channels are taken.</summary>
 /// <param name="Strength">By how much slopes are multiplied.</param>
-/// <param name="TurnGreen">Whether green is turned from up to down or back.</param>
+/// <param name="TurnGreen">Whether green is turned from up to down or back; null to turn it where it came otherwise than the target wants it.</param>
 /// <param name="Detail">Normal maps of which the first that exists is laid onto the base; empty for none.</param>
 /// <param name="DetailStrength">By how much the detail's slopes are multiplied.</param>
 public sealed record NormalWork(
     [property: Within("The strength of normals", 0, 100)] double Strength = 1,
-    bool TurnGreen = false,
+    bool? TurnGreen = null,
     [property: Words("The detail of normals", FieldRules.LongestName), AtMost(Feed.MostSources)] IReadOnlyList<string>? Detail = null,
     [property: Within("The strength of the detail", 0, 100)] double DetailStrength = 1)
 {

@@ -142,6 +142,7 @@ public sealed class BroughtTextureTests
         var normals = HeightToNormal.Convert(Hill, 8, 3, true, false);
         var files = new[] { Source("a_normal.png", normals), Source("a_roughness.png", Filled(1, (x, y, _) => 20 + x + y)) };
         var plan = new AssetPlan { Recipe = Recipe.Default.Without("colour").Added([new RecipeOutput("notes", ColourMeaning.Linear, [Feed.Of("roughness")])]) };
+        plan = plan.With(new TurnOutputGreen("normal") { To = false });
         foreach (string code in (string[])["green-turned", "roughness-inverted", "input-unfed", "output-unread"])
         {
             for (int round = 0; ; round++)
@@ -158,5 +159,34 @@ public sealed class BroughtTextureTests
         }
         Assert.Contains(plan.Recipe.Outputs, o => o.Name == "colour");
         Assert.True(plan.Recipe.Outputs.Single(o => o.Name == "normal").Normals!.TurnGreen);
+    }
+
+    [Fact]
+    public void Green_that_came_otherwise_than_the_target_wants_it_is_turned_to_the_code_and_what_is_not_told_is_taken_as_up()
+    {
+        var up = (Bitmap8)HeightToNormal.Convert(Hill, 8, 3, true, true);
+        var down = (Bitmap8)HeightToNormal.Convert(Hill, 8, 3, true, false);
+        // Slopes that are no surface's tell nothing.
+        var untold = Filled(3, (x, y, c) => c == 2 ? 240 : c == 0 ? 90 + 40 * (y % 3) : 60 + 70 * (x % 3));
+        foreach (var (wanted, came, isTurned, isTold) in new[]
+        {
+            (GreenDirection.Up, up, false, true), (GreenDirection.Up, down, true, true), (GreenDirection.Down, up, true, true),
+            (GreenDirection.Down, down, false, true), (GreenDirection.Up, untold, false, false), (GreenDirection.Down, untold, true, false),
+        })
+        {
+            var plan = new AssetPlan();
+            plan = plan with { Target = plan.Target with { Green = wanted } };
+            var build = Run(plan, Source("a_normal.png", came));
+            Assert.Equal(came.Pixels.Select((v, i) => (byte)(isTurned && i % 3 == 1 ? 255 - v : v)), ((Bitmap8)Packed(build, "normal")).Pixels);
+            var findings = build.ResultOf(Station.Pack)!.Findings;
+            Assert.DoesNotContain(findings, f => f.Code == "green-turned");
+            var note = findings.SingleOrDefault(f => f.Code == "green-untold");
+            Assert.Equal(isTold, note is null);
+            if (note is null)
+                continue;
+            var decided = Run(plan.With(note.Mends[0].Mend), Source("a_normal.png", came));
+            Assert.Equal(came.Pixels.Select((v, i) => (byte)(!isTurned && i % 3 == 1 ? 255 - v : v)), ((Bitmap8)Packed(decided, "normal")).Pixels);
+            Assert.DoesNotContain(decided.ResultOf(Station.Pack)!.Findings, f => f.Code.StartsWith("green", StringComparison.Ordinal));
+        }
     }
 }

@@ -26,7 +26,7 @@ public sealed class OutputForm
 
     public string? NormalStrength { get; set; }
 
-    public bool TurnGreen { get; set; }
+    public bool? TurnGreen { get; set; }
 
     public string? Detail { get; set; }
 
@@ -49,7 +49,7 @@ public sealed class OutputForm
             Size = (Size ?? "").Trim(),
             Alpha = IsOpacity && Channels.Count is 2 or 4 ? AlphaUse.Opacity : AlphaUse.Data,
             Dither = Dither,
-            Normals = strength == 1 && !TurnGreen && detail.Count == 0 ? null
+            Normals = strength == 1 && TurnGreen is null && detail.Count == 0 ? null
                 : (was.Normals ?? new NormalWork()) with { Strength = strength, TurnGreen = TurnGreen, Detail = detail.Count > 0 ? detail : null },
             Channels = [.. Channels.OfType<FeedForm>().Select(c => c.Read())],
         };
