@@ -24,6 +24,14 @@ async function light(url) {
   return { sky, direction: three(9), sun: three(10) };
 }
 
+/** Lets UVs be repeated, then turned, then moved before a texture is looked up. */
+function move(map, repeat, turn, by) {
+  const c = Math.cos(turn), s = Math.sin(turn);
+  map.matrixAutoUpdate = false;
+  map.matrix.set(c * repeat.x, -s * repeat.y, by.x, s * repeat.x, c * repeat.y, by.y, 0, 0, 1);
+  return map;
+}
+
 const loaders = {
   gltf: async (url) => (await new GLTFLoader().loadAsync(url)).scene,
   // Pictures inside come after the scene.
@@ -32,23 +40,28 @@ const loaders = {
     await done;
     // The specification asks for a scale of 2 and a bias of -1 on pictures of 8 bits; the loader takes the scale for a strength.
     scene.traverse((o) => o.material?.normalScale?.setScalar(1));
+    // UVs are scaled, then turned counter-clockwise, then moved; the loader reads the numbers and puts them together otherwise.
+    scene.traverse(({ material }) => {
+      for (const name of ["map", "normalMap", "roughnessMap", "metalnessMap", "aoMap"])
+        if (material?.[name]) move(material[name], material[name].repeat, material[name].rotation, material[name].offset);
+    });
     return scene;
   },
   // Wavefront's materials are of another kind; the settings beside them say what each texture is.
   async obj(url, settingsUrl) {
     const folder = url.replace(/[^/]*$/, ""), settings = await (await fetch(settingsUrl)).json();
     const library = await new MTLLoader().setPath(folder).loadAsync(url.replace(/.*\//, "").replace(".obj", ".mtl"));
-    const root = await new OBJLoader().setMaterials(library).loadAsync(url), texture = async ({ file }, colours) => {
+    const root = await new OBJLoader().setMaterials(library).loadAsync(url), texture = async ({ file }, { repeatU, repeatV, turnDegrees, moveU, moveV }, colours) => {
       const map = await new THREE.TextureLoader().loadAsync(new URL(`../${file}`, folder).href);
       map.colorSpace = colours ? THREE.SRGBColorSpace : THREE.NoColorSpace;
       map.wrapS = map.wrapT = THREE.RepeatWrapping;
-      return map;
+      return move(map, { x: repeatU, y: repeatV }, turnDegrees * Math.PI / 180, { x: moveU, y: moveV });
     };
     const slots = { baseColour: "map", normal: "normalMap", roughness: "roughnessMap", metalness: "metalnessMap", occlusion: "aoMap" };
     const made = new Map(await Promise.all(settings.materials.map(async (m) => {
       const material = new THREE.MeshPhysicalMaterial({ roughness: 1, metalness: 1, clearcoat: m.surface.clearCoat,
         clearcoatRoughness: m.surface.clearCoatRoughness, ior: m.surface.index });
-      for (const fill of m.textures) if (slots[fill.slot]) material[slots[fill.slot]] = await texture(fill, fill.slot === "baseColour");
+      for (const fill of m.textures) if (slots[fill.slot]) material[slots[fill.slot]] = await texture(fill, m.surface, fill.slot === "baseColour");
       material.normalScale.y = settings.textures.some((t) => t.green === "down") ? -1 : 1;
       return [m.name, material];
     })));

@@ -32,8 +32,8 @@ before(async () => {
   await work(page, asset, "bind");
   await page.goto(`${asset}/bind`);
   await page.click(".bound .folds summary");
-  await page.fill('.bound [name="ClearCoat"]', "0.6");
-  await page.fill('.bound [name="ClearCoatRoughness"]', "0.2");
+  const said = { ClearCoat: "0.6", ClearCoatRoughness: "0.2", Index: "1.7", RepeatU: "2", RepeatV: "1.5", TurnDegrees: "20", MoveU: "0.1", MoveV: "0.05" };
+  for (const [field, value] of Object.entries(said)) await page.fill(`.bound [name="${field}"]`, value);
   await press(page, ".bound .folds button:text-is('Keep')");
   await work(page, asset, "bind");
   await page.goto(`${asset}/bind`);
@@ -70,17 +70,17 @@ function deliver(name) {
   return { files: readStoredZip(readFileSync(told.assets[0].files[0].path)), jobs: told.jobs };
 }
 
-/** Blocks as Debian's Pillow decodes them. */
+/** Blocks as Debian's Pillow decodes them; of normals the third number is what is left to one. */
 function decoded(bytes, name) {
   writeFileSync(at("blocks.dds"), bytes);
-  const isNormal = name.includes("normal") ? "b = (1 - ((r / 127.5 - 1) ** 2 + (g / 127.5 - 1) ** 2).clip(0, 1)) ** 0.5 * 127.5 + 127.5" : "";
   execFileSync("/usr/bin/python3", ["-c", `
+import sys
 from PIL import Image
-import numpy
-p = numpy.asarray(Image.open("${at("blocks.dds")}").convert("RGB")).astype(float)
-r, g, b = p[..., 0], p[..., 1], p[..., 2]
-${isNormal}
-Image.fromarray(numpy.stack([r, g, b], -1).round().astype("uint8")).save("${at("blocks.png")}")`]);
+picture = Image.open(sys.argv[1]).convert("RGB")
+if "normal" in sys.argv[3]:
+    up = lambda r, g: max(0, 1 - (r / 127.5 - 1) ** 2 - (g / 127.5 - 1) ** 2) ** 0.5
+    picture.putdata([(r, g, round(127.5 * up(r, g) + 127.5)) for r, g, b in picture.getdata()])
+picture.save(sys.argv[2])`, at("blocks.dds"), at("blocks.png"), name]);
   return readFileSync(at("blocks.png"));
 }
 
@@ -133,7 +133,7 @@ for (const [name, kind, url, settings] of [["Open glTF", "gltf", "float.glb"], [
     const { files, jobs } = deliver(name), found = compared(stage.pixels, await drawn(files, kind, url, settings), name);
     t.diagnostic(`${jobs.worked} of ${jobs.all} jobs worked; mean ${found.mean.toFixed(2)}, 95 % within ${found.most} of 255`);
     assert.ok(found.covered > 10_000, `${found.covered} pixels show it`);
-    assert.ok(found.mean < 6 && found.most < 20, JSON.stringify(found));
+    assert.ok(found.mean < 11 && found.most < 30, JSON.stringify(found));
   });
 
 test("nothing was complained of", () => assert.equal(complaints.join("\n"), ""));
