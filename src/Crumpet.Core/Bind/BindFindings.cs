@@ -29,6 +29,11 @@ public static class BindFindings
                 {
                     Mends = [.. MendsOf(material, input, target).Select((m, i) => new MendOffer(m.Words(), i == 0 && IsSafe(input.Reason, m), m))],
                 };
+            foreach (var (file, slot, channel) in OutOf(material, target.Mesh))
+                yield return new Finding(Severity.Note, "slot-left-out", material.Material,
+                    $"{Capital(slot.Label)} of {material.Material} stays out of {target.Mesh.Label}, which reads it from {Colour(channel)}"
+                    + $"{(slot == MaterialSlot.Occlusion ? "" : " of one picture for roughness and metalness")}; {file} is delivered beside it. "
+                    + "Take a model that packs them, or another mesh format.");
             foreach (var trait in material.LeftOut)
                 yield return new Finding(Severity.Note, "trait-left-out", material.Material,
                     $"{Capital(trait.Label)} of {material.Material} is kept out: {target.Name} does not take it.");
@@ -100,6 +105,19 @@ public static class BindFindings
             yield return new PutInto(material.Material, input.Input.Name, meant.Known);
         yield return new PutInto(material.Material, input.Input.Name, "");
     }
+
+    /// <summary>What textures would do for a material that the mesh file reads from another channel, or from another picture.</summary>
+    private static IEnumerable<(string File, MaterialSlot Slot, int Channel)> OutOf(MaterialBinding material, MeshFormat mesh)
+    {
+        var fills = material.Inputs.Where(i => i.File is not null).SelectMany(i => i.Input.Fills.Select(f => (File: i.File!, f.Slot, Channel: (int)f.Channel)))
+            .Where(f => mesh.Channels.ContainsKey(f.Slot)).ToArray();
+        var right = fills.Where(f => f.Channel == mesh.Channels[f.Slot]).ToArray();
+        string? shared = right.FirstOrDefault(f => f.Slot == MaterialSlot.Roughness).File;
+        return fills.Where(f => !right.Contains(f) || (f.Slot == MaterialSlot.Metalness && shared is not null && f.File != shared))
+            .Select(f => (f.File, f.Slot, mesh.Channels[f.Slot]));
+    }
+
+    private static string Colour(int channel) => channel switch { 0 => "red", 1 => "green", _ => "blue" };
 
     // What was named almost alike was meant; to leave an input empty never is.
     private static bool IsSafe(BindReason reason, Mend mend) =>

@@ -240,7 +240,10 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
                 });
             }
         }
-        return new StationContent(new ConvertReport(textures), files, ConvertFindings.Of(textures.Select(t => (t.File, t.Quality))));
+        var limits = graph.Input.Plan.Target.Limits;
+        var outputs = graph.SheetNodes.SelectMany(s => s.Outputs.Select(o => o.Output));
+        return new StationContent(new ConvertReport(textures), files, [.. ConvertFindings.Of(textures.Select(t => (t.File, t.Quality))),
+            .. textures.Zip(outputs).SelectMany(t => ConvertFindings.Sides(t.First.File, t.Second, t.First.Size, t.First.Height, limits))]);
     }
 
     public StationContent Bind()

@@ -1,5 +1,8 @@
+using System.Numerics;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Jobs;
+using Crumpet.Core.Pack;
+using Crumpet.Core.Targets;
 
 namespace Crumpet.Core.Convert;
 
@@ -84,6 +87,28 @@ public static class ConvertFindings
         if ((picture.Width, picture.Height) != (texture.Width, texture.Height))
             yield return new Finding(Severity.Note, "texture-resized", name,
                 $"{name} is {picture.Width} × {picture.Height} px; its texture is filtered to {texture.Width} × {texture.Height} px.");
+    }
+
+    /// <summary>A finding where a texture has sides that the target does not take.</summary>
+    /// <param name="file">Name of the texture.</param>
+    /// <param name="output">The output it is made from.</param>
+    /// <param name="width">Texels.</param>
+    /// <param name="height">Texels.</param>
+    /// <param name="limits">What the target holds textures to.</param>
+    public static IEnumerable<Finding> Sides(string file, RecipeOutput output, int width, int height, TextureLimits limits)
+    {
+        if (limits.PowerOfTwo && !(BitOperations.IsPow2(width) && BitOperations.IsPow2(height)))
+        {
+            var mend = new HoldToPowers(output.Name);
+            yield return new Finding(Severity.Warn, "texture-not-power-of-two", file,
+                $"{file} is {width} × {height} px, and the target wants powers of two; filter it down to them.")
+            { Mends = [new(mend.Words(), true, mend)] };
+        }
+        else if (limits.Square && width != height)
+        {
+            yield return new Finding(Severity.Warn, "texture-not-square", file,
+                $"{file} is {width} × {height} px, and the target wants squares; resize at Intake the picture it is made from.");
+        }
     }
 
     // Below this the difference from the picture shows.

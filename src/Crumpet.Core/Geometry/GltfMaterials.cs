@@ -9,6 +9,10 @@ internal static class GltfMaterials
 {
     private const string Supercompressed = "KHR_texture_basisu", Transform = "KHR_texture_transform";
 
+    /// <summary>The channels that what shares a picture is read from.</summary>
+    public static IReadOnlyDictionary<MaterialSlot, int> Channels { get; } =
+        new Dictionary<MaterialSlot, int> { [MaterialSlot.Occlusion] = 0, [MaterialSlot.Roughness] = 1, [MaterialSlot.Metalness] = 2 };
+
     /// <summary>What the file says it uses, and what it cannot be read without.</summary>
     public static (IReadOnlyList<string> Used, IReadOnlyList<string> Required) ExtensionsOf(SceneDocument document)
     {
@@ -107,7 +111,7 @@ internal static class GltfMaterials
         Texture("metallicRoughnessTexture", roughness ?? metalness);
         json.WriteEndObject();
         Texture("normalTexture", material.In(MaterialSlot.Normal));
-        Texture("occlusionTexture", material.In(MaterialSlot.Occlusion) is { Channel: 0 } occlusion ? occlusion : null);
+        Texture("occlusionTexture", Rightly(material, MaterialSlot.Occlusion));
         var emission = material.In(MaterialSlot.Emission);
         Texture("emissiveTexture", emission);
         GltfTraits.WriteCore(json, traits, emission is not null);
@@ -140,10 +144,12 @@ internal static class GltfMaterials
     /// <summary>Roughness in green and metalness in blue, of one texture; what lies elsewhere cannot be said.</summary>
     private static (SlotTexture? Roughness, SlotTexture? Metalness) RoughnessAndMetalness(SceneMaterial material)
     {
-        var roughness = material.In(MaterialSlot.Roughness) is { Channel: 1 } r ? r : null;
-        var metalness = material.In(MaterialSlot.Metalness) is { Channel: 2 } m && (roughness is null || m.Texture == roughness.Texture) ? m : null;
-        return (roughness, metalness);
+        var (roughness, metalness) = (Rightly(material, MaterialSlot.Roughness), Rightly(material, MaterialSlot.Metalness));
+        return (roughness, roughness is null || metalness?.Texture == roughness.Texture ? metalness : null);
     }
+
+    private static SlotTexture? Rightly(SceneMaterial material, MaterialSlot slot) =>
+        material.In(slot) is { } texture && texture.Channel == Channels[slot] ? texture : null;
 
     // v runs downwards in glTF.
     private static void WriteTransform(Utf8JsonWriter json, MaterialTraits traits)

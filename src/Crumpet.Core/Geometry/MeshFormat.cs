@@ -34,6 +34,9 @@ public sealed class MeshFormat : IEntry<MeshFormat>
     /// <summary>Slots of materials it has; none where it has no materials.</summary>
     public IReadOnlyList<MaterialSlot> Slots { get; init; } = [];
 
+    /// <summary>The channel its materials read a slot from, where that is not theirs to choose.</summary>
+    public IReadOnlyDictionary<MaterialSlot, int> Channels { get; init; } = new Dictionary<MaterialSlot, int>();
+
     /// <summary>What its materials can say.</summary>
     public IReadOnlyList<MaterialTrait> Traits { get; init; } = [];
 
@@ -70,6 +73,7 @@ public sealed class MeshFormat : IEntry<MeshFormat>
         Axes = [MeshSpace.Own],
         UnitMetres = 1,
         Slots = GltfSlots,
+        Channels = GltfMaterials.Channels,
         Traits = MaterialTrait.Table.All,
         Embeds = [TextureFile.Png, TextureFile.Jpeg, TextureFile.Ktx2, TextureFile.Ktx2Packed],
         Refers = [TextureFile.Png, TextureFile.Jpeg, TextureFile.Ktx2, TextureFile.Ktx2Packed],
@@ -86,6 +90,7 @@ public sealed class MeshFormat : IEntry<MeshFormat>
         Axes = [MeshSpace.Own],
         UnitMetres = 1,
         Slots = GltfSlots,
+        Channels = GltfMaterials.Channels,
         Traits = MaterialTrait.Table.All,
         Refers = [TextureFile.Png, TextureFile.Jpeg, TextureFile.Ktx2, TextureFile.Ktx2Packed],
         Green = GreenDirection.Up,

@@ -149,6 +149,17 @@ public sealed record MultiplyMaterial(string Output, [property: Words("The map",
     };
 }
 
+/// <summary>Lets an output's textures have powers of two for sides, none longer than its picture's.</summary>
+/// <param name="Output">Name of the output.</param>
+public sealed record HoldToPowers(string Output) : OutputMend(Output)
+{
+    /// <inheritdoc/>
+    public override string Words() => $"Bring the textures of {Output} down to powers of two";
+
+    /// <inheritdoc/>
+    protected override RecipeOutput Changed(RecipeOutput output) => output with { Sides = SideRule.PowersDown };
+}
+
 /// <summary>Turns green of an output's normals.</summary>
 /// <param name="Output">Name of the output.</param>
 public sealed record TurnOutputGreen(string Output) : OutputMend(Output)
@@ -206,6 +217,6 @@ public static class PackMendKinds
         new("renameOutput", typeof(RenameOutput)),
         new("invertChannel", typeof(InvertChannel)), new("multiplyMaterial", typeof(MultiplyMaterial)),
         new("turnOutputGreen", typeof(TurnOutputGreen)), new("addOutput", typeof(AddOutputFor)),
-        new("bakeAlso", typeof(BakeAlso)),
+        new("bakeAlso", typeof(BakeAlso)), new("holdToPowers", typeof(HoldToPowers)),
     ];
 }

@@ -23,6 +23,21 @@ public sealed class BinderTests
         Assert.Empty(BindFindings.Of(report, Packed));
     }
 
+    [Fact]
+    public void What_a_mesh_file_reads_from_another_channel_stays_out_and_is_told()
+    {
+        BindTexture Grey(string map) => new($"box_{map}.png", ColourMeaning.Linear, 1) { Known = map };
+        var single = new Target { Models = [ReadyTargets.SingleModel] };
+        BindTexture[] files = [Colour, Normal, Grey("roughness"), Grey("metalness"), Grey("ao")];
+        var told = BindFindings.Of(Bind(single, files), single).Where(f => f.Code == "slot-left-out").Select(f => f.Sentence).ToArray();
+        // Occlusion is read from red, which is where it lies.
+        Assert.Equal(2, told.Length);
+        Assert.Contains("Roughness of box stays out of GLB, which reads it from green", told[0], StringComparison.Ordinal);
+        Assert.Contains("Metalness of box stays out of GLB, which reads it from blue", told[1], StringComparison.Ordinal);
+        Assert.DoesNotContain(BindFindings.Of(Bind(Single, files), Single), f => f.Code == "slot-left-out");
+        Assert.DoesNotContain(BindFindings.Of(Bind(Packed, [Colour, Normal, Masks]), Packed), f => f.Code == "slot-left-out");
+    }
+
     public static TheoryData<string, string, string, Type> Scenes => new()
     {
         { "no such file", "input-empty", "no file is named box_normal", typeof(AddOutputFor) },

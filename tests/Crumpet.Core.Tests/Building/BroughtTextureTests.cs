@@ -88,6 +88,25 @@ public sealed class BroughtTextureTests
         Assert.Equal(Colours.Pixels, ((Bitmap8)Packed(one, "colour")).Pixels);
     }
 
+    [Fact]
+    public void Textures_with_sides_the_target_does_not_take_are_told_and_mended()
+    {
+        SourceFile[] files = [Source("keel_colour.png", new Bitmap8(24, 8, 3))];
+        var plan = new AssetPlan();
+        var finding = Assert.Single(Run(plan, files).ResultOf(Station.Convert)!.Findings,
+            f => f is { Code: "texture-not-power-of-two", Place: "buoy_colour.dds" });
+        Assert.Contains("buoy_colour.dds is 24 × 8 px", finding.Sentence, StringComparison.Ordinal);
+        plan = plan.With(finding.Mends[0].Mend);
+        Assert.DoesNotContain(Run(plan, files).ResultOf(Station.Convert)!.Findings, f => f is { Code: "texture-not-power-of-two", Place: "buoy_colour.dds" });
+        var texture = Run(plan, files).ResultOf(Station.Convert)!.As<ConvertReport>().Textures.Single(t => t.Output == "colour");
+        Assert.Equal((16, 8), (texture.Size, texture.Height));
+        var square = plan with { Target = plan.Target with { SquareTextures = true } };
+        Assert.Contains(Run(square, files).ResultOf(Station.Convert)!.Findings, f => f is { Code: "texture-not-square", Place: "buoy_colour.dds" });
+        var any = new AssetPlan();
+        any = any with { Target = any.Target with { PowerOfTwoTextures = false } };
+        Assert.Empty(Run(any, files).ResultOf(Station.Convert)!.Findings);
+    }
+
     [Theory]
     [InlineData("hull_orm.png", 0, 1, 2)]
     [InlineData("hull_rma.png", 2, 0, 1)]
