@@ -10,6 +10,16 @@ import { sphere } from "./shapes.mjs";
 
 let app, browser, page, complaints, asset, kit;
 const upload = (name, colour) => ({ name: `float_${name}.png`, mimeType: "image/png", buffer: png(64, 64, colour) });
+
+/** Adds an asset that stops at Intake, as a mesh without a high side and without textures does. */
+async function stopped(files) {
+  await page.goto(kit);
+  await page.setInputFiles('input[name="files"]', files);
+  await page.waitForURL(/\/assets\/\d+\/intake/);
+  await page.waitForSelector(".stop-blocked[data-station=intake]", { timeout: 60_000 });
+  return page.url().replace(/\/intake.*/, "");
+}
+
 const row = (input) => `[data-input="${input}"]`;
 const words = (input) => page.textContent(`${row(input)} .input-words`);
 
@@ -92,6 +102,28 @@ test("what a material says is typed, bounded, and holds what it says", async () 
   form.__RequestVerificationToken = await page.locator('input[name="__RequestVerificationToken"]').first().inputValue();
   const refused = await page.request.post(`${asset}/bind?handler=Surface`, { form: { ...form, Threshold: "7" } });
   assert.match(await refused.text(), /The threshold of opacity is 7; it must be 0 to 1/);
+});
+
+test("a mesh takes the textures of another asset, which are bound there once", async () => {
+  const post = await stopped([sphere("post_low", 24, 12)]);
+  await page.goto(`${post}/bind`);
+  await page.selectOption('[aria-label="Textures of post"]', "Float");
+  await page.waitForSelector(`${row("base colour")} .file-name:text-is("float_colour.dds")`, { timeout: 120_000 });
+  await page.goto(`${post}/bind`);
+  await ready(page);
+  assert.equal(await page.locator(".put").count(), 0);
+  assert.match(await page.textContent(".bound .hint"), /Bound once at Float/);
+  await page.goto(`${asset}/bind`);
+  await page.selectOption(`${row("normal")} select`, "use masks");
+  await page.waitForSelector(`${row("normal")} .file-name:text-is("float_masks.dds")`);
+  await work(page, post, "bind");
+  await page.goto(`${post}/bind`);
+  assert.match(await words("normal"), /float_masks\.dds/);
+  await page.keyboard.press("Control+z");
+  await page.waitForSelector('[aria-label="Textures of post"] option[value=""][selected]', { state: "attached" });
+  await page.goto(`${asset}/bind`);
+  await page.selectOption(`${row("normal")} select`, "by name");
+  await page.waitForSelector(`${row("normal")} .file-name:text-is("float_normal.dds")`);
 });
 
 test("a target is changed after a delivery: the version counts, the earlier one stays, and files follow without baking", async () => {

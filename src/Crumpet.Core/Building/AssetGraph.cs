@@ -143,7 +143,8 @@ public sealed class AssetGraph
         || HasOthersTextures;
 
     /// <summary>Whether a material takes another asset's textures.</summary>
-    internal bool HasOthersTextures => Intake?.Materials.Any(m => SharedTextures.IsTaken(this, LayoutExpansion.SafeName(m.Name))) == true;
+    internal bool HasOthersTextures => Intake is { } intake
+        && LowMaterials.Of(intake, Input.Asset).Any(name => SharedTextures.IsTaken(this, name));
 
     internal PairReport? Pairs => Pair?.Report<PairReport>();
     internal LaidReport? Laid => Layout?.Report<LaidReport>();

@@ -187,7 +187,8 @@ internal static partial class NameFindings
                     + "or make maps from textures at Bake.");
         else
             yield return new Finding(Severity.Stop, NoHigh, "",
-                $"No object is a high side; {orSay}drop a mesh whose name ends in _high, or make maps from textures at Bake.");
+                $"No object is a high side; {orSay}drop a mesh whose name ends in _high, or make maps from textures at Bake, or let it take "
+                    + "another asset's textures at Bind.");
     }
 
     private static IEnumerable<Finding> Strays(IntakeLook look)

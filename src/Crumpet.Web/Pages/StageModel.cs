@@ -56,8 +56,10 @@ public sealed record StageModel(AssetView View, StageStart Start)
         var offered = Choices().SelectMany(c => c.Looks).Select(l => l.Key).ToHashSet(StringComparer.Ordinal);
         if (offered.Contains(Start.A) && offered.Contains(Start.B))
             return Start;
-        return Start with { A = offered.Contains(Start.A) ? Start.A : "high:plain", B = "low:plain", Compare = "one" };
+        return Start with { A = offered.Contains(Start.A) ? Start.A : HasHigh ? "high:plain" : "low:plain", B = "low:plain", Compare = "one" };
     }
+
+    private bool HasHigh => View.Intake?.Objects.Any(o => o.Side == Side.High) != false;
 
     /// <summary>All that the stage's script needs to know, as JSON.</summary>
     public string Config()

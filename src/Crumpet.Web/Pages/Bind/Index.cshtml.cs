@@ -21,6 +21,10 @@ public sealed class IndexModel(Workbench workbench) : StationPage(workbench)
     /// <summary>The kit's other assets, whose textures materials can take.</summary>
     public IReadOnlyList<(int Id, string Name)> Others { get; private set; } = [];
 
+    /// <summary>Names of the materials that wait to be bound, as far as intake tells.</summary>
+    public IReadOnlyList<string> Waiting => View.Intake is { } intake && intake.Objects.Any(o => o.Side == Core.Intake.Side.Low)
+        ? LowMaterials.Of(intake, AssetBuild.FileNameOf(View.Asset.Name)) : [];
+
     /// <summary>Textures of other assets that a material takes.</summary>
     public IReadOnlyList<SharedTexture> SharedBy(MaterialBinding material) => material.TexturesOf is not { } asset ? []
         : [.. (View.Report<BindReport>(Station.Bind)?.Shared ?? []).Where(t => t.Asset == asset)];
