@@ -51,45 +51,14 @@ internal static class BuildCommand
         int threads = Output.Within("--threads", parsed.GetValue(Threads), 1, Output.MostThreads);
         using var temporary = parsed.GetValue(Kept) is null ? new TemporaryStore() : null;
         var store = parsed.GetValue(Kept) is { } lasting ? new FileStore(lasting.FullName) : temporary!.Store;
-        var kits = Wildcards.Folders(parsed.GetRequiredValue(Folder)).Select(folder => (Folder: folder, Kit: KitFolder.Read(
-            path => new FileInfo(Path.Combine(folder.FullName, path)) is { Exists: true } file ? Output.ReadFile(file) : null))).ToArray();
-        var target = parsed.GetValue(Target) is { } said ? TargetCommand.Read(said) : null;
-        string[] only = parsed.GetValue(Only) ?? [], names = [.. kits.SelectMany(k => k.Kit.Assets).Select(a => a.Name)];
-        foreach (string word in only.Where(w => !names.Any(n => Wildcards.Fits(w, n))))
-            throw new UsageException($"--asset names {word}, and no asset is called that. {NearestWord.Hint(word, names)}.");
-        var builds = kits.SelectMany(k => k.Kit.Assets.Where(a => only.Length == 0 || only.Any(w => Wildcards.Fits(w, a.Name)))
-            .Select(a => new Wanted(a.Name, Aimed(k.Kit.PlanOf(a), target), Making(k.Folder, k.Kit, a, store, target)))).ToArray();
-        foreach (var same in builds.GroupBy(b => AssetBuild.FileNameOf(b.Name), StringComparer.OrdinalIgnoreCase).Where(g => g.Count() > 1))
-        {
-            throw new UsageException($"{string.Join(" and ", same.Select(b => b.Name))} would both be written as {same.Key}.zip; "
-                + "give the assets names of their own in their asset.json.");
-        }
-        string kit = string.Join(", ", kits.Select(k => k.Kit.Name));
+        var (kit, builds) = KitBuilds.Read(parsed.GetRequiredValue(Folder), parsed.GetValue(Only) ?? [], parsed.GetValue(Target), store);
         return parsed.GetValue(Explain) ? Tell(parsed, kit, builds) : Build(parsed, kit, builds, store, threads, cancel);
     }
 
-    private static AssetPlan Aimed(AssetPlan plan, Core.Targets.Target? target) => target is null ? plan : plan with { Target = target };
-
-    private static Func<AssetPlan, AssetBuild> Making(
-        DirectoryInfo folder, KitFolder kit, KitFolderAsset asset, FileStore store, Core.Targets.Target? target)
-    {
-        var sources = Sources(asset);
-        var names = kit.PlanOf(asset).SharedBy(asset.Name);
-        SharedAsset[] shared = [.. kit.Assets.Where(a => names.Contains(a.Name)).Select(a =>
-            new SharedAsset(a.Name, AssetBuild.InputOf(AssetBuild.FileNameOf(a.Name), Aimed(kit.PlanOf(a), target), Sources(a), kit.Rules)))];
-        return plan => new AssetBuild(AssetBuild.FileNameOf(asset.Name), plan, sources, store, kit.Rules, shared) { Identity = $"{kit.Name}/{asset.Folder}" };
-
-        SourceFile[] Sources(KitFolderAsset of) => [.. of.Sources.Select(source =>
-        {
-            byte[] bytes = Output.ReadFile(new FileInfo(Path.Combine(folder.FullName, of.Folder, source.Path)));
-            return new SourceFile(source.Path, store.Put(bytes), bytes.Length, source.Side);
-        })];
-    }
-
     /// <summary>Takes all assets to Convert and decides how their textures are stored so that they fit.</summary>
-    private static BudgetAnswer Fitted(Wanted[] builds, double mebibytes, int threads, CancellationToken cancel)
+    private static BudgetAnswer Fitted(WantedAsset[] builds, double mebibytes, int threads, CancellationToken cancel)
     {
-        var converted = new List<(Wanted Wanted, ConvertReport Report)>();
+        var converted = new List<(WantedAsset Wanted, ConvertReport Report)>();
         foreach (var wanted in builds)
         {
             var (station, result) = wanted.Build.Run(Station.Convert, throughStops: false, threads, new ConsoleProgress(), cancel);
@@ -121,17 +90,7 @@ internal static class BuildCommand
         }),
     };
 
-    /// <summary>An asset to build.</summary>
-    private sealed class Wanted(string name, AssetPlan plan, Func<AssetPlan, AssetBuild> make)
-    {
-        public string Name => name;
-
-        public AssetBuild Build { get; private set; } = make(plan);
-
-        public void Decide(Func<AssetPlan, AssetPlan> change) => Build = make(plan = change(plan));
-    }
-
-    private static int Build(ParseResult parsed, string kit, Wanted[] builds, FileStore store, int threads, CancellationToken cancel)
+    private static int Build(ParseResult parsed, string kit, WantedAsset[] builds, FileStore store, int threads, CancellationToken cancel)
     {
         var answer = parsed.GetValue(Budget) is { } mebibytes ? Fitted(builds, mebibytes, threads, cancel) : null;
         var assets = new List<object>();
@@ -169,7 +128,7 @@ internal static class BuildCommand
         return Output.Print(parsed, new { kit, assets, jobs, budget = Told(answer), findings }, lines, findings);
     }
 
-    private static int Tell(ParseResult parsed, string kit, Wanted[] builds)
+    private static int Tell(ParseResult parsed, string kit, WantedAsset[] builds)
     {
         var told = builds.Select(b => (b.Name, Forecast: b.Build.Forecast(Station.Deliver))).ToArray();
         var lines = new List<string>();

@@ -25,8 +25,6 @@ public sealed class DeliveryFolder(string root)
     /// <summary>Folder in it for what is not whole yet.</summary>
     public const string Aside = ".crumpet";
 
-    private const string ManifestName = "manifest.json";
-
     /// <summary>Told before each step that changes the disk; tests end the work there.</summary>
     internal Action<string>? Step { get; set; }
 
@@ -142,7 +140,7 @@ public sealed class DeliveryFolder(string root)
     /// <summary>Hashes of the delivery that lies there, by paths; none where its manifest cannot be read.</summary>
     private static Dictionary<string, string> Delivered(string folder)
     {
-        string path = Path.Combine(folder, ManifestName);
+        string path = Path.Combine(folder, DeliveryPackage.ManifestName);
         if (!File.Exists(path))
             return [];
         try
@@ -211,7 +209,8 @@ public sealed class DeliveryFolder(string root)
     private string FolderOf(string asset) => IsInside(asset) ? Path.Combine(root, asset)
         : throw new ArgumentException($"'{asset}' is no folder below {root}.", nameof(asset));
 
-    private static bool IsInside(string path) => path.Length > 0 && !path.AsSpan().ContainsAny('\\', '\0')
+    /// <summary>Whether a path is of names with slashes between, and stays below the folder.</summary>
+    public static bool IsInside(string path) => path.Length > 0 && !path.AsSpan().ContainsAny('\\', '\0')
         && path.Split('/').All(p => p.Length > 0 && p is not ("." or ".." or Aside));
 
     private static byte[] Bytes(ZipArchiveEntry entry)

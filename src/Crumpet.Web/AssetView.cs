@@ -95,7 +95,8 @@ public sealed class AssetView
     {
         System.Text.Json.Nodes.JsonNode kit = PlanLayers.Document(Asset.Kit!.Plan().Following(Plan.Recipe.Name)), own = PlanLayers.Document(Plan);
         return [.. PlanLayers.Paths(Asset.Own()).Where(PlanLayers.CanBeKits).Select(PlanSettings.Find).OfType<PlanSetting>()
-            .Select(s => new OwnSetting(s, s.In(own), s.In(kit))).Where(s => s.Own != s.Kits)];
+            .Select(s => new OwnSetting(s, s.In(own), s.In(kit)))
+            .Where(s => s.Own != s.Kits || !s.Setting.Path.StartsWith("materials.", StringComparison.Ordinal))];
     }
 
     /// <summary>The run at work or waiting, or null.</summary>

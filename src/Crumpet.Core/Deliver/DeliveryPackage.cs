@@ -79,6 +79,9 @@ public sealed record DeliveryMesh(string Name, IReadOnlyList<Mesh> Objects, bool
 /// <summary>Makes the zip that leaves Crumpet: the same bytes for the same input, on any day.</summary>
 public static class DeliveryPackage
 {
+    /// <summary>Name of the manifest in a package.</summary>
+    public const string ManifestName = "manifest.json";
+
     private const int ManifestVersion = 2;
     private static readonly DateTimeOffset NoDate = new(1980, 1, 1, 0, 0, 0, TimeSpan.Zero);
 
@@ -126,7 +129,7 @@ public static class DeliveryPackage
             files.AddRange(input.Textures.Select(t => new PackedFile(target.TexturePath(t.FileName), t.Bytes, "", [t.Source]) { Texture = t }));
         var manifest = new Manifest(ManifestVersion, input.Asset, target.Name, target.Version, Word(target.Up), Word(target.Handedness),
             UnitOf(target.UnitMetres), Word(target.Green), input.Sources, [.. files.Select(Describe)]);
-        return (Zip([.. files.Select(f => (f.Path, f.Bytes)), ("manifest.json", JsonSerializer.SerializeToUtf8Bytes(manifest, ManifestJson))], cancel), manifest);
+        return (Zip([.. files.Select(f => (f.Path, f.Bytes)), (ManifestName, JsonSerializer.SerializeToUtf8Bytes(manifest, ManifestJson))], cancel), manifest);
 
         void AddMeshes(string file, IReadOnlyList<Mesh> objects, bool hasMaterials)
         {
