@@ -11,14 +11,7 @@ namespace Crumpet.Cli;
 /// <summary><c>crumpet build</c>: takes assets of kit folders to their packages, or says what that would work.</summary>
 internal static class BuildCommand
 {
-    private static readonly Argument<string[]> Folder = new("kitfolder")
-    { Arity = ArgumentArity.OneOrMore, Description = "Folders with kit.json, or patterns with * and ?." };
-    private static readonly Option<string[]> Only = new("--asset")
-    { AllowMultipleArgumentsPerToken = true, Description = "Build these assets alone: names, or patterns with * and ?." };
     private static readonly Option<DirectoryInfo?> Out = new("--out") { Description = "Folder for the packages." };
-    private static readonly Option<DirectoryInfo?> Kept = new(
-        "--store")
-    { Description = "Folder that keeps results, so that the next build works only what changed." };
     private static readonly Option<bool> Explain = new(
         "--explain")
     { Description = "Say what would be worked, why, and about how long it takes; nothing is worked." };
@@ -28,14 +21,9 @@ internal static class BuildCommand
             $"Memory that all textures may take together, {TextureBudget.LeastMebibytes} to {TextureBudget.MostMebibytes:0} MiB: formats ")
             + "and sizes are chosen that fit with the least error. The kit folder stays as it is.",
     };
-    private static readonly Option<string?> Target = TargetCommand.Option("What the engine takes, in place of the kit's target");
-    private static readonly Option<int> Threads = new(
-        "--threads")
-    { DefaultValueFactory = _ => Environment.ProcessorCount, Description = "Threads to use; no byte depends on them." };
-
     public static Command Make()
     {
-        var command = new Command("build", "Build the assets of kit folders.") { Folder, Only, Out, Kept, Explain, Budget, Target, Threads };
+        var command = new Command("build", "Build the assets of kit folders.") { KitBuilds.Folder, KitBuilds.Only, Out, KitBuilds.Kept, Explain, Budget, KitBuilds.Target, KitBuilds.Threads };
         command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed, cancel)));
         return command;
     }
@@ -48,10 +36,9 @@ internal static class BuildCommand
             throw new UsageException(FormattableString.Invariant($"--budget is {parsed.GetValue(Budget)}. {TextureBudget.Bounds}"));
         if (parsed.GetValue(Budget) is not null && parsed.GetValue(Explain))
             throw new UsageException("--budget and --explain were both given; what textures could be is only known once they are worked.");
-        int threads = Output.Within("--threads", parsed.GetValue(Threads), 1, Output.MostThreads);
-        using var temporary = parsed.GetValue(Kept) is null ? new TemporaryStore() : null;
-        var store = parsed.GetValue(Kept) is { } lasting ? new FileStore(lasting.FullName) : temporary!.Store;
-        var (kit, builds) = KitBuilds.Read(parsed.GetRequiredValue(Folder), parsed.GetValue(Only) ?? [], parsed.GetValue(Target), store);
+        int threads = KitBuilds.ThreadsOf(parsed);
+        using var temporary = KitBuilds.StoreOf(parsed, out var store);
+        var (kit, builds) = KitBuilds.Read(parsed, store);
         return parsed.GetValue(Explain) ? Tell(parsed, kit, builds) : Build(parsed, kit, builds, store, threads, cancel);
     }
 
@@ -100,9 +87,8 @@ internal static class BuildCommand
         foreach (var wanted in builds)
         {
             var (name, build) = (wanted.Name, wanted.Build);
-            var (station, result) = build.Run(Station.Deliver, throughStops: false, threads, new ConsoleProgress(), cancel);
+            var (station, result, own) = wanted.ToDelivery(threads, cancel);
             ended.Add((build, station));
-            var own = Station.UpTo(station).SelectMany(s => build.ResultOf(s)!.Findings).ToArray();
             if (own.FirstOrDefault(f => f.Code == "unreadable-file") is { } unreadable)
                 return Output.Fail(unreadable.Sentence, ExitCode.Unreadable);
             findings.AddRange(own.Select(f => f with { Sentence = $"{name}: {f.Sentence}" }));

@@ -8,52 +8,45 @@ namespace Crumpet.Cli;
 /// <summary><c>crumpet deliver</c>: builds assets of kit folders and brings a folder that an engine reads up to them.</summary>
 internal static class DeliverCommand
 {
-    private static readonly Argument<string[]> Folder = new("kitfolder")
-    { Arity = ArgumentArity.OneOrMore, Description = "Folders with kit.json, or patterns with * and ?." };
     private static readonly Option<DirectoryInfo> To = new("--to")
     { Required = true, Description = "Folder that the engine reads; each asset has a folder of its own in it." };
-    private static readonly Option<string[]> Only = new("--asset")
-    { AllowMultipleArgumentsPerToken = true, Description = "Deliver these assets alone: names, or patterns with * and ?." };
     private static readonly Option<string?> Group = new("--group") { Description = "Folder in that folder, such as props/marsh." };
-    private static readonly Option<DirectoryInfo?> Kept = new("--store")
-    { Description = "Folder that keeps results, so that the next delivery works only what changed." };
-    private static readonly Option<string?> Target = TargetCommand.Option("What the engine takes, in place of the kit's target");
     private static readonly Option<bool> Look = new("--look") { Description = "Say what would be written and removed; the folder stays as it is." };
-    private static readonly Option<int> Threads = new("--threads")
-    { DefaultValueFactory = _ => Environment.ProcessorCount, Description = "Threads to use; no byte depends on them." };
 
     public static Command Make()
     {
         var command = new Command("deliver", "Build the assets of kit folders and bring a folder up to them; only what changed is written.")
-        { Folder, To, Only, Group, Kept, Target, Look, Threads };
+        { KitBuilds.Folder, To, KitBuilds.Only, Group, KitBuilds.Kept, KitBuilds.Target, Look, KitBuilds.Threads };
         command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed, cancel)));
         return command;
     }
 
     private static int Run(ParseResult parsed, CancellationToken cancel)
     {
-        int threads = Output.Within("--threads", parsed.GetValue(Threads), 1, Output.MostThreads);
+        int threads = KitBuilds.ThreadsOf(parsed);
         string group = parsed.GetValue(Group) ?? "";
         if (group.Length > 0 && !DeliveryFolder.IsInside(group))
             throw new UsageException($"--group is '{group}', which is no folder below --to; use names with slashes between.");
-        using var temporary = parsed.GetValue(Kept) is null ? new TemporaryStore() : null;
-        var store = parsed.GetValue(Kept) is { } lasting ? new FileStore(lasting.FullName) : temporary!.Store;
-        var (kit, builds) = KitBuilds.Read(parsed.GetRequiredValue(Folder), parsed.GetValue(Only) ?? [], parsed.GetValue(Target), store);
+        using var temporary = KitBuilds.StoreOf(parsed, out var store);
+        var (kit, builds) = KitBuilds.Read(parsed, store);
         var to = new DeliveryFolder(parsed.GetRequiredValue(To).FullName);
         var assets = new List<object>();
         var lines = new List<string>();
         var findings = new List<Finding>();
         foreach (var wanted in builds)
         {
-            var (station, result) = wanted.Build.Run(Station.Deliver, throughStops: false, threads, new ConsoleProgress(), cancel);
-            var own = Station.UpTo(station).SelectMany(s => wanted.Build.ResultOf(s)!.Findings).ToArray();
+            var (station, result, own) = wanted.ToDelivery(threads, cancel);
             if (own.FirstOrDefault(f => f.Code == "unreadable-file") is { } unreadable)
                 return Output.Fail(unreadable.Sentence, ExitCode.Unreadable);
             findings.AddRange(own.Select(f => f with { Sentence = $"{wanted.Name}: {f.Sentence}" }));
             string place = (group.Length > 0 ? group + "/" : "") + AssetBuild.FileNameOf(wanted.Name);
             // What stops an asset holds its delivery back.
-            var change = station != Station.Deliver ? null : parsed.GetValue(Look) ? to.Look(place, store.Load(result.Files[0].Sha256), cancel)
-                : to.Write(place, store.Load(result.Files[0].Sha256), cancel);
+            FolderChange? change = null;
+            if (station == Station.Deliver)
+            {
+                byte[] package = store.Load(result.Files[0].Sha256);
+                change = parsed.GetValue(Look) ? to.Look(place, package, cancel) : to.Write(place, package, cancel);
+            }
             assets.Add(new { wanted.Name, reached = station, folder = place, change, findings = own });
             lines.AddRange(change is null ? [$"{wanted.Name} stopped at {station}; its folder stays as it is."] : Told(place, change, parsed.GetValue(Look)));
         }

@@ -32,14 +32,16 @@ internal static class DockCommand
         var lines = verdicts.SelectMany(v => Told(v.Path, v.Verdict));
         Output.Print(parsed, new
         {
-            deliveries = verdicts.Select(v => new { v.Path, v.Verdict.Asset, taken = v.Verdict.IsTaken, v.Verdict.Meshes, v.Verdict.Textures, v.Verdict.Messages }),
+            deliveries = verdicts.Select(v =>
+                new { v.Path, v.Verdict.Asset, taken = v.Verdict.IsTaken, v.Verdict.Meshes, v.Verdict.Textures, v.Verdict.Messages }),
         }, lines, []);
         return verdicts.All(v => v.Verdict.IsTaken) ? ExitCode.Done : ExitCode.StopFindings;
     }
 
     private static IEnumerable<string> Told(string path, DockVerdict verdict)
     {
-        yield return $"{path}  {(verdict.IsTaken ? "taken" : "not taken")}: {verdict.Meshes.Count} meshes with {verdict.Meshes.Sum(m => m.Triangles)} triangles, "
+        yield return $"{path}  {(verdict.IsTaken ? "taken" : "not taken")}: "
+            + FormattableString.Invariant($"{verdict.Meshes.Count} meshes with {verdict.Meshes.Sum(m => m.Triangles)} triangles, ")
             + FormattableString.Invariant($"{verdict.Textures.Count} textures of {verdict.Textures.Sum(t => t.Memory) / 1048576.0:0.0} MiB");
         foreach (var message in verdict.Messages)
             yield return $"  {message.Level.ToString().ToLowerInvariant(),-7}  {message.Says} {message.Change}";

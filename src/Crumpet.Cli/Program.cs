@@ -9,7 +9,8 @@ Command[] commands =
 [
     DemoCommand.Make(), InspectCommand.Make(), MendCommand.Make(), PairsCommand.Make(), LayoutCommand.Make(), BakeCommand.Make(), MakeCommand.Make(),
         PackCommand.Make(), PackCommand.MakeRecipe(), ConvertCommand.Make(),
-    DecodeCommand.Make(), BindCommand.Make(), TargetCommand.Make(), BuildCommand.Make(), DeliverCommand.Make(), DockCommand.Make(), SchemaCommand.Make(), .. StoreCommands.Make(),
+    DecodeCommand.Make(), BindCommand.Make(), TargetCommand.Make(), BuildCommand.Make(), DeliverCommand.Make(), DockCommand.Make(),
+    SchemaCommand.Make(), .. StoreCommands.Make(),
 ];
 foreach (var command in commands)
     root.Subcommands.Add(command);

@@ -95,8 +95,7 @@ public sealed class AssetView
     {
         System.Text.Json.Nodes.JsonNode kit = PlanLayers.Document(Asset.Kit!.Plan().Following(Plan.Recipe.Name)), own = PlanLayers.Document(Plan);
         return [.. PlanLayers.Paths(Asset.Own()).Where(PlanLayers.CanBeKits).Select(PlanSettings.Find).OfType<PlanSetting>()
-            .Select(s => new OwnSetting(s, s.In(own), s.In(kit)))
-            .Where(s => s.Own != s.Kits || !s.Setting.Path.StartsWith("materials.", StringComparison.Ordinal))];
+            .Where(s => s.IsSaid(own) || s.IsSaid(kit)).Select(s => new OwnSetting(s, s.In(own), s.In(kit)))];
     }
 
     /// <summary>The run at work or waiting, or null.</summary>

@@ -67,7 +67,8 @@ public sealed class DeliverCommandTests : CommandTests
         Run(Deliver());
         var (code, output, _) = Run("dock", At("engine"), "--check", "--json");
         Assert.Equal(0, code);
-        var deliveries = JsonDocument.Parse(output).RootElement.GetProperty("deliveries").EnumerateArray().ToDictionary(d => d.GetProperty("asset").GetString()!);
+        var deliveries = JsonDocument.Parse(output).RootElement.GetProperty("deliveries").EnumerateArray()
+            .ToDictionary(d => d.GetProperty("asset").GetString()!);
         Assert.Equal(["post", "trim"], deliveries.Keys.Order());
         Assert.Equal(1, deliveries["post"].GetProperty("meshes")[0].GetProperty("triangles").GetInt32());
         Assert.Contains("No hulls came along", deliveries["post"].GetProperty("messages")[0].GetProperty("says").GetString(), StringComparison.Ordinal);

@@ -39,7 +39,7 @@ public sealed partial class ArchitectureTests
         {
             var allowed = Base.Contains(folder) ? Base
                 // The engine's side reads files, and knows nothing of how they were made.
-                : folder == "Dock" ? [.. Base, "Intake"]
+                : folder == "Dock" ? [.. Base, "Intake", "Convert"]
                 : folder == "Building" ? [.. Base, .. Stations]
                 : Stations.Contains(folder) ? [.. Base, .. Stations.TakeWhile(s => s != folder)]
                 : Array.Empty<string>();

@@ -51,7 +51,8 @@ const loaders = {
   async obj(url, settingsUrl) {
     const folder = url.replace(/[^/]*$/, ""), settings = await (await fetch(settingsUrl)).json();
     const library = await new MTLLoader().setPath(folder).loadAsync(url.replace(/.*\//, "").replace(".obj", ".mtl"));
-    const root = await new OBJLoader().setMaterials(library).loadAsync(url), texture = async ({ file }, { repeatU, repeatV, turnDegrees, moveU, moveV }, colours) => {
+    const root = await new OBJLoader().setMaterials(library).loadAsync(url);
+    const texture = async ({ file }, { repeatU, repeatV, turnDegrees, moveU, moveV }, colours) => {
       const map = await new THREE.TextureLoader().loadAsync(new URL(`../${file}`, folder).href);
       map.colorSpace = colours ? THREE.SRGBColorSpace : THREE.NoColorSpace;
       map.wrapS = map.wrapT = THREE.RepeatWrapping;

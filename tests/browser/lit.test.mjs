@@ -25,7 +25,8 @@ before(async () => {
   browser = await openBrowser();
   ({ page, complaints } = await openPage(browser, app, 1));
   // Painted metal with bumps: every channel has something to get wrong, left from right and above from below.
-  asset = await dropKit(page, app, [sphere("float_low", 48, 24), upload("albedo", (x, y) => (squares(x, y, 4) ? [200, 60 + y, 40, 255] : [90, 120, 60 + x, 255])),
+  asset = await dropKit(page, app, [sphere("float_low", 48, 24),
+    upload("albedo", (x, y) => (squares(x, y, 4) ? [200, 60 + y, 40, 255] : [90, 120, 60 + x, 255])),
     upload("nrm", (x, y) => [128 + (x % 32 < 16 ? 40 : -40), 128 + (y % 32 < 16 ? 40 : -40), 240, 255]),
     upload("orm", (x, y) => [255 - y, 60 + x, squares(x, y, 5) ? 255 : 0, 255])], { "bake.size": "256" });
   kit = await kitOf(page, asset);
@@ -98,7 +99,7 @@ async function drawn(files, kind, url, settings) {
     if (path === "beside-three.mjs") return route.fulfill({ contentType, path: join(root, "tests/browser/beside-three.mjs") });
     const bytes = files.get(path.replace("delivery/", ""));
     if (!bytes) return route.fulfill({ status: 404 });
-    return path.endsWith(".dds") ? route.fulfill({ contentType: "image/png", body: decoded(bytes, path) }) : route.fulfill({ contentType, body: Buffer.from(bytes) });
+    return route.fulfill(path.endsWith(".dds") ? { contentType: "image/png", body: decoded(bytes, path) } : { contentType, body: Buffer.from(bytes) });
   });
   await three.goto(`${app.url}/beside/`);
   const { width, height, camera } = stage, base = `${app.url}/beside/delivery/`;

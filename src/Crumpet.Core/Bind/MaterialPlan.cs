@@ -31,8 +31,8 @@ public sealed record MaterialPlan
         Opened.Aggregate(Traits ?? source, (traits, opened) => opened.Says(traits) ? traits : opened.With(traits));
 
     /// <inheritdoc/>
-    public bool Equals(MaterialPlan? other) => other is not null && (Model, TexturesOf, Traits) == (other.Model, other.TexturesOf, other.Traits) && Opened.SequenceEqual(other.Opened)
-        && ByHand.Count == other.ByHand.Count && ByHand.All(p => other.ByHand.TryGetValue(p.Key, out string? value) && value == p.Value);
+    public bool Equals(MaterialPlan? other) => other is not null && (Model, TexturesOf, Traits) == (other.Model, other.TexturesOf, other.Traits)
+        && Opened.SequenceEqual(other.Opened) && ByHand.Count == other.ByHand.Count && ByHand.All(p => other.ByHand.TryGetValue(p.Key, out string? value) && value == p.Value);
 
     /// <inheritdoc/>
     public override int GetHashCode() => HashCode.Combine(Model, TexturesOf, Traits, Opened.Count, ByHand.Count);

@@ -139,8 +139,7 @@ public sealed class AssetGraph
     internal IntakeReport? Intake => TakenIn?.Report<IntakeReport>();
 
     /// <summary>Whether nothing has to be baked: maps are made from textures, or textures came along or are another asset's.</summary>
-    internal bool GoesWithoutHigh => Input.Plan.Bake.GoesWithoutHigh() || Intake?.Textures.Count > 0
-        || HasOthersTextures;
+    internal bool GoesWithoutHigh => Input.Plan.Bake.GoesWithoutHigh() || Intake?.Textures.Count > 0 || HasOthersTextures;
 
     /// <summary>Whether a material takes another asset's textures.</summary>
     internal bool HasOthersTextures => Intake is { } intake

@@ -55,13 +55,16 @@ internal static class OutputExpansion
         var plan = graph.Input.Plan;
         if (!SharedTextures.Extend(graph))
             return false;
-        var sheets = graph.SheetNodes.Select(sheet => SharedTextures.Of(graph, sheet) is not var (there, from)
-            ? new BindSheet(sheet.Sheet.Name, AssetField(graph, sheet), sheet.Sheet.MainMaterial, [])
-            : new BindSheet(sheet.Sheet.Name, AssetField(there, from), sheet.Sheet.MainMaterial,
+        var sheets = graph.SheetNodes.Select(sheet =>
+        {
+            // Where another asset has no textures, there are none.
+            var (there, from) = SharedTextures.Of(graph, sheet) ?? (graph, sheet);
+            return new BindSheet(sheet.Sheet.Name, AssetField(there, from), sheet.Sheet.MainMaterial,
                 [.. from.Outputs.Select(o => new BindTexture(FileOf(there, from, o.Output), o.Output.Meaning, o.Output.Channels.Count) { Known = o.Output.Name })])
             {
                 Plan = SharedTextures.PlanOf(graph, sheet),
-            });
+            };
+        });
         graph.Bound = graph.Add(Station.Bind, JobKinds.Bind, "", new BindSettings(BindRules.Of(plan.BindPattern, plan.Target), [.. sheets]),
             ("materials", graph.TakenIn!["materials"]));
         return graph.Bound.Result is not null;

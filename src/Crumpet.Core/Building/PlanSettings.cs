@@ -32,11 +32,17 @@ public sealed record PlanSetting(string Path, string Label, Type Type, FieldRule
         : Tables.WordsOf(Type) is { } words ? words
         : (Rule as OneOfAttribute)?.Values.Select(v => v.ToString(CultureInfo.InvariantCulture)).ToArray();
 
+    /// <summary>Whether a plan says anything of it: an entry that is not there, and an empty list, say nothing.</summary>
+    /// <param name="plan">A plan as <see cref="PlanLayers.Document"/> gives it.</param>
+    public bool IsSaid(JsonNode plan) => NodeIn(plan) is not (null or JsonArray { Count: 0 } or JsonObject { Count: 0 });
+
+    private JsonNode? NodeIn(JsonNode plan) => PlanLayers.NamesOf(Path).Aggregate((JsonNode?)plan, (n, name) => n?[name]);
+
     /// <summary>A value of it, as it is shown and typed.</summary>
     /// <param name="plan">A plan as <see cref="PlanLayers.Document"/> gives it.</param>
     public string In(JsonNode plan)
     {
-        var node = PlanLayers.NamesOf(Path).Aggregate((JsonNode?)plan, (n, name) => n?[name]);
+        var node = NodeIn(plan);
         return node switch
         {
             null => None,

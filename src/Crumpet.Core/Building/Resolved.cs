@@ -11,7 +11,8 @@ internal sealed class Resolved(GraphInput input, IResultStore store)
 {
     private static readonly string Program = typeof(Resolved).Module.ModuleVersionId.ToString("N");
     private readonly string under = BuildJson.Key("resolved", 1, new { input.Asset, input.Plan, input.Rules, Program, JobKinds.Versions },
-        SourcesOf(input).Concat(input.Shared.SelectMany(s => SourcesOf(s.Input).Append($"{s.Name} {JsonSerializer.Serialize(s.Input.Plan, BuildJson.Options)}"))));
+        SourcesOf(input).Concat(input.Shared.SelectMany(s =>
+            SourcesOf(s.Input).Append($"{s.Name} {JsonSerializer.Serialize(s.Input.Plan, BuildJson.Options)}"))));
 
     private static IEnumerable<string> SourcesOf(GraphInput input) => input.Sources.Select(s => $"{s.Name} {s.Sha256} {s.Bytes} {s.ForcedSide}");
 

@@ -53,7 +53,7 @@ public sealed record PackageReport(IReadOnlyList<DeliveredFile> Files);
 /// Writes a package: low objects as <c>shape/K</c>, <c>spread/K</c>, <c>rest/K</c> and <c>laid/K</c>, <c>materials</c>, <c>texture/T</c>,
 /// <c>picture/T</c> and <c>source/S</c>, and objects of further mesh files as <c>more/M/shape/K</c> and so on, to <c>package</c>.
 /// </summary>
-public sealed class PackageJob() : JobKind<PackageSettings>("package", 4)
+public sealed class PackageJob() : JobKind<PackageSettings>("package", 5)
 {
     /// <inheritdoc/>
     public override string Words => "packages to write";

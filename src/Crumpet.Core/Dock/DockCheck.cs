@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Security.Cryptography;
 using System.Text.Json;
+using Crumpet.Core.Convert;
 using Crumpet.Core.Geometry;
 using Crumpet.Core.Imaging;
 using Crumpet.Core.Intake;
@@ -62,7 +63,7 @@ public sealed class DockCheck(IReadOnlyDictionary<string, byte[]> files, Cancell
             }
             string asset = root.GetProperty("asset").GetString() ?? "";
             if (!DockConvention.IsName(asset))
-                Say(DockLevel.Error, ManifestName, $"The asset's name {asset} is not written as names are here.", $"Name it {DockConvention.Corrected(asset)}.");
+                Misnamed(ManifestName, asset, "The asset's name ");
             return (asset, root.GetProperty("green").GetString(), listed);
         }
         catch (Exception e) when (e is JsonException or KeyNotFoundException or InvalidOperationException)
@@ -80,7 +81,8 @@ public sealed class DockCheck(IReadOnlyDictionary<string, byte[]> files, Cancell
             if (!files.TryGetValue(file.Path, out byte[]? bytes))
             {
                 string? like = files.Keys.FirstOrDefault(f => f.Equals(file.Path, StringComparison.OrdinalIgnoreCase));
-                Say(DockLevel.Error, file.Path, like is null ? $"{file.Path} is listed and not there." : $"{file.Path} is listed, and the file is called {like}.",
+                Say(DockLevel.Error, file.Path,
+                    like is null ? $"{file.Path} is listed and not there." : $"{file.Path} is listed, and the file is called {like}.",
                     like is null ? "Deliver it again." : $"Name it {file.Path}, to the letter.");
             }
             else if (System.Convert.ToHexStringLower(SHA256.HashData(bytes)) != file.Sha256)
@@ -98,7 +100,7 @@ public sealed class DockCheck(IReadOnlyDictionary<string, byte[]> files, Cancell
         string word = name[(name.LastIndexOf('_') + 1)..];
         var input = DockConvention.Inputs.FirstOrDefault(i => i.Word == word);
         if (!DockConvention.IsName(name))
-            Say(DockLevel.Error, path, $"{name} is not written as names are here.", $"Name it {DockConvention.Corrected(name)}.");
+            Misnamed(path, name);
         if (input is null)
             Say(DockLevel.Warning, path, $"No input takes {name}: its last word is {word}.",
                 $"End its name in one of {string.Join(", ", DockConvention.Inputs.Select(i => i.Word))}.");
@@ -141,20 +143,23 @@ public sealed class DockCheck(IReadOnlyDictionary<string, byte[]> files, Cancell
     private void Size(string path, int width, int height, Texture? texture)
     {
         if (Math.Max(width, height) > DockConvention.LargestSide)
-            Say(DockLevel.Error, path, Invariant($"{path} is {width} × {height}, and {DockConvention.LargestSide} is the most."), "Make it smaller at Convert.");
+            Say(DockLevel.Error, path, FormattableString.Invariant($"{path} is {width} × {height}, and {DockConvention.LargestSide} is the most."),
+                "Make it smaller at Convert.");
         if (!int.IsPow2(width) || !int.IsPow2(height))
-            Say(DockLevel.Error, path, Invariant($"{path} is {width} × {height}; sides are powers of two here."), "Bring it to powers of two at Convert.");
+            Say(DockLevel.Error, path, FormattableString.Invariant($"{path} is {width} × {height}; sides are powers of two here."),
+                "Bring it to powers of two at Convert.");
         int whole = 1 + int.Log2(Math.Max(width, height));
         if (texture is { } t && t.Levels.Count != whole)
-            Say(DockLevel.Warning, path, Invariant($"{path} has {t.Levels.Count} of {whole} levels; it will shimmer far away."), "Let Convert make its levels.");
+            Say(DockLevel.Warning, path, FormattableString.Invariant($"{path} has {t.Levels.Count} of {whole} levels; it will shimmer far away."),
+                "Let Convert make its levels.");
     }
 
     private void Green(string path, Texture? texture, Bitmap? picture, string? green)
     {
         if (green is not ("up" or "down"))
             return;
-        var map = picture ?? BlockCodec.DecodeAny(texture!.Level(0), texture.Width, texture.Height, texture.Format);
-        if (map.Channels >= 2 && GreenSense.Of(map) is { } found && !found.ToString().Equals(green, StringComparison.OrdinalIgnoreCase))
+        var map = picture ?? TextureView.Decode(texture!, 0, ColourMeaning.Normal);
+        if (PictureFacts.Of(map).Content.Green is { } found && !found.ToString().Equals(green, StringComparison.OrdinalIgnoreCase))
             Say(DockLevel.Error, path, $"Green of {path} runs {found.ToString().ToLowerInvariant()}, and the manifest says {green}: hollows look raised.",
                 "Let Pack turn green as the target wants it.");
     }
@@ -163,7 +168,7 @@ public sealed class DockCheck(IReadOnlyDictionary<string, byte[]> files, Cancell
     {
         string name = Path.GetFileNameWithoutExtension(path);
         if (!DockConvention.IsName(name))
-            Say(DockLevel.Error, path, $"{name} is not written as names are here.", $"Name it {DockConvention.Corrected(name)}.");
+            Misnamed(path, name);
         string? role = RoleOf(name, asset);
         if (role is null)
             Say(DockLevel.Error, path, $"{name} is neither {asset} nor one of its levels, hulls or cages.",
@@ -187,8 +192,8 @@ public sealed class DockCheck(IReadOnlyDictionary<string, byte[]> files, Cancell
         if (role == DockConvention.Hulls)
         {
             foreach (var hull in scene.Meshes.Where(m => m.TriangleCount > DockConvention.MostHullTriangles))
-                Say(DockLevel.Warning, path, Invariant($"{hull.Name} has {hull.TriangleCount} triangles; hulls of more than {DockConvention.MostHullTriangles} are slow."),
-                    "Make it coarser.");
+                Say(DockLevel.Warning, path, FormattableString.Invariant(
+                    $"{hull.Name} has {hull.TriangleCount} triangles; hulls of more than {DockConvention.MostHullTriangles} are slow."), "Make it coarser.");
         }
         else if (role is "asset" or DockConvention.Levels)
         {
@@ -228,12 +233,15 @@ public sealed class DockCheck(IReadOnlyDictionary<string, byte[]> files, Cancell
         for (int level = 1; level <= levels.LastOrDefault(); level++)
         {
             if (!levels.Contains(level))
-                Say(DockLevel.Error, "", Invariant($"{asset}_{DockConvention.Levels}{level} is missing; levels count from 1 without a gap."),
+                Say(DockLevel.Error, "", FormattableString.Invariant($"{asset}_{DockConvention.Levels}{level} is missing; levels count from 1 without a gap."),
                     "Deliver it, or number the others anew.");
         }
         if (meshes.All(m => m.Role != DockConvention.Hulls))
             Say(DockLevel.Warning, "", "No hulls came along; things bump into a box.", $"Deliver {asset}_{DockConvention.Hulls}.");
     }
+
+    private void Misnamed(string file, string name, string what = "") =>
+        Say(DockLevel.Error, file, $"{what}{name} is not written as names are here.", $"Name it {DockConvention.Corrected(name)}.");
 
     private void Say(DockLevel level, string file, string says, string change) => messages.Add(new DockMessage(level, file, says, change));
 
@@ -257,6 +265,4 @@ public sealed class DockCheck(IReadOnlyDictionary<string, byte[]> files, Cancell
         }
         return string.Join('/', names);
     }
-
-    private static string Invariant(FormattableString text) => FormattableString.Invariant(text);
 }

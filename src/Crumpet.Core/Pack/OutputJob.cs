@@ -55,7 +55,7 @@ public sealed record OutputReport(int Width, int Height, IReadOnlyList<PackedCha
 /// Packs one output of a sheet: <c>map/NAME</c> of each map that feeds it, with <c>scale/NAME</c> of floating-point ones, to
 /// <c>picture</c>, the loose file, and <c>plain</c>, a PNG of the same for Convert.
 /// </summary>
-public sealed class OutputJob() : JobKind<OutputSettings>("output", 4)
+public sealed class OutputJob() : JobKind<OutputSettings>("output", 5)
 {
     /// <inheritdoc/>
     public override string Words => "outputs to pack";

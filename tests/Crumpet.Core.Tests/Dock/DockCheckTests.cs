@@ -161,7 +161,8 @@ public sealed class DockCheckTests
         Assert.Empty(Judge(pictures, green: green).Messages);
         Assert.Contains(Judge(pictures, green: isUp ? "down" : "up").Messages, m => m.Says.Contains($"runs {green}", StringComparison.Ordinal));
         // Flat maps tell nothing, and nothing is said.
-        pictures["post_normal.png"] = ImageFile.WritePng(new Bitmap8(Side, Side, 3, [.. Enumerable.Range(0, 3 * Side * Side).Select(i => (byte)(i % 3 == 2 ? 255 : 128))]));
+        pictures["post_normal.png"] = ImageFile.WritePng(new Bitmap8(Side, Side, 3,
+            [.. Enumerable.Range(0, 3 * Side * Side).Select(i => (byte)(i % 3 == 2 ? 255 : 128))]));
         Assert.Empty(Judge(pictures, green: green).Messages);
     }
 
