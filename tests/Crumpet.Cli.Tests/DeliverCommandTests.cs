@@ -77,6 +77,16 @@ public sealed class DeliverCommandTests : CommandTests
         var (wrong, said, _) = Run("dock", At("engine/post"), "--check");
         Assert.Equal(1, wrong);
         Assert.Contains("the file is called textures/trim_Normal.dds. Name it textures/trim_normal.dds, to the letter.", said, StringComparison.Ordinal);
+        foreach (string target in (string[])["USD scene", "Loose files, Y up", "Loose files, Z up"])
+        {
+            Run([.. Deliver("--group", "more"), "--target", target]);
+            var (taken, words, _) = Run("dock", At("engine/more"), "--check");
+            Assert.True(taken == 0, $"{target}: {words}");
+        }
+        // What a mesh file asks for beside it and is not there is told.
+        File.Delete(At("engine/more/post/textures/trim_colour.dds"));
+        Assert.Contains("wood asks for ../textures/trim_colour.dds, which is not there", Run("dock", At("engine/more/post"), "--check").Out,
+            StringComparison.Ordinal);
         Run("build", At("kit"), "--out", At("out"), "--store", At("store"));
         Assert.Equal(0, Run("dock", At("out/trim.zip"), "--check").Code);
     }

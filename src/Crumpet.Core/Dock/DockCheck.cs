@@ -199,8 +199,10 @@ public sealed class DockCheck(IReadOnlyDictionary<string, byte[]> files, Cancell
         {
             foreach (var mesh in scene.Meshes.Where(m => m.Uvs is null))
                 Say(DockLevel.Error, path, $"{mesh.Name} has no UVs; textures cannot lie on it.", "Lay out its UVs.");
-            // What lies inside the mesh file has its content there.
-            foreach (var use in scene.Materials.SelectMany(m => m.Textures.Where(t => t.Path.Length > 0 && t.Content.Length == 0).Select(t => (m.Name, t.Path)))
+            // Readers name what lies inside a mesh file below that.
+            string file = Path.GetFileName(path);
+            var inside = scene.Pictures.SelectMany(p => new[] { p.Name, $"{file}/{p.Name}" }).ToHashSet(StringComparer.Ordinal);
+            foreach (var use in scene.Materials.SelectMany(m => m.Textures.Where(t => t.Path.Length > 0 && !inside.Contains(t.Path)).Select(t => (m.Name, t.Path)))
                 .Where(u => !files.ContainsKey(Resolved(Path.GetDirectoryName(path)!, u.Path))).Distinct())
                 Say(DockLevel.Error, path, $"{use.Name} asks for {use.Path}, which is not there.", "Deliver the texture, or let another fill the input.");
         }
