@@ -23,7 +23,8 @@ internal static class BuildCommand
     };
     public static Command Make()
     {
-        var command = new Command("build", "Build the assets of kit folders.") { KitBuilds.Folder, KitBuilds.Only, Out, KitBuilds.Kept, Explain, Budget, KitBuilds.Target, KitBuilds.Threads };
+        var command = new Command("build", "Build the assets of kit folders.")
+        { KitBuilds.Folder, KitBuilds.Only, Out, KitBuilds.Kept, Explain, Budget, KitBuilds.Target, KitBuilds.Threads };
         command.SetAction((parsed, cancel) => Task.FromResult(Run(parsed, cancel)));
         return command;
     }

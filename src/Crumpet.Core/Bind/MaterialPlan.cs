@@ -32,7 +32,8 @@ public sealed record MaterialPlan
 
     /// <inheritdoc/>
     public bool Equals(MaterialPlan? other) => other is not null && (Model, TexturesOf, Traits) == (other.Model, other.TexturesOf, other.Traits)
-        && Opened.SequenceEqual(other.Opened) && ByHand.Count == other.ByHand.Count && ByHand.All(p => other.ByHand.TryGetValue(p.Key, out string? value) && value == p.Value);
+        && Opened.SequenceEqual(other.Opened) && ByHand.Count == other.ByHand.Count
+        && ByHand.All(p => other.ByHand.TryGetValue(p.Key, out string? value) && value == p.Value);
 
     /// <inheritdoc/>
     public override int GetHashCode() => HashCode.Combine(Model, TexturesOf, Traits, Opened.Count, ByHand.Count);

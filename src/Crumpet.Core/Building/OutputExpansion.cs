@@ -60,7 +60,8 @@ internal static class OutputExpansion
             // Where another asset has no textures, there are none.
             var (there, from) = SharedTextures.Of(graph, sheet) ?? (graph, sheet);
             return new BindSheet(sheet.Sheet.Name, AssetField(there, from), sheet.Sheet.MainMaterial,
-                [.. from.Outputs.Select(o => new BindTexture(FileOf(there, from, o.Output), o.Output.Meaning, o.Output.Channels.Count) { Known = o.Output.Name })])
+                [.. from.Outputs.Select(o => o.Output)
+                    .Select(o => new BindTexture(FileOf(there, from, o), o.Meaning, o.Channels.Count) { Known = o.Name })])
             {
                 Plan = SharedTextures.PlanOf(graph, sheet),
             };

@@ -84,7 +84,8 @@ public sealed record PlanSetting(string Path, string Label, Type Type, FieldRule
 public static class PlanSettings
 {
     /// <summary>Settings with one value each, in the order of the line.</summary>
-    public static IReadOnlyList<PlanSetting> All { get; } = [.. Of(typeof(AssetPlan), "", new AssetPlan()).Where(s => PlanLayers.CanBeKits(s.Path) && s.Path != "target.version")];
+    public static IReadOnlyList<PlanSetting> All { get; } = [.. Of(typeof(AssetPlan), "", new AssetPlan())
+        .Where(s => PlanLayers.CanBeKits(s.Path) && s.Path != "target.version")];
 
     /// <summary>The setting of a path, or one of its own for lists and the like; null where a plan has no such field.</summary>
     public static PlanSetting? Find(string path)

@@ -229,8 +229,8 @@ internal sealed class StationResults(AssetGraph graph, IResultStore store)
                 var report = sheet.Textures[i].Report<CompressedReport>()!;
                 string file = OutputExpansion.FileOf(graph, sheet, output);
                 files.Add(Named(sheet.Textures[i], "texture", file));
-                textures.Add(new ConvertedTexture(sheet.Sheet.Name, file, name + output.Picture.Ending, output.StoredAs(graph.Input.Plan.Target), output.Meaning,
-                    report.Size, report.Mips, files[^1].Bytes, report.Quality)
+                textures.Add(new ConvertedTexture(sheet.Sheet.Name, file, name + output.Picture.Ending, output.StoredAs(graph.Input.Plan.Target),
+                    output.Meaning, report.Size, report.Mips, files[^1].Bytes, report.Quality)
                 {
                     Output = output.Name,
                     Height = report.Height,

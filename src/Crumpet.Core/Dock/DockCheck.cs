@@ -202,8 +202,8 @@ public sealed class DockCheck(IReadOnlyDictionary<string, byte[]> files, Cancell
             // Readers name what lies inside a mesh file below that.
             string file = Path.GetFileName(path);
             var inside = scene.Pictures.SelectMany(p => new[] { p.Name, $"{file}/{p.Name}" }).ToHashSet(StringComparer.Ordinal);
-            foreach (var use in scene.Materials.SelectMany(m => m.Textures.Where(t => t.Path.Length > 0 && !inside.Contains(t.Path)).Select(t => (m.Name, t.Path)))
-                .Where(u => !files.ContainsKey(Resolved(Path.GetDirectoryName(path)!, u.Path))).Distinct())
+            foreach (var use in scene.Materials.SelectMany(m => m.Textures.Select(t => (m.Name, t.Path)))
+                .Where(u => u.Path.Length > 0 && !inside.Contains(u.Path) && !files.ContainsKey(Resolved(Path.GetDirectoryName(path)!, u.Path))).Distinct())
                 Say(DockLevel.Error, path, $"{use.Name} asks for {use.Path}, which is not there.", "Deliver the texture, or let another fill the input.");
         }
     }

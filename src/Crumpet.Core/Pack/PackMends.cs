@@ -190,7 +190,8 @@ public sealed record AddOutputFor([property: Words("The output", 60)] string Map
         : BakeMaps.Find(Map) is { } map ? RecipeOutput.Of(new PackFeed(map.Name, FeedOrigin.Baked, map.Channels)) with { Meaning = Meaning }
         // What comes along is known by what its name says it is.
         : TextureKinds.ByName(Map) == TextureKind.Unknown ? null
-        : new RecipeOutput(Map, Meaning, [.. Enumerable.Range(0, Meaning == ColourMeaning.Linear ? 1 : 3).Select(c => new Feed([Map], (FeedChannel)c, Else: 0))]);
+        : new RecipeOutput(Map, Meaning, [.. Enumerable.Range(0, Meaning == ColourMeaning.Linear ? 1 : 3)
+            .Select(c => new Feed([Map], (FeedChannel)c, Else: 0))]);
 
     /// <summary>The recipe with the output, or with it switched on.</summary>
     public Recipe Applied(Recipe recipe) => recipe.Outputs.FirstOrDefault(o => o.Name == Map) is { } own

@@ -33,7 +33,8 @@ public sealed class BroughtTextureTests
     {
         using var stream = new MemoryStream();
         var meshes = materials.Select((m, i) => Shapes.Cube(m) with { TriangleMaterials = [.. Enumerable.Repeat(i, 12)] });
-        ObjWriter.Write(new Scene("", [.. meshes], [.. materials.Select(m => Material.Plain with { Name = m })], []), stream, Path.ChangeExtension(name, "mtl"));
+        ObjWriter.Write(new Scene("", [.. meshes], [.. materials.Select(m => Material.Plain with { Name = m })], []), stream,
+            Path.ChangeExtension(name, "mtl"));
         return new SourceFile(name, store.Put(stream.ToArray()), stream.Length);
     }
 
